@@ -1,0 +1,57 @@
+# Two commands do everything: `make demo` shows the main job, `make test` runs all checks.
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+OUT ?= demo-out
+
+.PHONY: demo test test-all lint types browser page check-page demo-data screenshots clean
+
+demo: $(VENV)/.installed
+	$(BIN)/nachsicht demo $(OUT)
+
+test: lint types check-page browser
+	$(BIN)/pytest -m "not slow"
+
+test-all: lint types check-page browser
+	$(BIN)/pytest
+
+lint: $(VENV)/.dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+
+types: $(VENV)/.dev
+	$(BIN)/mypy
+
+# The browser that the page is tested in. Where it cannot be had, its tests say so and are skipped.
+browser:
+	@sh tests/browser/install.sh
+
+# The page's script and style, built from ui/ into the package.
+page:
+	cd ui && npm ci --no-progress && npm run build
+
+# Builds the page anew, beside, and fails where the committed bundle differs.
+check-page:
+	@sh ui/check.sh
+
+# Makes the demo's files again from their seed.
+demo-data: $(VENV)/.dev
+	$(BIN)/python -m nachsicht.demo.generator src/nachsicht/demo/data
+
+screenshots: $(VENV)/.dev browser
+	$(BIN)/python docs/screenshots/make.py
+
+clean:
+	rm -rf $(VENV) $(OUT) dist ui/node_modules
+
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.installed: $(VENV)/bin/python pyproject.toml
+	$(BIN)/pip install --quiet --editable .
+	@touch $@
+
+$(VENV)/.dev: $(VENV)/bin/python pyproject.toml
+	$(BIN)/pip install --quiet --editable '.[dev]'
+	@touch $@ $(VENV)/.installed

@@ -1,0 +1,89 @@
+"""Nachsicht: what a dataset holds, and what changed between one version of it and the next.
+
+>>> import nachsicht
+>>> page = nachsicht.compare("checks_2024.csv", "checks_2025.csv")  # doctest: +SKIP
+>>> page.write("changes.html")  # doctest: +SKIP
+
+`profile` describes one version, `compare` two or more. Both take a path, a pandas frame or
+any object with the Arrow PyCapsule interface, and return a result that writes itself as a
+page or a document, and shows itself in a notebook or a terminal.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+from nachsicht.version import VERSION as __version__
+
+if TYPE_CHECKING:
+    from nachsicht.errors import (
+        DocumentError,
+        NachsichtError,
+        OutputError,
+        SettingsError,
+        SourceEmpty,
+        SourceError,
+        SourceMissing,
+        SourceUnreadable,
+    )
+    from nachsicht.face import Comparison, Profile, compare, profile, read
+    from nachsicht.model.findings import Finding, Weight
+    from nachsicht.model.kinds import Kind
+    from nachsicht.settings import Bounds, Settings
+
+#: Where each public name lives; it is loaded when it is first used.
+_HOMES = {
+    "profile": "nachsicht.face",
+    "compare": "nachsicht.face",
+    "read": "nachsicht.face",
+    "Profile": "nachsicht.face",
+    "Comparison": "nachsicht.face",
+    "Settings": "nachsicht.settings",
+    "Bounds": "nachsicht.settings",
+    "Finding": "nachsicht.model.findings",
+    "Weight": "nachsicht.model.findings",
+    "Kind": "nachsicht.model.kinds",
+    "NachsichtError": "nachsicht.errors",
+    "SourceError": "nachsicht.errors",
+    "SourceMissing": "nachsicht.errors",
+    "SourceEmpty": "nachsicht.errors",
+    "SourceUnreadable": "nachsicht.errors",
+    "OutputError": "nachsicht.errors",
+    "SettingsError": "nachsicht.errors",
+    "DocumentError": "nachsicht.errors",
+}
+
+__all__ = [
+    "Bounds",
+    "Comparison",
+    "DocumentError",
+    "Finding",
+    "Kind",
+    "NachsichtError",
+    "OutputError",
+    "Profile",
+    "Settings",
+    "SettingsError",
+    "SourceEmpty",
+    "SourceError",
+    "SourceMissing",
+    "SourceUnreadable",
+    "Weight",
+    "__version__",
+    "compare",
+    "profile",
+    "read",
+]
+
+
+def __getattr__(name: str) -> object:
+    if name not in _HOMES:
+        raise AttributeError(f"module 'nachsicht' has no attribute {name!r}")
+    found: object = getattr(import_module(_HOMES[name]), name)
+    globals()[name] = found
+    return found
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *__all__})

@@ -1,0 +1,185 @@
+"""The commands: profile, compare, demo."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from nachsicht.cli.options import output_options, verbose_option
+from nachsicht.cli.progress import ProgressBar
+from nachsicht.errors import NachsichtError
+from nachsicht.version import VERSION
+
+if TYPE_CHECKING:
+    from nachsicht.face import Comparison, Profile
+
+#: Exit status of every error that Nachsicht tells.
+FAILED = 2
+
+
+class _Commands(click.Group):
+    """Prints an error of ours as one line on stderr and exits with 2."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except NachsichtError as error:
+            if ctx.find_root().meta.get("nachsicht.verbose"):
+                raise
+            click.echo(f"nachsicht: {_one_line(str(error))}", err=True)
+            ctx.exit(FAILED)
+        except KeyboardInterrupt:
+            click.echo("nachsicht: stopped; nothing was written.", err=True)
+            ctx.exit(130)
+
+
+def _one_line(text: str) -> str:
+    """An error in one line, without control characters, which a terminal would obey."""
+    joined = " ".join(text.split())
+    return "".join(letter if letter.isprintable() else "�" for letter in joined)
+
+
+@click.group(
+    cls=_Commands,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 96},
+    epilog="Try it on made-up data: nachsicht demo",
+)
+@click.version_option(VERSION, prog_name="nachsicht")
+def main() -> None:
+    """Show what a dataset holds, and what changed between one version of it and the next."""
+
+
+@main.command(short_help="Describe one version of a dataset.")
+@click.argument("source")
+@click.option("--label", help="What to call the version; by default the file's name.")
+@output_options
+@verbose_option
+def profile(source: str, label: str | None, **output: Any) -> None:
+    """Describe the dataset in SOURCE, a CSV or Parquet file.
+
+    \b
+    Examples:
+      nachsicht profile checks.csv
+      nachsicht profile checks.parquet -o checks.html --open
+      nachsicht profile checks.csv -o 2024.json       keep it, to compare with later
+    """
+    import nachsicht
+
+    outputs = _targets(output, default=None)
+    with ProgressBar(quiet=output["quiet"]) as bar:
+        result = nachsicht.profile(source, label=label, progress=bar, **_title(output))
+    _hand_over(result, outputs, output)
+
+
+@main.command(short_help="Tell what changed between versions.")
+@click.argument("old")
+@click.argument("new")
+@click.argument("newer", nargs=-1)
+@click.option(
+    "--label", "labels", multiple=True, help="What to call a version; once for each, in order."
+)
+@output_options
+@verbose_option
+def compare(
+    old: str,
+    new: str,
+    newer: tuple[str, ...],
+    labels: tuple[str, ...],
+    **output: Any,
+) -> None:
+    """Tell what changed from OLD to NEW (and on to NEWER ones).
+
+    Each is a CSV or Parquet file, or the document (.json) of a profile made before.
+
+    \b
+    Examples:
+      nachsicht compare checks_2024.csv checks_2025.csv
+      nachsicht compare train.parquet test.parquet --label train --label test -o split.html
+      nachsicht compare 2024.json checks_2025.csv     last year's data is not needed
+    """
+    import nachsicht
+
+    outputs = _targets(output, default=None)
+    with ProgressBar(quiet=output["quiet"]) as bar:
+        result = nachsicht.compare(
+            old, new, *newer, labels=labels or None, progress=bar, **_title(output)
+        )
+    _hand_over(result, outputs, output)
+
+
+@main.command(short_help="Show it on made-up data.")
+@click.argument("folder", default="nachsicht-demo", type=click.Path(path_type=Path))
+@click.option("--open", "open_page", is_flag=True, help="Show the page in the browser.")
+@click.option("-q", "--quiet", is_flag=True, help="Print nothing but errors.")
+@verbose_option
+def demo(folder: Path, open_page: bool, quiet: bool) -> None:
+    """Write the hive checks of a made-up beekeepers' union, and their pages, to FOLDER.
+
+    \b
+    Examples:
+      nachsicht demo
+      nachsicht demo somewhere/else --open
+    """
+    import nachsicht
+    from nachsicht.demo.files import copy_files
+
+    copied = copy_files(folder)
+    old, new = (copied[f"hive_checks_{year}.csv"] for year in (2024, 2025))
+    with ProgressBar(quiet=quiet) as bar:
+        comparison = nachsicht.compare(old, new, progress=bar)
+    pages = [comparison.write(folder / "comparison_2024_2025.html")]
+    pages += [page.write(folder / f"profile_{page.label}.html") for page in comparison.versions]
+    if not quiet:
+        _print(comparison)
+        _tell_written([*copied.values(), *pages])
+    if open_page:
+        click.launch(str(pages[0].resolve()))
+
+
+def _targets(output: dict[str, Any], default: Path | None) -> list[Path]:
+    """The files to write, checked before the work begins."""
+    from nachsicht.writing import check_folder
+
+    targets = list(output["outputs"]) or ([default] if default else [])
+    if output["open_page"] and not any(path.suffix == ".html" for path in targets):
+        targets.append(Path("nachsicht.html"))
+    for target in targets:
+        check_folder(target)
+    return targets
+
+
+def _title(output: dict[str, Any]) -> dict[str, Any]:
+    return {"title": output["title"]} if output["title"] else {}
+
+
+def _hand_over(result: Profile | Comparison, targets: list[Path], output: dict[str, Any]) -> None:
+    """Write the files, then print the summary, then open the page."""
+    written = [result.write(target) for target in targets]
+    if not output["quiet"]:
+        _print(result)
+        _tell_written(written)
+    if output["open_page"]:
+        page = next(path for path in written if path.suffix == ".html")
+        click.launch(str(page.resolve()))
+
+
+def _print(result: Profile | Comparison) -> None:
+    from rich.console import Console
+
+    from nachsicht.report.terminal import WIDTH, print_summary
+
+    console = Console(highlight=False)
+    if not console.is_terminal:
+        console = Console(highlight=False, width=WIDTH)
+    print_summary(result._across, console)
+
+
+def _tell_written(paths: list[Path]) -> None:
+    from nachsicht.words import phrase, size
+
+    click.echo()
+    for path in paths:
+        told = phrase("terminal.wrote", path=path, size=size(path.stat().st_size))
+        click.echo(_one_line(told))

@@ -1,0 +1,1 @@
+"""The heart: Arrow arrays in, results out. No files, clocks, threads or printing here."""

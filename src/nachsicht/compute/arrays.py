@@ -1,0 +1,64 @@
+"""Arrow arrays as NumPy arrays and back, over their buffers.
+
+Arrow's own conversions import pandas wherever it is installed, which takes longer than
+reading a small file; these do not, and copy nothing where one chunk is given.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+_FLOATS = {16: np.float16, 32: np.float32, 64: np.float64}
+_ARROW = {"int64": pa.int64(), "uint64": pa.uint64(), "float64": pa.float64()}
+
+
+def values_of(array: Any) -> NDArray[Any]:
+    """Numbers, booleans or moments of an array or chunked array; where null, of any value.
+
+    Moments come as whole numbers of their unit.
+    """
+    chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
+    parts = [_chunk(chunk) for chunk in chunks]
+    if len(parts) == 1:
+        return parts[0]
+    return np.concatenate(parts) if parts else np.empty(0, _numpy_type(array.type))
+
+
+def missing_in(array: Any) -> NDArray[np.bool_]:
+    """Where an array of any type is null or NaN."""
+    return values_of(pc.is_null(array, nan_is_null=True))
+
+
+def arrow_of(values: NDArray[Any]) -> Any:
+    """An Arrow array over int64, uint64 or float64 numbers."""
+    values = np.ascontiguousarray(values)
+    return pa.Array.from_buffers(
+        _ARROW[values.dtype.name], len(values), [None, pa.py_buffer(values)]
+    )
+
+
+def _chunk(array: Any) -> NDArray[Any]:
+    start, stop = array.offset, array.offset + len(array)
+    buffer = array.buffers()[1]
+    if len(array) == 0 or buffer is None:
+        return np.zeros(len(array), _numpy_type(array.type))
+    if pa.types.is_boolean(array.type):
+        packed = np.frombuffer(buffer, np.uint8)[start // 8 : stop // 8 + 1]
+        bits = np.unpackbits(packed, bitorder="little")
+        return bits[start % 8 : start % 8 + len(array)].view(np.bool_)
+    return np.frombuffer(buffer, _numpy_type(array.type))[start:stop]
+
+
+def _numpy_type(stored: Any) -> np.dtype[Any]:
+    types = pa.types
+    if types.is_boolean(stored):
+        return np.dtype(np.bool_)
+    if types.is_floating(stored):
+        return np.dtype(_FLOATS[stored.bit_width])
+    sign = "u" if types.is_unsigned_integer(stored) else "i"
+    return np.dtype(f"{sign}{stored.bit_width // 8}")

@@ -1,0 +1,1 @@
+"""What changed between versions, computed from what their profiles keep."""

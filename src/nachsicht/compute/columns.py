@@ -1,0 +1,272 @@
+"""One column from its batches to its summary: observe, merge, finish."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.categories import summarise_category
+from nachsicht.compute.kinds import Judgement, kind_of_numbers, kind_of_texts
+from nachsicht.compute.moments_in_time import (
+    TimeType,
+    observe_moments,
+    summarise_moments,
+    time_type,
+)
+from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
+from nachsicht.compute.quantities import summarise_quantity
+from nachsicht.compute.recognise import moments_in, numbers_in
+from nachsicht.compute.tallies import Tally, TallyPart, observe_texts
+from nachsicht.compute.texts import number_text
+from nachsicht.compute.written import summarise_identifier, summarise_text, tally_of_numbers
+from nachsicht.model.column import ColumnSummary, Detail, Level
+from nachsicht.model.kinds import Kind, KindReason
+from nachsicht.settings import Settings
+
+_SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
+
+
+@dataclass(frozen=True)
+class NullPart:
+    """Nothing but missing values, or values that are not looked into."""
+
+    missing: int
+
+    def merge(self, other: NullPart) -> NullPart:
+        """Put two parts together."""
+        return NullPart(self.missing + other.missing)
+
+
+@dataclass(frozen=True)
+class ColumnPart:
+    """What is known of a column after some of its rows. Merged in the order of the rows."""
+
+    stored: Any
+    rows: int
+    memory_bytes: int
+    first: str | None
+    last: str | None
+    body: NumberPart | TallyPart | NullPart
+
+    def merge(self, other: ColumnPart) -> ColumnPart:
+        """Put the part of later rows behind this one."""
+        return ColumnPart(
+            self.stored,
+            self.rows + other.rows,
+            self.memory_bytes + other.memory_bytes,
+            self.first if self.first is not None else other.first,
+            other.last if other.last is not None else self.last,
+            self.body.merge(other.body),  # type: ignore[arg-type]
+        )
+
+
+def observe_column(array: Any) -> ColumnPart:
+    """Take in one batch of a column: an Arrow array or chunked array of any type."""
+    memory = array.nbytes
+    stored = array.type
+    if pa.types.is_dictionary(stored):
+        array = array.cast(stored.value_type)
+    array, body = _observe(array)
+    first, last = _ends(array)
+    return ColumnPart(stored, len(array), memory, first, last, body)
+
+
+def finish_column(part: ColumnPart, name: str, position: int, settings: Settings) -> ColumnSummary:
+    """Judge the kind and compute the summary."""
+    reading = _read(part, name)
+    kind, reason = reading.judgement
+    once = int((reading.counts == 1).sum())
+    agreeing = float((reading.counts.astype(np.float64) ** 2).sum())
+    missing = part.rows - int(reading.counts.sum()) if len(reading.counts) else part.body.missing
+    return ColumnSummary(
+        name=name,
+        position=position,
+        stored_type=str(part.stored),
+        kind=kind,
+        kind_reason=reason,
+        rows=part.rows,
+        missing=missing,
+        distinct=len(reading.counts),
+        once=once,
+        agreement=(agreeing + missing**2) / max(part.rows, 1) ** 2,
+        memory_bytes=part.memory_bytes,
+        frequent=reading.top(settings.frequent_values, "descending"),
+        rarest=reading.top(settings.frequent_values, "ascending"),
+        first_seen=part.first,
+        last_seen=part.last,
+        detail=reading.detail(settings),
+    )
+
+
+def _observe(array: Any) -> tuple[Any, NumberPart | TallyPart | NullPart]:
+    """The array in the form that its part reads, and the part."""
+    stored = array.type
+    types = pa.types
+    if types.is_boolean(stored):
+        array = array.cast(pa.string())
+    if types.is_decimal(stored):
+        array = array.cast(pa.float64(), safe=False)
+    if types.is_duration(stored):
+        ticks = observe_numbers(array.cast(pa.int64()))
+        chunks = tuple(chunk * _SECONDS[stored.unit] for chunk in ticks.chunks)
+        return array, NumberPart(chunks, ticks.missing, 0, 0)
+    if types.is_temporal(stored) and not types.is_interval(stored):
+        return array, observe_moments(array)
+    if types.is_integer(array.type) or types.is_floating(array.type):
+        return array, observe_numbers(array)
+    if _is_text(array.type):
+        return array, observe_texts(array)
+    return array, NullPart(array.null_count)
+
+
+def _is_text(stored: Any) -> bool:
+    types = pa.types
+    return bool(
+        types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored)
+    )
+
+
+def _ends(array: Any) -> tuple[str | None, str | None]:
+    """First and last present value, as text."""
+    if pa.types.is_null(array.type) or pa.types.is_nested(array.type):
+        return None, None
+    places = np.flatnonzero(~missing_in(array))
+    if not len(places):
+        return None, None
+    return _text(array.slice(int(places[0]), 1)), _text(array.slice(int(places[-1]), 1))
+
+
+def _text(one: Any) -> str:
+    """An array of one value as text."""
+    if pa.types.is_floating(one.type) or pa.types.is_integer(one.type):
+        return number_text(one[0].as_py())
+    if pa.types.is_temporal(one.type) and not pa.types.is_duration(one.type):
+        part = observe_moments(one)
+        return time_type(one.type).text(int(part.chunks[0][0]))
+    return str(one[0].as_py())
+
+
+# -- readings: a part, seen as the kind that it is ------------------------------------
+
+
+@dataclass(frozen=True)
+class _TextReading:
+    tally: Tally
+    judgement: Judgement
+
+    @cached_property
+    def counts(self) -> NDArray[np.int64]:
+        return self.tally.counts
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        return tuple(Level(value, count) for value, count in self.tally.top(most, order))
+
+    def detail(self, settings: Settings) -> Detail | None:
+        kind = self.judgement[0]
+        if kind is Kind.TEXT:
+            return summarise_text(self.tally, settings)
+        if kind is Kind.IDENTIFIER:
+            return summarise_identifier(self.tally, settings)
+        return summarise_category(self.tally, settings)
+
+
+@dataclass(frozen=True)
+class _NumberReading:
+    numbers: SortedNumbers
+    judgement: Judgement
+    time: TimeType | None = None
+
+    @cached_property
+    def counts(self) -> NDArray[np.int64]:
+        infinite = [n for n in (self.numbers.infinite_below, self.numbers.infinite_above) if n]
+        return np.concatenate((self.numbers.distinct_counts, infinite)).astype(np.int64)
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        counts = self.numbers.distinct_counts
+        key = -counts if order == "descending" else counts
+        chosen = _smallest(key, most)
+        values = self.numbers.distinct_values[chosen].tolist()
+        return tuple(
+            Level(self._label(value), count)
+            for value, count in zip(values, counts[chosen].tolist(), strict=True)
+        )
+
+    def _label(self, value: int | float) -> str:
+        return self.time.text(int(value)) if self.time else number_text(value)
+
+    def detail(self, settings: Settings) -> Detail | None:
+        if self.time:
+            return summarise_moments(self.numbers, self.time)
+        kind = self.judgement[0]
+        if kind is Kind.FLAG:
+            return summarise_category(tally_of_numbers(self.numbers), settings)
+        if kind is Kind.IDENTIFIER:
+            return summarise_identifier(tally_of_numbers(self.numbers), settings)
+        return summarise_quantity(self.numbers, settings)
+
+
+@dataclass(frozen=True)
+class _NoReading:
+    judgement: Judgement
+    counts: NDArray[np.int64]
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        return ()
+
+    def detail(self, settings: Settings) -> Detail | None:
+        return None
+
+
+def _read(part: ColumnPart, name: str) -> _TextReading | _NumberReading | _NoReading:
+    body = part.body
+    if body.missing == part.rows:
+        return _NoReading((Kind.EMPTY, KindReason.NO_VALUES), np.empty(0, np.int64))
+    if isinstance(body, NumberPart):
+        return _read_numbers(part, body, name)
+    if isinstance(body, TallyPart):
+        return _read_texts(part, body.counted(), name)
+    binary = not pa.types.is_nested(part.stored)
+    reason = KindReason.STORED_BINARY if binary else KindReason.STORED_NESTED
+    return _NoReading((Kind.NESTED, reason), np.empty(0, np.int64))
+
+
+def _read_numbers(part: ColumnPart, body: NumberPart, name: str) -> _NumberReading:
+    numbers = body.sorted()
+    if pa.types.is_duration(part.stored):
+        return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME))
+    if pa.types.is_temporal(part.stored):
+        return _NumberReading(numbers, (Kind.MOMENT, KindReason.DATES), time_type(part.stored))
+    return _NumberReading(numbers, kind_of_numbers(name, numbers))
+
+
+def _read_texts(part: ColumnPart, tally: Tally, name: str) -> _TextReading | _NumberReading:
+    if pa.types.is_boolean(part.stored):
+        return _TextReading(tally, (Kind.FLAG, KindReason.TRUE_AND_FALSE))
+    numbers = numbers_in(tally)
+    if numbers is not None and numbers.n:
+        kind, _ = kind_of_numbers(name, numbers)
+        if kind is Kind.QUANTITY:
+            return _NumberReading(numbers, (kind, KindReason.NUMBERS_AS_TEXT))
+        return _TextReading(tally, kind_of_texts(name, tally))
+    moments = moments_in(tally)
+    if moments is not None:
+        values, stored = moments
+        judged = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
+        return _NumberReading(values, judged, time_type(stored))
+    return _TextReading(tally, kind_of_texts(name, tally))
+
+
+def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
+    """Positions of the smallest keys, ties by position, without sorting all of them."""
+    if len(key) <= most:
+        return np.argsort(key, kind="stable")
+    limit = np.partition(key, most - 1)[most - 1]
+    under = np.flatnonzero(key < limit)
+    level = np.flatnonzero(key == limit)[: most - len(under)]
+    return np.concatenate((under[np.argsort(key[under], kind="stable")], level))

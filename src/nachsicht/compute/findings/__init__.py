@@ -1,0 +1,1 @@
+"""Findings: rules that read a profile, and the one maker of findings."""

@@ -1,0 +1,111 @@
+"""The part that keeps a column's numbers, and the sorted view that statistics read from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import values_of
+
+Array = NDArray[Any]
+
+
+@dataclass(frozen=True)
+class NumberPart:
+    """Finite values in chunks, and counts of the rest. Merging only lines up the chunks.
+
+    Exact: all values are kept, 8 bytes each.
+    """
+
+    chunks: tuple[Array, ...]
+    missing: int
+    infinite_below: int
+    infinite_above: int
+
+    def merge(self, other: NumberPart) -> NumberPart:
+        """Put two parts together; the order does not matter for what is computed of them."""
+        return NumberPart(
+            self.chunks + other.chunks,
+            self.missing + other.missing,
+            self.infinite_below + other.infinite_below,
+            self.infinite_above + other.infinite_above,
+        )
+
+    def sorted(self) -> SortedNumbers:
+        """Sort once; everything else is read off the result."""
+        if not self.chunks:
+            return SortedNumbers(np.empty(0), self.infinite_below, self.infinite_above)
+        values = np.concatenate(self.chunks)
+        values.sort()
+        return SortedNumbers(values, self.infinite_below, self.infinite_above)
+
+
+def observe_numbers(array: Any) -> NumberPart:
+    """Split a numeric Arrow array into finite values, missing (null, NaN) and infinities."""
+    chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
+    missing, below, above = array.null_count, 0, 0
+    kept: list[Array] = []
+    for chunk in chunks:
+        values = values_of(chunk.drop_null())
+        if values.dtype.kind == "f":
+            values = values.astype(np.float64, copy=False)
+            finite = np.isfinite(values)
+            if not finite.all():
+                missing += int(np.isnan(values).sum())
+                below += int((values == -np.inf).sum())
+                above += int((values == np.inf).sum())
+                values = values[finite]
+        elif values.dtype != np.uint64:
+            values = values.astype(np.int64, copy=False)
+        if len(values):
+            kept.append(values)
+    return NumberPart(tuple(kept), missing, below, above)
+
+
+@dataclass(frozen=True)
+class SortedNumbers:
+    """Finite numbers in rising order (int64, uint64 or float64), and the counts of infinities."""
+
+    values: Array
+    infinite_below: int = 0
+    infinite_above: int = 0
+
+    @property
+    def n(self) -> int:
+        """How many finite values there are."""
+        return len(self.values)
+
+    @cached_property
+    def _starts(self) -> Array:
+        """Positions at which a new value begins."""
+        if not self.n:
+            return np.empty(0, np.int64)
+        change = self.values[1:] != self.values[:-1]
+        return np.concatenate(([0], np.flatnonzero(change) + 1))
+
+    @cached_property
+    def distinct_values(self) -> Array:
+        """The different finite values, rising."""
+        return self.values[self._starts]
+
+    @cached_property
+    def distinct_counts(self) -> Array:
+        """In how many rows each of them stands."""
+        return np.diff(self._starts, append=self.n)
+
+    @cached_property
+    def floats(self) -> NDArray[np.float64]:
+        """The values as float64; integers beyond 2**53 are rounded."""
+        return self.values.astype(np.float64, copy=False)
+
+    @cached_property
+    def whole(self) -> bool:
+        """Whether every value is a whole number."""
+        if self.values.dtype.kind in "iu":
+            return True
+        return bool((self.distinct_values == np.floor(self.distinct_values)).all())

@@ -1,0 +1,77 @@
+"""Quantiles and the points of the cumulative distribution, read off sorted numbers."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.model.column import Knots, Quantile
+from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
+
+SHARES = (0.001, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.975, 0.99, 0.999)
+
+#: Continuous columns keep so many equally spaced ranks; between two of them lie at most
+#: n / (RANKS - 1) rows, which bounds every distance computed from knots alone.
+RANKS = 257
+#: Up to so many different values, all of them are kept.
+COMPLETE = 512
+
+
+def quantile(values: NDArray[np.float64], share: float) -> float:
+    """Linear quantile of sorted values, type 7 of Hyndman and Fan (1996).
+
+    Parameters
+    ----------
+    values : array, shape (n,), n >= 1
+        Finite, in rising order.
+    share : float
+        0 to 1.
+    """
+    place = (len(values) - 1) * share
+    low = int(place)
+    part = place - low
+    if part == 0.0:
+        return float(values[low])
+    a, b = float(values[low]), float(values[low + 1])
+    # From the nearer end, so that rounding never leaves the interval; of differing signs
+    # the difference might overflow.
+    if (a < 0) != (b < 0):
+        return a * (1 - part) + b * part
+    return a + (b - a) * part if part < 0.5 else b - (b - a) * (1 - part)
+
+
+def quantiles_of(numbers: SortedNumbers) -> tuple[Quantile, ...]:
+    """The quantiles that every quantity keeps; none for an empty column."""
+    if not numbers.n:
+        return ()
+    return tuple(Quantile(share, quantile(numbers.floats, share)) for share in SHARES)
+
+
+def median_deviation(values: NDArray[np.float64], median: float) -> float:
+    """Median absolute deviation from the median, not scaled to the normal."""
+    return float(np.median(np.abs(values - median)))
+
+
+def spread_between(values: NDArray[np.float64], low: float, high: float) -> Statistic:
+    """Distance between two quantiles; absent without values."""
+    if not len(values):
+        return Absent(Reason.NO_VALUES)
+    return statistic(quantile(values, high) - quantile(values, low))
+
+
+def knots_of(numbers: SortedNumbers) -> Knots:
+    """Points at which the cumulative distribution is kept exactly."""
+    distinct = numbers.distinct_values
+    complete = len(distinct) <= COMPLETE
+    if complete:
+        chosen = distinct
+    else:
+        ranks = np.linspace(0, numbers.n - 1, RANKS).round().astype(np.int64)
+        chosen = np.unique(numbers.values[ranks])
+    return Knots(
+        tuple(chosen.astype(np.float64).tolist()),
+        tuple(np.searchsorted(numbers.values, chosen, "left").tolist()),
+        tuple(np.searchsorted(numbers.values, chosen, "right").tolist()),
+        complete,
+    )

@@ -1,0 +1,83 @@
+"""Rows that are equal to an earlier row, and where they stand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.compute.hashing import Hashes, combine, hash_values
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.profile import Block, Repeats
+
+#: So many blocks of repeated rows are kept, the longest first.
+MOST_BLOCKS = 5
+
+
+@dataclass(frozen=True)
+class RepeatsPart:
+    """Hashes of rows, in chunks, in the order of the rows: 8 bytes a row."""
+
+    chunks: tuple[Hashes, ...]
+
+    def merge(self, other: RepeatsPart) -> RepeatsPart:
+        """Put the part of later rows behind this one."""
+        return RepeatsPart(self.chunks + other.chunks)
+
+    def finish(self) -> Repeats:
+        """Count repeated rows and find where they stand together."""
+        hashes = np.concatenate(self.chunks) if self.chunks else np.empty(0, np.uint64)
+        order = np.argsort(hashes, kind="stable")
+        ranked = hashes[order]
+        new = np.ones(len(ranked), bool)
+        new[1:] = ranked[1:] != ranked[:-1]
+        originals = order[np.flatnonzero(new)][np.cumsum(new) - 1]
+        repeated, first = order[~new], originals[~new]
+        in_order = np.argsort(repeated)
+        return Repeats(
+            repeated_rows=len(repeated),
+            distinct_rows=len(hashes) - len(repeated),
+            blocks=_blocks(repeated[in_order], first[in_order]),
+        )
+
+
+def observe_rows(batch: Any) -> RepeatsPart:
+    """Hash the rows of a record batch. A table without columns has no repeated rows."""
+    hashes: Hashes = np.zeros(batch.num_rows, np.uint64)
+    for column in batch.columns:
+        hashes = combine(hashes, hash_values(column))
+    if batch.num_columns == 0:
+        hashes = np.arange(batch.num_rows, dtype=np.uint64)
+    return RepeatsPart((hashes,))
+
+
+def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
+    """How many rows chance alone would repeat, if the columns had nothing to do with each other.
+
+    Few columns of few levels repeat rows without any mistake.
+    """
+    agreement = math.prod(column.agreement for column in columns)
+    return min(float(rows), rows * (rows - 1) / 2 * agreement)
+
+
+def _blocks(rows: NDArray[np.int64], originals: NDArray[np.int64]) -> tuple[Block, ...]:
+    """Runs of neighbouring repeated rows."""
+    if not len(rows):
+        return ()
+    breaks = np.flatnonzero(np.diff(rows) != 1) + 1
+    starts = np.concatenate(([0], breaks))
+    lengths = np.diff(starts, append=len(rows))
+    longest = np.argsort(-lengths, kind="stable")[:MOST_BLOCKS]
+    return tuple(
+        Block(
+            int(rows[starts[i]]) + 1,
+            int(rows[starts[i]] + lengths[i]),
+            int(originals[starts[i]]) + 1,
+        )
+        for i in longest
+        if lengths[i] > 1
+    )

@@ -1,0 +1,45 @@
+"""The demo's files as they lie in the package."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+from nachsicht.errors import OutputError
+from nachsicht.writing import write_whole
+
+NAMES = (
+    "hive_checks_2023.csv",
+    "hive_checks_2024.csv",
+    "hive_checks_2025.csv",
+    "planted.json",
+)
+
+
+def copy_files(folder: Path) -> dict[str, Path]:
+    """Copy the three deliveries, and what was planted in them, to a folder.
+
+    Returns
+    -------
+    dict
+        Path of each file by its name.
+
+    Raises
+    ------
+    OutputError
+        If the folder cannot be made or written to.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OutputError(
+            f"the folder cannot be made ({error.strerror})",
+            where=str(folder),
+            todo="Choose another folder.",
+        ) from error
+    copied = {}
+    for name in NAMES:
+        target = folder / name
+        write_whole(target, (files("nachsicht.demo") / "data" / name).read_bytes())
+        copied[name] = target
+    return copied

@@ -1,0 +1,1 @@
+"""Engines carry out what is to be computed; they decide nothing."""

@@ -1,0 +1,250 @@
+"""What users call: `profile`, `compare`, `read`, and the results that these return."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+from nachsicht.contracts import ProgressListener
+from nachsicht.errors import OutputError
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.documents import decode, encode
+from nachsicht.model.findings import Finding
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.settings import Settings, settings_from
+from nachsicht.writing import write_whole
+
+
+class _Result:
+    """What a profile and a comparison have in common."""
+
+    def __init__(self, across: ComparisonDocument) -> None:
+        self._across = across
+
+    @property
+    def document(self) -> ProfileDocument | ComparisonDocument:
+        """Everything that was computed, as frozen values."""
+        raise NotImplementedError
+
+    @property
+    def title(self) -> str:
+        """The title of the page."""
+        return self._across.title
+
+    @property
+    def verdict(self) -> str:
+        """The verdict, in plain words."""
+        return f"{self._across.verdict.lead} {self._across.verdict.rest}"
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is worth your time, the most urgent first."""
+        return self._across.findings
+
+    def to_html(self) -> str:
+        """The page, whole, as text: one file that needs no network."""
+        from nachsicht.report.page import page_of
+
+        return page_of(self._across)
+
+    def to_json(self) -> bytes:
+        """The document, as JSON in UTF-8."""
+        return encode(self.document)
+
+    def write(self, path: str | PathLike[str]) -> Path:
+        """Write the page (``.html``) or the document (``.json``), by the path's suffix.
+
+        The file appears whole or not at all.
+
+        Returns
+        -------
+        Path
+            Where it was written.
+
+        Raises
+        ------
+        OutputError
+            If the suffix is another, the folder is not there, or the disk refuses.
+        """
+        target = Path(path)
+        suffix = target.suffix.lower()
+        if suffix in (".html", ".htm"):
+            write_whole(target, self.to_html().encode("utf-8"))
+        elif suffix == ".json":
+            write_whole(target, self.to_json())
+        else:
+            raise OutputError(
+                f"the suffix {suffix or '(none)'} is not known",
+                where=str(target),
+                todo="Use .html for the page or .json for the document.",
+            )
+        return target
+
+    def __repr__(self) -> str:
+        from nachsicht.report.terminal import summary_text
+
+        return summary_text(self._across)
+
+    def _repr_html_(self) -> str:
+        from nachsicht.report.page import notebook_frame
+
+        return notebook_frame(self._across)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, type(self)) and self.document == other.document
+
+    def __hash__(self) -> int:
+        return hash(self.title)
+
+
+class Profile(_Result):
+    """What was computed of one version. Made by `nachsicht.profile`."""
+
+    @property
+    def document(self) -> ProfileDocument:
+        """Everything that was computed, as frozen values."""
+        return self._across.versions[0]
+
+    @property
+    def label(self) -> str:
+        """The version's label."""
+        return self.document.label
+
+
+class Comparison(_Result):
+    """What was computed of two or more versions. Made by `nachsicht.compare`."""
+
+    @property
+    def document(self) -> ComparisonDocument:
+        """Everything that was computed, as frozen values."""
+        return self._across
+
+    @property
+    def versions(self) -> tuple[Profile, ...]:
+        """The profile of each version, in order."""
+        from nachsicht.compute.changes.across import compare_profiles
+
+        return tuple(
+            Profile(compare_profiles([version], version.label, Settings()))
+            for version in self._across.versions
+        )
+
+
+def profile(
+    data: Any,
+    *,
+    label: str | None = None,
+    settings: Settings | None = None,
+    progress: ProgressListener | None = None,
+    **options: Any,
+) -> Profile:
+    """Describe one version of a dataset.
+
+    Parameters
+    ----------
+    data : path, frame or Arrow data
+        A CSV or Parquet file, a pandas frame, or any object with the Arrow PyCapsule
+        interface (Polars, PyArrow, DuckDB …).
+    label : str, optional
+        What to call the version; by default the file's name.
+    settings : Settings, optional
+        Settings to start from.
+    progress : callable, optional
+        Called with a `Progress` from time to time.
+    **options
+        Single settings by name, laid over ``settings``.
+
+    Returns
+    -------
+    Profile
+
+    Raises
+    ------
+    SourceError
+        If the data cannot be read.
+    SettingsError
+        If a setting or the label is wrong.
+
+    Examples
+    --------
+    >>> import nachsicht, pyarrow as pa
+    >>> page = nachsicht.profile(pa.table({"mites": [3, 4, None]}), label="may")
+    >>> page.document.columns[0].missing
+    1
+    """
+    from nachsicht._run import run_profile
+
+    return Profile(run_profile(data, label, settings_from(settings, options), progress))
+
+
+def compare(
+    old: Any,
+    new: Any,
+    *newer: Any,
+    labels: Sequence[str] | None = None,
+    settings: Settings | None = None,
+    progress: ProgressListener | None = None,
+    **options: Any,
+) -> Comparison:
+    """Tell what changed between two or more versions of a dataset, in order.
+
+    Parameters
+    ----------
+    old, new, *newer : path, frame, Arrow data, Profile or path of a profile's document
+        The versions, the oldest first.
+    labels : sequence of str, optional
+        What to call them; by default what tells their files' names apart.
+    settings, progress, **options
+        As for `profile`.
+
+    Returns
+    -------
+    Comparison
+
+    Raises
+    ------
+    SourceError
+        If a version cannot be read.
+    SettingsError
+        If a setting is wrong, or labels are of another number or repeat.
+    DocumentError
+        If a document is damaged or newer than this package.
+
+    Examples
+    --------
+    >>> import nachsicht, pyarrow as pa
+    >>> page = nachsicht.compare(pa.table({"n": [1, 2]}), pa.table({"n": [1, 2], "new": [0, 1]}))
+    >>> [finding.code for finding in page.findings]
+    ['added']
+    """
+    from nachsicht._run import run_comparison
+
+    chosen = settings_from(settings, options)
+    return Comparison(run_comparison([old, new, *newer], labels, chosen, progress))
+
+
+def read(path: str | PathLike[str]) -> Profile | Comparison:
+    """Read a document that `write` made.
+
+    Raises
+    ------
+    DocumentError
+        If the file is no document, is damaged, or comes from a newer format.
+    """
+    from nachsicht.compute.changes.across import compare_profiles
+
+    source = Path(path)
+    try:
+        data = source.read_bytes()
+    except OSError as error:
+        from nachsicht.errors import DocumentError
+
+        raise DocumentError(
+            f"the document cannot be opened ({error.strerror})", where=str(source)
+        ) from error
+    document = decode(data, str(source))
+    if isinstance(document, ProfileDocument):
+        return Profile(compare_profiles([document], document.label, Settings()))
+    return Comparison(document)

@@ -1,0 +1,1 @@
+"""Results, as frozen values that can be written down and read back."""

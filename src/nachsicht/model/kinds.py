@@ -1,0 +1,40 @@
+"""Kinds: what a column means, and why it was taken for that."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class Kind(StrEnum):
+    """What a column means."""
+
+    QUANTITY = "quantity"
+    CATEGORY = "category"
+    FLAG = "flag"
+    MOMENT = "moment"
+    DURATION = "duration"
+    TEXT = "text"
+    IDENTIFIER = "identifier"
+    NESTED = "nested"
+    EMPTY = "empty"
+
+
+class KindReason(StrEnum):
+    """Why a column is of its kind; the words are in the catalogue under the same code."""
+
+    NO_VALUES = "no_values"
+    NUMBERS = "numbers"
+    NUMBERS_AS_TEXT = "numbers_as_text"
+    ZERO_AND_ONE = "zero_and_one"
+    TRUE_AND_FALSE = "true_and_false"
+    PAIR_OF_WORDS = "pair_of_words"
+    DATES = "dates"
+    DATES_AS_TEXT = "dates_as_text"
+    LENGTHS_OF_TIME = "lengths_of_time"
+    COUNTED_UP = "counted_up"
+    ALL_DIFFERENT_CODES = "all_different_codes"
+    CODES_OF_ONE_SHAPE = "codes_of_one_shape"
+    FEW_LEVELS = "few_levels"
+    WRITTEN_WORDS = "written_words"
+    STORED_NESTED = "stored_nested"
+    STORED_BINARY = "stored_binary"

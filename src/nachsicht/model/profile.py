@@ -1,0 +1,78 @@
+"""What was computed of one version."""
+
+from __future__ import annotations
+
+import msgspec
+
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.findings import Finding
+
+
+class Origin(msgspec.Struct, frozen=True, kw_only=True):
+    """Where the data came from and what computed it."""
+
+    source: str
+    format: str
+    source_bytes: int | None
+    notes: tuple[str, ...]
+    made_at: str
+    seconds: float
+    nachsicht_version: str
+    python_version: str
+
+
+class Block(msgspec.Struct, frozen=True):
+    """Neighbouring rows that repeat other rows of the table. Row numbers start at 1."""
+
+    first_row: int
+    last_row: int
+    first_original: int
+
+
+class Repeats(msgspec.Struct, frozen=True, kw_only=True):
+    """Rows that are equal to an earlier row in every column.
+
+    ``blocks`` are the longest runs of neighbouring repeated rows, at least two rows long.
+    """
+
+    repeated_rows: int
+    distinct_rows: int
+    blocks: tuple[Block, ...]
+
+
+class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):
+    """In which levels of another column the gaps of a column lie."""
+
+    column: str
+    by: str
+    levels: tuple[str, ...]
+    rows: tuple[int, ...]
+    missing: tuple[int, ...]
+
+
+class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):
+    """A version, described. This is what a profile document holds."""
+
+    format_version: int
+    label: str
+    rows: int
+    memory_bytes: int
+    columns: tuple[ColumnSummary, ...]
+    repeats: Repeats
+    gaps_by_level: tuple[GapsByLevel, ...]
+    findings: tuple[Finding, ...]
+    origin: Origin
+
+    @property
+    def cells(self) -> int:
+        """Rows times columns."""
+        return self.rows * len(self.columns)
+
+    @property
+    def missing_cells(self) -> int:
+        """Cells without a value."""
+        return sum(column.missing for column in self.columns)
+
+    def column(self, name: str) -> ColumnSummary | None:
+        """The first column of that name, or None."""
+        return next((column for column in self.columns if column.name == name), None)

@@ -1,0 +1,1 @@
+"""Results as texts for people: the page and the terminal summary."""

@@ -1,0 +1,97 @@
+"""The page: a skeleton that is readable without script, the bundle, and the results as JSON."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import html
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+import msgspec
+
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.report.payload import payload_of
+from nachsicht.words import catalogue
+
+#: Height of the page inside a notebook, in CSS pixels.
+NOTEBOOK_HEIGHT = 720
+
+
+def page_of(document: ComparisonDocument) -> str:
+    """The whole page as one HTML text; it loads nothing and sends nothing."""
+    script, style = _bundle()
+    payload = payload_of(document)
+    return str(
+        _template().render(
+            page=payload,
+            words=catalogue(),
+            script=script,
+            style=style,
+            policy=_policy(script, style),
+            data=_safe_json({"page": payload, "words": _page_words()}),
+        )
+    )
+
+
+def notebook_frame(document: ComparisonDocument) -> str:
+    """The page in a frame that may run its script and open nothing else."""
+    page = html.escape(page_of(document), quote=True)
+    title = html.escape(document.title, quote=True)
+    return (
+        f'<iframe sandbox="allow-scripts allow-downloads" srcdoc="{page}" title="{title}" '
+        f'style="width:100%;height:{NOTEBOOK_HEIGHT}px;border:0"></iframe>'
+    )
+
+
+def _page_words() -> dict[str, Any]:
+    """The part of the catalogue that the page's script needs."""
+    words = catalogue()
+    parts = ("page", "kinds", "kind_reasons", "weights", "reasons", "statistics", "definitions")
+    return {part: words[part] for part in parts}
+
+
+def _safe_json(value: object) -> str:
+    """JSON that cannot end its script element or open a comment, whatever values it holds."""
+    text = msgspec.json.encode(value).decode("utf-8")
+    for sign in "<>&\u2028\u2029":
+        text = text.replace(sign, f"\\u{ord(sign):04x}")
+    return text
+
+
+def _policy(script: str, style: str) -> str:
+    """Only our own script and style, told by their fingerprints; no requests at all."""
+    return (
+        "default-src 'none'; base-uri 'none'; form-action 'none'; img-src data: blob:; "
+        f"script-src '{_fingerprint(script)}'; style-src '{_fingerprint(style)}'"
+    )
+
+
+def _fingerprint(text: str) -> str:
+    return "sha256-" + base64.b64encode(hashlib.sha256(text.encode("utf-8")).digest()).decode()
+
+
+@cache
+def _bundle() -> tuple[str, str]:
+    """Script and style of the page, as the build of ``ui/`` left them."""
+    folder = files("nachsicht.report") / "bundle"
+    script = (folder / "page.js").read_text(encoding="utf-8")
+    style = (folder / "page.css").read_text(encoding="utf-8")
+    if "</script" in script.lower() or "</style" in style.lower():
+        raise AssertionError("the bundle would end its own element")
+    return script, style
+
+
+@cache
+def _template() -> Any:
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+
+    environment = Environment(
+        loader=PackageLoader("nachsicht.report", "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    return environment.get_template("page.html.j2")

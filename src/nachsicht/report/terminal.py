@@ -1,0 +1,161 @@
+"""The summary in a terminal: verdict, versions, findings, and the columns in lines."""
+
+from __future__ import annotations
+
+from io import StringIO
+from typing import TYPE_CHECKING
+
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.report.payload import typical
+from nachsicht.words import catalogue, percent, phrase, whole
+
+if TYPE_CHECKING:
+    from rich.console import Console
+    from rich.table import Table
+    from rich.text import Text
+
+#: Colours of the page, as a terminal can show them.
+STYLES = {
+    Weight.ACT: "bold white on #8a1f4b",
+    Weight.CHECK: "bold #b07a00",
+    Weight.NOTE: "dim",
+}
+MOST_FINDINGS = 12
+WIDTH = 80
+BAR = 8
+
+
+def summary_text(document: ComparisonDocument) -> str:
+    """The summary as plain text, for a Python prompt."""
+    from rich.console import Console
+
+    console = Console(file=StringIO(), width=WIDTH, color_system=None, force_terminal=False)
+    print_summary(document, console)
+    file = console.file
+    assert isinstance(file, StringIO)
+    return file.getvalue().rstrip("\n")
+
+
+def print_summary(document: ComparisonDocument, console: Console) -> None:
+    """Print verdict, versions, findings and columns."""
+    from rich.text import Text
+
+    say = console.print
+    say()
+    say(Text(_printable(document.title), style="bold"))
+    for version in document.versions:
+        say(_version_line(version))
+    say()
+    verdict = Text(_printable(document.verdict.lead), style="bold")
+    verdict.append(f" {document.verdict.rest}", style="not bold")
+    say(verdict)
+    if document.findings:
+        say()
+        say(_findings_table(document))
+    say()
+    say(_columns_table(document))
+
+
+def _version_line(version: ProfileDocument) -> Text:
+    from rich.text import Text
+
+    facts = [
+        phrase("terminal.rows_columns", rows=whole(version.rows), columns=len(version.columns)),
+        phrase(
+            "terminal.missing_cells",
+            share=percent(version.missing_cells / version.cells if version.cells else 0),
+        ),
+    ]
+    if version.repeats.repeated_rows:
+        facts.append(phrase("terminal.repeated", n=whole(version.repeats.repeated_rows)))
+    return Text.assemble(
+        (f"{_printable(version.label)}  ", "bold cyan"), (" · ".join(facts), "dim")
+    )
+
+
+def _findings_table(document: ComparisonDocument) -> Table:
+    from rich.table import Table
+    from rich.text import Text
+
+    table = Table.grid(padding=(0, 1))
+    table.add_column(width=7, no_wrap=True)
+    table.add_column()
+    for finding in document.findings[:MOST_FINDINGS]:
+        table.add_row(_tag(finding.weight), _finding_text(finding, len(document.versions)))
+    further = len(document.findings) - MOST_FINDINGS
+    if further > 0:
+        table.add_row("", Text(phrase("terminal.further", n=further), style="dim"))
+    return table
+
+
+def _tag(weight: Weight) -> Text:
+    from rich.text import Text
+
+    return Text(f" {catalogue()['weights'][weight].upper()} ", style=STYLES[weight])
+
+
+def _finding_text(finding: Finding, versions: int) -> Text:
+    from rich.text import Text
+
+    text = Text(_printable(finding.title), style="bold")
+    if finding.columns:
+        text.append("  " + _printable(", ".join(finding.columns)), style="not bold cyan")
+    if versions > 2:
+        text.append(f"  {_printable(' → '.join(finding.versions))}", style="not bold dim")
+    text.append("\n" + _printable(finding.sentence), style="not bold")
+    return text
+
+
+def _columns_table(document: ComparisonDocument) -> Table:
+    from rich.box import SIMPLE_HEAD
+    from rich.table import Table
+    from rich.text import Text
+
+    words = catalogue()["terminal"]
+    table = Table(box=SIMPLE_HEAD, padding=(0, 1), show_edge=False, header_style="dim")
+    table.add_column(words["column"], max_width=20, overflow="ellipsis", no_wrap=True)
+    table.add_column(words["kind"], style="dim", no_wrap=True)
+    table.add_column(
+        words["typical"], justify="right", overflow="ellipsis", no_wrap=True, max_width=22
+    )
+    table.add_column(words["missing"], justify="right", no_wrap=True)
+    compared = len(document.versions) > 1
+    if compared:
+        table.add_column(words["change"], no_wrap=True, min_width=BAR + 5)
+    else:
+        table.add_column(words["distinct"], justify="right", no_wrap=True)
+    for column in document.columns:
+        newest = next(
+            summary
+            for version, name in zip(
+                reversed(document.versions), reversed(column.names), strict=True
+            )
+            if name is not None and (summary := version.column(name))
+        )
+        last = _change_bar(column) if compared else Text(whole(newest.distinct))
+        table.add_row(
+            Text(_printable(column.name)),
+            catalogue()["kinds"][column.kind],
+            Text(_printable(typical(newest))),
+            percent(newest.missing_share),
+            last,
+        )
+    return table
+
+
+def _change_bar(column: ColumnAcross) -> Text:
+    from rich.text import Text
+
+    distance = column.steps[-1].distance if column.steps else None
+    if distance is None:
+        return Text("–", style="dim")
+    filled = round(distance * BAR)
+    style = STYLES[column.weight].replace("white on ", "") if column.weight else "dim"
+    return Text.assemble(("■" * filled, style), ("·" * (BAR - filled), "dim"), f" {distance:.2f}")
+
+
+def _printable(text: str) -> str:
+    """A text from the data without control characters, which a terminal would obey."""
+    return "".join(letter if letter.isprintable() else "�" for letter in text)

@@ -1,0 +1,82 @@
+"""All settings, as one frozen tree with its defaults; names carry their units."""
+
+from __future__ import annotations
+
+import difflib
+from typing import Any
+
+import msgspec
+
+from nachsicht.errors import SettingsError
+
+
+class Bounds(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """From which size on something becomes a finding, and of which weight.
+
+    Shares and distances run from 0 to 1.
+    """
+
+    distance_note: float = 0.05
+    distance_check: float = 0.10
+    distance_act: float = 0.40
+    missing_note: float = 0.05
+    missing_check: float = 0.40
+    missing_rise_check: float = 0.03
+    missing_rise_act: float = 0.20
+    repeats_check: float = 0.0005
+    stand_in_share: float = 0.002
+    #: A difference counts only where chance explains it less often than this,
+    #: after correction over all columns.
+    chance: float = 0.001
+
+
+class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What the user may choose for a profile or a comparison.
+
+    Attributes
+    ----------
+    title : str, optional
+        Title of the page; by default it is made from the labels.
+    frequent_values : int
+        How many of the most (and least) frequent values are kept for each column.
+    level_cap : int
+        How many different levels of a category are kept with their counts.
+    histogram_bins : int
+        Upper limit of the number of fine bins of a quantity.
+    discrete_values : int
+        A quantity of whole numbers with at most so many different values is discrete.
+    threads : int
+        Threads to compute with; 0 means one for each core.
+    bounds : Bounds
+        Limits from which on a difference becomes a finding.
+    """
+
+    title: str | None = None
+    frequent_values: int = 10
+    level_cap: int = 1000
+    histogram_bins: int = 256
+    discrete_values: int = 40
+    threads: int = 0
+    bounds: Bounds = msgspec.field(default_factory=Bounds)
+
+
+def settings_from(base: Settings | None, options: dict[str, Any]) -> Settings:
+    """Lay keyword options over settings.
+
+    Raises
+    ------
+    SettingsError
+        If an option is unknown (the nearest right name is told) or has a wrong value.
+    """
+    settings = base or Settings()
+    known = [field.name for field in msgspec.structs.fields(Settings)]
+    for name in options:
+        if name not in known:
+            near = difflib.get_close_matches(name, known, n=1)
+            todo = f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
+            raise SettingsError("unknown setting", where=name, todo=todo)
+    merged = {**msgspec.to_builtins(settings), **msgspec.to_builtins(options)}
+    try:
+        return msgspec.convert(merged, Settings)
+    except msgspec.ValidationError as error:
+        raise SettingsError("a setting has a wrong value", where=str(error)) from error

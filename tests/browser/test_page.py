@@ -1,0 +1,193 @@
+"""The page in a real browser, used as a person would."""
+
+import html
+import json
+import re
+
+import pyarrow as pa
+import pytest
+
+import nachsicht
+
+pytestmark = pytest.mark.browser
+
+HOSTILE = "</script><script>document.title='taken'</script><img src=x onerror=alert(1)>"
+
+
+@pytest.fixture(scope="module")
+def written(demo_comparison, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("pages")
+    pages = {"comparison": demo_comparison.write(folder / "comparison.html")}
+    for profile in demo_comparison.versions:
+        pages[profile.label] = profile.write(folder / f"{profile.label}.html")
+    return pages
+
+
+def test_the_verdict_and_every_finding_are_to_be_seen(open_page, written, demo_comparison):
+    page = open_page(written["comparison"])
+    verdict = page.locator("#verdict")
+    assert demo_comparison.document.verdict.lead in verdict.inner_text()
+    shown = verdict.locator(".finding-title").all_inner_texts()
+    assert len(shown) == len(demo_comparison.findings)
+    for text, finding in zip(shown, demo_comparison.findings, strict=True):
+        assert text.startswith(finding.title)
+        assert all(name in text for name in finding.columns)
+
+
+def test_a_line_opens_in_place_and_closes(open_page, written):
+    page = open_page(written["comparison"])
+    line = page.locator("tbody[data-column=mite_count]")
+    assert line.locator(".column-page").count() == 0
+    line.get_by_role("link", name="mite_count").click()
+    opened = line.locator(".column-page")
+    assert "Typical value rose 2 → 3" in opened.inner_text()
+    assert opened.locator("svg .ink rect, svg .ink path").count() > 10
+    assert opened.locator("svg .ghost").count() >= 1
+    assert page.url.endswith("#column/mite_count")
+    line.get_by_role("link", name="mite_count").click()
+    assert line.locator(".column-page").count() == 0
+
+
+def test_a_finding_leads_to_its_column(open_page, written):
+    page = open_page(written["comparison"])
+    page.locator("#verdict").get_by_role("link", name="hive_weight").click()
+    assert page.locator("tbody[data-column=hive_weight] .column-page").is_visible()
+
+
+def test_an_address_opens_its_column(open_page, written):
+    page = open_page(written["comparison"], "#column/temper")
+    opened = page.locator("tbody[data-column=temper] .column-page")
+    assert opened.is_visible()
+    assert opened.locator("svg").get_by_text("Calm", exact=True).count() == 1
+
+
+def test_figures_show_the_numbers_of_the_document(open_page, written, demo_comparison):
+    page = open_page(written["comparison"], "#column/hive_type")
+    page.get_by_text("The figure's numbers").click()
+    rows = page.locator(".behind tbody tr")
+    shown = {
+        row.locator("th").inner_text(): row.locator("td").all_inner_texts()[::2]
+        for row in rows.all()
+    }
+    details = [v.column("hive_type").detail for v in demo_comparison.document.versions]
+    for level in details[1].levels:
+        old = next(other.count for other in details[0].levels if other.value == level.value)
+        assert shown[level.value] == [f"{old:,}", f"{level.count:,}"]
+
+
+def test_search_kind_and_change_narrow_the_ledger(open_page, written):
+    page = open_page(written["comparison"])
+    names = page.locator(".column-name")
+    assert names.count() == 20
+    page.get_by_role("searchbox").fill("HIVE")
+    assert names.all_inner_texts() == ["hive_id", "hive_type", "hive_weight"]
+    page.get_by_role("searchbox").fill("no such column")
+    assert page.get_by_text("No column fits").is_visible()
+    page.get_by_role("searchbox").fill("")
+    page.get_by_label("all kinds").select_option("flag")
+    assert names.all_inner_texts() == ["queen_seen", "overwintered"]
+    page.get_by_label("all kinds").select_option("")
+    page.get_by_label("changed only").check()
+    assert names.count() == 7
+    page.get_by_label("Sort").select_option("change")
+    assert names.first.inner_text() == "hive_weight"
+
+
+def test_a_word_is_explained_by_keyboard_alone(open_page, written):
+    page = open_page(written["comparison"])
+    term = page.locator(".ledger thead").get_by_role("button", name="typical")
+    term.focus()
+    page.keyboard.press("Enter")
+    assert "median" in page.get_by_role("tooltip").inner_text()
+    page.keyboard.press("Escape")
+    assert page.get_by_role("tooltip").count() == 0
+
+
+def test_a_profile_shows_one_version_all_in_ink(open_page, written):
+    page = open_page(written["2025"], "#column/air_temp_c")
+    opened = page.locator("tbody[data-column=air_temp_c] .column-page")
+    assert "-99 stands in for missing" in opened.inner_text()
+    assert page.locator("svg .ghost").count() == 0
+    assert "49 rows lie beyond this axis" in opened.inner_text()
+
+
+def test_the_origin_says_where_it_came_from(open_page, written):
+    text = open_page(written["comparison"]).locator("#origin").inner_text()
+    assert "hive_checks_2025.csv" in text
+    assert nachsicht.__version__ in text
+
+
+def hostile_table(suffix: str = "") -> pa.Table:
+    levels = [HOSTILE, HOSTILE + suffix, "=cmd()", "\u2028<!--"] * 30
+    return pa.table({HOSTILE: levels, "{{ 7 * 7 }}": levels, "constructor": range(120)})
+
+
+def test_names_values_and_labels_of_the_data_are_shown_as_text(open_page, tmp_path):
+    labels = [HOSTILE, f"{HOSTILE} 2"]
+    result = nachsicht.compare(hostile_table(), hostile_table("!"), labels=labels, title=HOSTILE)
+    page = open_page(result.write(tmp_path / "x.html"))
+    assert page.title() == HOSTILE
+    assert page.locator("img").count() == 0
+    assert page.locator("h1").inner_text() == HOSTILE
+    names = page.locator(".column-name")
+    assert names.all_inner_texts() == [HOSTILE, "{{ 7 * 7 }}", "constructor"]
+    names.first.click()
+    values = page.locator(".column-page .value").all_inner_texts()
+    assert HOSTILE in values
+    assert "=cmd()" in values
+
+
+def test_no_value_can_end_the_script_element(tmp_path):
+    text = nachsicht.profile(hostile_table(), label=HOSTILE).to_html()
+    data = re.search(r'id="nachsicht-data">(.*?)</script>', text, re.DOTALL)[1]
+    assert json.loads(data)["page"]["versions"][0]["label"] == HOSTILE
+    assert text.count("</script>") == 2
+
+
+def test_the_policy_forbids_a_script_that_is_not_ours(browser, written, tmp_path):
+    """The check can fail: the same page with a script put into it does not run it."""
+    text = written["comparison"].read_text()
+    (tmp_path / "x.html").write_text(text.replace("</body>", "<script>window.bad = 1</script>"))
+    page = browser.new_page()
+    said = []
+    page.on("console", lambda message: said.append(message.text))
+    page.goto((tmp_path / "x.html").as_uri())
+    page.wait_for_selector(".ledger")
+    assert page.evaluate("window.bad") is None
+    assert any("Content Security Policy" in text for text in said)
+    page.close()
+
+
+def test_a_notebook_shows_the_page_in_a_sandboxed_frame(open_page, demo_comparison, tmp_path):
+    (tmp_path / "notebook.html").write_text(
+        f"<!doctype html><meta charset='utf-8'><main>{demo_comparison._repr_html_()}</main>"
+    )
+    page = open_page(tmp_path / "notebook.html")
+    frame = page.frame_locator("iframe")
+    frame.locator("tbody[data-column=mite_count] .column-name").click()
+    assert frame.locator(".column-page").is_visible()
+    frame.get_by_role("link", name="Origin").click()
+    assert frame.locator("#origin").is_visible()
+    assert page.locator("iframe").get_attribute("sandbox") == "allow-scripts allow-downloads"
+
+
+def test_without_script_the_numbers_are_there(browser, written, demo_comparison):
+    context = browser.new_context(java_script_enabled=False)
+    page = context.new_page()
+    page.goto(written["comparison"].as_uri())
+    text = page.locator("body").inner_text()
+    context.close()
+    assert demo_comparison.document.verdict.lead in text
+    for finding in demo_comparison.findings:
+        assert finding.title in text
+        assert html.unescape(finding.sentence) in text
+    for column in demo_comparison.document.columns:
+        assert column.name in text
+
+
+@pytest.mark.parametrize("width", [360, 1280, 2560])
+def test_nothing_sticks_out_sideways(open_page, written, width):
+    page = open_page(written["comparison"], "#column/honey_kg")
+    page.set_viewport_size({"width": width, "height": 800})
+    wide = "document.documentElement.scrollWidth - document.documentElement.clientWidth"
+    assert page.evaluate(wide) <= 0

@@ -1,0 +1,145 @@
+"""Kinds, texts, categories, moments and identifiers."""
+
+import datetime as dt
+import uuid
+
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.model.kinds import Kind, KindReason
+from nachsicht.settings import Settings
+
+DAY = dt.date(2025, 3, 1)
+SENTENCES = [f"the bees of hive {i} are well today" for i in range(60)]
+
+
+def column_of(values, name="value", stored=None):
+    array = values if isinstance(values, pa.Array) else pa.array(values, stored)
+    return finish_column(observe_column(array), name, 0, Settings())
+
+
+@pytest.mark.parametrize(
+    ("values", "name", "kind", "reason"),
+    [
+        ([1.5, 2.5, None], "weight", Kind.QUANTITY, KindReason.NUMBERS),
+        ([3, 1, 2, 2], "mites", Kind.QUANTITY, KindReason.NUMBERS),
+        ([0, 1, 1, None], "seen", Kind.FLAG, KindReason.ZERO_AND_ONE),
+        ([True, False], "seen", Kind.FLAG, KindReason.TRUE_AND_FALSE),
+        (["Yes", "no", "no"], "seen", Kind.FLAG, KindReason.PAIR_OF_WORDS),
+        (["calm", "wild"] * 9, "temper", Kind.CATEGORY, KindReason.FEW_LEVELS),
+        ([DAY, None], "day", Kind.MOMENT, KindReason.DATES),
+        (["2025-03-01", "2025-04-01"], "day", Kind.MOMENT, KindReason.DATES_AS_TEXT),
+        (["1.5", " 2", "-3e2"], "weight", Kind.QUANTITY, KindReason.NUMBERS_AS_TEXT),
+        (["01234", "98765", "04711"] * 9, "postcode", Kind.CATEGORY, KindReason.FEW_LEVELS),
+        ([str(uuid.uuid5(uuid.NAMESPACE_DNS, str(i))) for i in range(40)], "key",
+         Kind.IDENTIFIER, KindReason.ALL_DIFFERENT_CODES),
+        (list(range(1000, 1100)), "check", Kind.IDENTIFIER, KindReason.COUNTED_UP),
+        ([i % 90 for i in range(300)], "hive_id", Kind.IDENTIFIER, KindReason.ALL_DIFFERENT_CODES),
+        ([f"H-{i % 99:04d}" for i in range(999)], "hive", Kind.IDENTIFIER,
+         KindReason.CODES_OF_ONE_SHAPE),
+        (SENTENCES, "note", Kind.TEXT, KindReason.WRITTEN_WORDS),
+        ([None, None], "note", Kind.EMPTY, KindReason.NO_VALUES),
+        ([[1, 2], []], "frames", Kind.NESTED, KindReason.STORED_NESTED),
+        ([dt.timedelta(hours=2)], "stay", Kind.DURATION, KindReason.LENGTHS_OF_TIME),
+    ],
+)  # fmt: skip
+def test_kinds_are_told_with_their_reason(values, name, kind, reason):
+    column = column_of(values, name)
+    assert (column.kind, column.kind_reason) == (kind, reason)
+
+
+def test_prices_that_all_differ_stay_a_quantity():
+    values = [(i * 7919) % 100_003 for i in range(500)]
+    assert column_of(values, "price").kind is Kind.QUANTITY
+
+
+@given(st.lists(st.none() | st.sampled_from(["calm", "Calm", "wild", "", "é", "\u0000x"])))
+def test_levels_agree_with_pandas(values):
+    column = column_of(values, stored=pa.string())
+    expected = pd.Series(values, dtype=object).value_counts()
+    assert column.distinct == len(expected)
+    assert column.missing == values.count(None)
+    assert column.once == (expected == 1).sum()
+    assert {level.value: level.count for level in column.frequent} == expected.to_dict()
+    counts = [level.count for level in column.frequent]
+    assert counts == sorted(counts, reverse=True)
+    assert [level.count for level in column.rarest] == sorted(counts)
+
+
+@given(st.lists(st.sampled_from(["a", "b", "c", "dd", None]), max_size=40), st.integers(0, 40))
+def test_levels_of_two_batches_are_those_of_one(values, cut):
+    parts = [observe_column(pa.array(v, pa.string())) for v in (values[:cut], values[cut:])]
+    split = finish_column(parts[0].merge(parts[1]), "v", 0, Settings())
+    assert split.frequent == column_of(values, "v", pa.string()).frequent
+
+
+def test_spellings_that_look_alike_are_grouped():
+    values = ["calm"] * 5 + ["Calm "] * 2 + ["café"] * 2 + ["CAFE"] + ["wild"] * 9
+    groups = column_of(values).detail.look_alikes
+    assert {frozenset(level.value for level in group) for group in groups} == {
+        frozenset({"calm", "Calm "}),
+        frozenset({"café", "CAFE"}),
+    }
+
+
+def test_evenness_is_one_for_equal_levels_and_small_for_one_that_rules():
+    assert column_of(["a", "b", "c"] * 10).detail.evenness == pytest.approx(1)
+    assert column_of(["a"] * 999 + ["b"]).detail.evenness == pytest.approx(0.0114, abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    "stored", [pa.timestamp("s"), pa.timestamp("ms"), pa.timestamp("ns", "UTC")]
+)
+def test_moments_count_by_day_whatever_their_unit(stored):
+    start = dt.datetime(2025, 1, 30, 12)
+    values = pa.array([start + dt.timedelta(days=d) for d in (0, 0, 3, 40)]).cast(
+        pa.timestamp("us")
+    )
+    detail = column_of(
+        values.cast(pa.timestamp("us", getattr(stored, "tz", None))).cast(stored)
+    ).detail
+    assert (detail.unit, detail.minimum[:10], detail.maximum[:10]) == (
+        "day",
+        "2025-01-30",
+        "2025-03-11",
+    )
+    assert [i for i, n in enumerate(detail.counts) if n] == [0, 3, 40]
+    assert detail.counts[0] == 2
+    assert detail.span_days == 40
+
+
+def test_long_spans_count_by_month_and_year():
+    months = column_of([dt.date(2000, 1, 1), dt.date(2010, 6, 30)]).detail
+    assert (months.unit, len(months.counts)) == ("month", 126)
+    years = column_of([dt.date(1500, 1, 1), dt.date(2400, 6, 30)]).detail
+    assert (years.unit, len(years.counts), years.minimum) == ("year", 901, "1500-01-01")
+
+
+def test_times_of_day_are_moments_on_a_clock():
+    detail = column_of([dt.time(8, 30), dt.time(17, 5, 9)]).detail
+    assert detail.clock
+    assert (detail.minimum, detail.maximum) == ("08:30:00", "17:05:09")
+
+
+def test_identifiers_have_shapes_and_repeats_but_no_mean():
+    detail = column_of([f"H-{i:04d}" for i in range(60)] + ["H-0001", "ß-1"], "hive_id").detail
+    assert [(level.value, level.count) for level in detail.shapes] == [("A-9999", 61), ("a-9", 1)]
+    assert (detail.repeated_values, detail.repeated_rows) == (1, 2)
+    assert not hasattr(detail, "mean")
+
+
+def test_texts_are_measured_in_characters_and_words():
+    detail = column_of([*SENTENCES, "   ", "für  die Bienen ist es zu kühl"]).detail
+    assert detail.blank == 1
+    assert detail.characters.maximum == max(map(len, SENTENCES))
+    assert detail.words.minimum == 0
+    assert detail.words.median == 8
+
+
+def test_first_and_last_present_values_are_kept():
+    column = column_of([None, 2.0, 3.25, float("nan")])
+    assert (column.first_seen, column.last_seen) == ("2", "3.25")

@@ -1,0 +1,174 @@
+"""Statistics of quantities against pandas, NumPy and SciPy, and the laws of their parts."""
+
+import math
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+import scipy.stats
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nachsicht.compute.bins import coarsen, edges_of, histogram_of, without_lattice
+from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.compute.moments import moments_of
+from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.model.statistics import Absent, Reason
+from nachsicht.settings import Settings
+
+RNG = np.random.default_rng(7)
+COLUMNS = {
+    "normal": RNG.normal(50, 12, 4001),
+    "long tail": RNG.lognormal(1, 1.4, 3000),
+    "far from zero": 1e9 + RNG.normal(0, 1, 2500),
+    "counts": RNG.poisson(3, 5000),
+    "two values": np.array([0.1, 7.3]),
+    "tiny": RNG.normal(0, 1e-300, 500),
+    "huge": RNG.normal(0, 1e306, 500),
+    "tenths": np.round(RNG.normal(17, 5, 3000), 1),
+}
+
+
+def summary_of(values, name="value"):
+    return finish_column(observe_column(pa.array(values)), name, 0, Settings())
+
+
+@pytest.mark.parametrize("name", COLUMNS)
+def test_statistics_agree_with_pandas_and_scipy(name):
+    values = COLUMNS[name].astype(float)
+    series = pd.Series(values)
+    # The oracles lose digits far from zero, and overflow: they are given values that were
+    # shifted and divided by a power of two, both without rounding.
+    scale = 2.0 ** np.frexp(np.abs(values).max())[1]
+    near = (values - (1e9 if name == "far from zero" else 0)) / scale
+    found = summary_of(COLUMNS[name]).detail
+    expected = {
+        "minimum": series.min(),
+        "maximum": series.max(),
+        "mean": math.fsum(values / len(values)),
+        "median": series.median(),
+        "sd": np.std(near, ddof=1) * scale,
+        "variance": float(np.var(near, ddof=1)) * float(scale) * float(scale),
+        "mad": scipy.stats.median_abs_deviation(values),
+        "iqr": scipy.stats.iqr(values),
+    }
+    if name != "two values":
+        expected["skewness"] = scipy.stats.skew(near, bias=False)
+        expected["kurtosis"] = scipy.stats.kurtosis(near, bias=False)
+    for statistic, value in expected.items():
+        got = getattr(found, statistic)
+        if not math.isfinite(value):
+            assert got == Absent(Reason.OVERFLOW), statistic
+        else:
+            # A difference of large numbers cannot be surer than their last digits.
+            last_digits = 4 * np.spacing(np.abs(values).max()) if statistic == "iqr" else 0
+            assert got == pytest.approx(value, rel=1e-10, abs=last_digits), statistic
+    for point in found.quantiles:
+        assert point.value == pytest.approx(np.quantile(values, point.share), rel=1e-10)
+
+
+def test_shape_of_huge_and_tiny_values_is_that_of_the_scaled_ones():
+    values = RNG.gamma(2, size=1000)
+    plain, huge, tiny = (moments_of(values * scale) for scale in (1, 2.0**1000, 2.0**-1000))
+    for other in (huge, tiny):
+        assert other.skewness() == pytest.approx(plain.skewness(), rel=1e-10)
+        assert other.kurtosis() == pytest.approx(plain.kurtosis(), rel=1e-10)
+    expected = scipy.stats.kurtosis(values, bias=False)
+    assert plain.kurtosis() == pytest.approx(expected, rel=1e-10)
+
+
+@pytest.mark.parametrize(
+    ("values", "absent"),
+    [
+        ([], {"mean": Reason.NO_VALUES, "sd": Reason.TOO_FEW_VALUES}),
+        ([4.0], {"sd": Reason.TOO_FEW_VALUES, "skewness": Reason.TOO_FEW_VALUES}),
+        ([4.0] * 9, {"skewness": Reason.NEVER_VARIES, "kurtosis": Reason.NEVER_VARIES}),
+        ([-1.0, 1.0, 0.0], {"variation": Reason.ZERO_MEAN, "kurtosis": Reason.TOO_FEW_VALUES}),
+    ],
+)
+def test_what_has_no_value_says_why(values, absent):
+    # One number beside the empty column keeps it a quantity.
+    found = summary_of(values).detail if values else None
+    if found is None:
+        assert moments_of(np.empty(0)).sd() == Absent(absent["sd"])
+        return
+    for statistic, reason in absent.items():
+        assert getattr(found, statistic) == Absent(reason)
+
+
+def test_missing_and_infinite_values_are_counted_and_left_out():
+    values = [1.5, None, float("nan"), float("inf"), float("-inf"), float("inf"), 2.5]
+    column = summary_of(values)
+    assert (column.rows, column.missing, column.distinct) == (7, 2, 4)
+    detail = column.detail
+    assert (detail.infinite_above, detail.infinite_below, detail.finite) == (2, 1, 2)
+    assert detail.mean == 2.0
+
+
+def test_large_integers_keep_every_digit():
+    top = 2**63 + 11
+    detail = summary_of(pa.array([top, top - 2, 5], pa.uint64())).detail
+    assert detail.maximum == top
+    assert [entry.value for entry in detail.highest] == [top, top - 2, 5]
+
+
+finite = st.floats(allow_nan=False, allow_infinity=False)
+decimal = st.integers(-(10**6), 10**6).map(lambda n: n / 100)
+
+
+@given(st.lists(finite | decimal, min_size=1, max_size=60), st.data())
+def test_any_split_into_batches_gives_the_same_summary(values, data):
+    cuts = sorted(data.draw(st.lists(st.integers(0, len(values)), max_size=4)))
+    pieces = [values[a:b] for a, b in zip([0, *cuts], [*cuts, len(values)], strict=True)]
+    part = observe_column(pa.array(pieces[0], pa.float64()))
+    for piece in pieces[1:]:
+        part = part.merge(observe_column(pa.array(piece, pa.float64())))
+    whole = observe_column(pa.array(values, pa.float64()))
+    settings = Settings()
+    once, split = (finish_column(p, "v", 0, settings) for p in (whole, part))
+    assert split.detail == once.detail
+    assert split.frequent == once.frequent
+    assert (split.first_seen, split.last_seen) == (once.first_seen, once.last_seen)
+
+
+@given(
+    st.lists(finite, min_size=1, max_size=80)
+    | st.lists(decimal, min_size=1, max_size=80)
+    | st.lists(st.integers(-(10**9), 10**9).map(float), min_size=1, max_size=80),
+    st.integers(1, 6),
+)
+def test_a_histogram_counts_every_value_once_and_coarsens_exactly(values, by):
+    numbers = SortedNumbers(np.sort(np.array(values)))
+    fine = histogram_of(numbers, 256)
+    assert 1 <= len(fine.counts) <= 256
+    assert fine.before + sum(fine.counts) + fine.after == len(values)
+    last = fine.first + len(fine.counts) - 1
+    edges = edges_of(fine.first, last, fine.exponent, fine.decimals)
+    inside = [v for v in values if edges[0] <= v < edges[-1]]
+    if np.isfinite(edges).all():
+        assert fine.counts == tuple(np.histogram(inside, edges)[0]) or edges[-1] in values
+    coarse = coarsen(fine, fine.exponent + by)
+    assert sum(coarse.counts) == sum(fine.counts)
+    places = coarse.first + np.arange(len(coarse.counts))
+    for place, count in zip(places, coarse.counts, strict=True):
+        begin, end = (place << by) - fine.first, ((place + 1) << by) - fine.first
+        assert count == sum(fine.counts[max(begin, 0) : max(end, 0)])
+
+
+def test_bins_of_decimal_values_hold_equally_many_different_values():
+    tenths = np.arange(-400, 1200) / 10
+    counts = histogram_of(SortedNumbers(tenths), 256).counts
+    assert len(set(counts[1:-1])) == 1
+
+
+def test_values_with_other_decimals_share_an_axis_without_losing_rows():
+    values = np.sort(np.round(RNG.normal(17, 5, 3000), 1))
+    lattice = histogram_of(SortedNumbers(values), 256)
+    plain = without_lattice(lattice)
+    assert plain.decimals is None
+    assert sum(plain.counts) + plain.before + plain.after == len(values)
+    edges = edges_of(plain.first, plain.first + len(plain.counts) - 1, plain.exponent, None)
+    exact = np.histogram(values, edges)[0]
+    # Between the two grids at most the rows of one old bin can go either side of an edge.
+    assert np.abs(np.cumsum(exact) - np.cumsum(plain.counts)).max() <= max(lattice.counts)

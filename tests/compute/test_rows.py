@@ -1,0 +1,72 @@
+"""Hashes, repeated rows, and where gaps lie; against pandas."""
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nachsicht.compute.gaps import observe_gaps
+from nachsicht.compute.hashing import hash_values
+from nachsicht.compute.repeats import observe_rows
+
+cell = st.none() | st.sampled_from(["", "a", "ab", "ba", "a\0", "über"])
+rows = st.lists(st.tuples(cell, st.none() | st.integers(0, 2), st.booleans()), max_size=30)
+
+
+def table_of(values):
+    columns = list(zip(*values, strict=True)) or [(), (), ()]
+    types = (pa.string(), pa.int32(), pa.bool_())
+    return pa.record_batch(
+        [pa.array(c, t) for c, t in zip(columns, types, strict=True)], list("abc")
+    )
+
+
+@given(rows, st.integers(0, 30))
+def test_repeated_rows_are_those_that_pandas_finds(values, cut):
+    found = (
+        observe_rows(table_of(values[:cut])).merge(observe_rows(table_of(values[cut:]))).finish()
+    )
+    repeated = pd.DataFrame(values, columns=list("abc")).astype(object).duplicated()
+    assert found.repeated_rows == repeated.sum()
+    assert found.distinct_rows == len(values) - repeated.sum()
+
+
+def test_a_block_of_repeated_rows_is_placed():
+    values = [(f"row {i}", i, True) for i in range(50)]
+    twice = values[:30] + values[20:30] + values[30:]
+    (block,) = observe_rows(table_of(twice)).finish().blocks
+    assert (block.first_row, block.last_row, block.first_original) == (31, 40, 21)
+
+
+@given(st.lists(st.text(max_size=12) | st.none(), max_size=50, unique=True))
+def test_different_texts_have_different_hashes_in_any_storage(texts):
+    plain = pa.array(texts, pa.string())
+    hashes = hash_values(plain)
+    assert len(set(hashes.tolist())) == len(texts)
+    for stored in (
+        plain.cast(pa.large_string()),
+        plain.dictionary_encode(),
+        plain.cast(pa.string_view()),
+    ):
+        assert (hash_values(stored) == hashes).all()
+
+
+def test_no_hashes_collide_in_many_similar_values():
+    texts = pa.array([f"H-{i:07d}" for i in range(300_000)])
+    assert len(np.unique(hash_values(texts))) == 300_000
+    assert len(np.unique(hash_values(pa.array(np.arange(300_000) * 0.25)))) == 300_000
+
+
+def test_nothing_and_zero_are_told_apart_and_both_zeros_are_one():
+    hashes = hash_values(pa.array([0.0, -0.0, None, float("nan")]))
+    assert hashes[0] == hashes[1] != hashes[2] == hashes[3]
+
+
+def test_gaps_by_level_are_those_of_a_crosstab():
+    frame = pd.DataFrame({"by": [*"aabbbc", None], "v": [1, None, None, None, 2, 3, None]})
+    table = pa.Table.from_pandas(frame)
+    both = [observe_gaps(part["v"], part["by"]) for part in (table.slice(0, 4), table.slice(4))]
+    found = both[0].merge(both[1]).finish("v", "by")
+    assert dict(zip(found.levels, found.rows, strict=True)) == {"": 1, "a": 2, "b": 3, "c": 1}
+    assert dict(zip(found.levels, found.missing, strict=True)) == {"": 1, "a": 1, "b": 2, "c": 0}

@@ -1,0 +1,71 @@
+"""What several tests need: the demo's files, and a real browser."""
+
+import os
+import shutil
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+import nachsicht
+from nachsicht.demo.files import copy_files
+
+#: Chromium asks the network at every start unless it is told not to.
+CHROMIUM_OPTIONS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+@pytest.fixture(scope="session")
+def demo_files(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    return copy_files(tmp_path_factory.mktemp("demo"))
+
+
+@pytest.fixture(scope="session")
+def demo_comparison(demo_files: dict[str, Path]) -> nachsicht.Comparison:
+    return nachsicht.compare(demo_files["hive_checks_2024.csv"], demo_files["hive_checks_2025.csv"])
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[object]:
+    from playwright.sync_api import sync_playwright
+
+    path = os.environ.get("NACHSICHT_BROWSER") or shutil.which("chromium")
+    if path is None:
+        if os.environ.get("CI") == "true":
+            pytest.fail("no browser to test the page in, and nothing may be skipped here")
+        pytest.skip("no browser to test the page in: install Chromium or set NACHSICHT_BROWSER")
+    with sync_playwright() as playwright:
+        launched = playwright.chromium.launch(executable_path=path, args=CHROMIUM_OPTIONS)
+        yield launched
+        launched.close()
+
+
+@pytest.fixture
+def open_page(browser) -> Iterator[Callable[..., object]]:
+    """Opens a file; fails in the end if the page logged anything or asked for anything else."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    seen: list[str] = []
+    requests: list[str] = []
+
+    def open_it(path: Path, address: str = "", **options: object):
+        page = context.new_page()
+        page.on("console", lambda message: seen.append(f"{message.type}: {message.text}"))
+        page.on("pageerror", lambda error: seen.append(f"error: {error}"))
+        page.on("request", lambda request: requests.append(request.url))
+        page.goto(path.resolve().as_uri() + address)
+        page.wait_for_selector(options.pop("wait_for", "main"))
+        return page
+
+    yield open_it
+    context.close()
+    assert seen == []
+    # The file itself is the one thing that is asked for.
+    assert requests
+    assert [url for url in requests if not url.startswith("file:")] == []

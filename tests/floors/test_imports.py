@@ -1,0 +1,107 @@
+"""Imports only go down from floor to floor; nothing heavy is loaded before it is used."""
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import nachsicht
+
+ROOT = Path(nachsicht.__file__).parent
+#: The floors, from the ground up. A module may import from lower floors and its own room.
+FLOORS = [
+    ["version", "errors"],
+    ["words", "settings", "writing"],
+    ["model"],
+    ["contracts", "labels"],
+    ["compute"],
+    ["sources", "engines", "report"],
+    ["_run"],
+    ["face"],
+    ["demo"],
+    ["cli"],
+    ["__init__", "__main__"],
+]
+HEIGHT = {room: height for height, floor in enumerate(FLOORS) for room in floor}
+MODULES = sorted(path for path in ROOT.rglob("*.py"))
+
+
+def room_of(module: str) -> str:
+    """The part right under the package: ``nachsicht.compute.bins`` is in ``compute``."""
+    parts = module.split(".")
+    return parts[1] if len(parts) > 1 else "__init__"
+
+
+def name_of(path: Path) -> str:
+    parts = path.relative_to(ROOT.parent).with_suffix("").parts
+    return ".".join(part for part in parts if part != "__init__")
+
+
+def imports_of(path: Path) -> set[str]:
+    """All modules of ours that a file imports, inside functions and for typing too."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and (node.module or "").split(".")[0] == "nachsicht":
+            found |= {f"{node.module}.{alias.name}" for alias in node.names}
+        elif isinstance(node, ast.Import):
+            found |= {a.name for a in node.names if a.name.split(".")[0] == "nachsicht"}
+    names = {name_of(module) for module in MODULES}
+    return {name if name in names else name.rpartition(".")[0] for name in found}
+
+
+def test_every_room_has_its_floor():
+    assert {room_of(name_of(path)) for path in MODULES} - {"__init__"} <= set(HEIGHT)
+
+
+@pytest.mark.parametrize("path", MODULES, ids=name_of)
+def test_imports_go_down(path):
+    here = room_of(name_of(path))
+    for module in imports_of(path):
+        there = room_of(module)
+        # The face of the package stands at its top, but everybody may ask it for the version.
+        if there == here or (here in ("cli", "demo") and there == "__init__"):
+            continue
+        assert HEIGHT[there] < HEIGHT[here], f"{name_of(path)} imports {module}"
+
+
+def test_no_circles():
+    graph = {name_of(path): imports_of(path) for path in MODULES}
+    done: set[str] = set()
+
+    def visit(module: str, way: tuple[str, ...]) -> None:
+        assert module not in way, " → ".join((*way, module))
+        if module in done:
+            return
+        for other in graph.get(module, ()):
+            if other not in (module, "nachsicht"):
+                visit(other, (*way, module))
+        done.add(module)
+
+    for module in graph:
+        visit(module, ())
+
+
+def test_no_room_is_called_like_a_public_function():
+    names = {path.stem for path in ROOT.iterdir()}
+    assert names.isdisjoint({"profile", "compare", "read", "utils"})
+
+
+def test_importing_the_package_loads_nothing_heavy():
+    heavy = ["numpy", "pyarrow", "scipy", "pandas", "matplotlib", "click", "rich", "msgspec"]
+    code = f"import sys, nachsicht; print([m for m in {heavy} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
+
+
+def test_a_comparison_of_files_loads_no_frame_library(demo_files):
+    files = [str(demo_files[f"hive_checks_{year}.csv"]) for year in (2024, 2025)]
+    code = (
+        "import sys, nachsicht; nachsicht.compare(*sys.argv[1:]).to_html();"
+        "print([m for m in ('pandas', 'polars', 'matplotlib', 'scipy.stats') if m in sys.modules])"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code, *files], capture_output=True, text=True, check=True
+    )
+    assert done.stdout.strip() == "[]"

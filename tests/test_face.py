@@ -1,0 +1,122 @@
+"""The public face: what is exported, documents, settings, and what a result shows."""
+
+import json
+import pickle
+import re
+
+import pandas as pd
+import pyarrow as pa
+import pytest
+
+import nachsicht
+
+
+def test_every_listed_name_is_there_and_documented():
+    for name in nachsicht.__all__:
+        thing = getattr(nachsicht, name)
+        assert name == "__version__" or thing.__doc__, name
+    assert set(nachsicht.__all__) <= set(dir(nachsicht))
+    with pytest.raises(AttributeError, match="nothing_here"):
+        _ = nachsicht.nothing_here
+
+
+def test_a_document_reads_back_equal(demo_comparison, tmp_path):
+    path = demo_comparison.write(tmp_path / "comparison.json")
+    assert nachsicht.read(path) == demo_comparison
+    profile = demo_comparison.versions[0]
+    read = nachsicht.read(profile.write(tmp_path / "2024.json"))
+    assert isinstance(read, nachsicht.Profile)
+    assert read == profile
+    assert read != demo_comparison.versions[1]
+
+
+def test_a_profile_document_takes_the_place_of_its_data(demo_comparison, demo_files, tmp_path):
+    path = demo_comparison.versions[0].write(tmp_path / "2024.json")
+    mixed = nachsicht.compare(path, demo_files["hive_checks_2025.csv"], labels=["2024", "2025"])
+    assert mixed.findings == demo_comparison.findings
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("no json", "no profile"),
+        ('{"what": "profile", "format_version": 99}', "newer"),
+        ('{"what": "profile", "format_version": 1}', "damaged"),
+    ],
+)
+def test_what_is_no_document_is_refused(text, words, tmp_path):
+    (tmp_path / "x.json").write_text(text)
+    with pytest.raises(nachsicht.DocumentError, match=words):
+        nachsicht.read(tmp_path / "x.json")
+
+
+def test_the_document_is_plain_json(demo_comparison):
+    document = json.loads(demo_comparison.to_json())
+    column = next(c for c in document["versions"][1]["columns"] if c["name"] == "mite_count")
+    assert column["kind"] == "quantity"
+    assert column["detail"]["median"] == 3
+
+
+def test_unknown_settings_name_the_nearest_right_word():
+    table = pa.table({"a": [1]})
+    with pytest.raises(nachsicht.SettingsError, match="Did you mean frequent_values"):
+        nachsicht.profile(table, frequent_value=3)
+    with pytest.raises(nachsicht.SettingsError, match="level_cap"):
+        nachsicht.profile(table, level_cap="many")
+    kept = nachsicht.profile(pa.table({"a": list("aabbcd")}), frequent_values=2)
+    assert [level.value for level in kept.document.columns[0].frequent] == ["a", "b"]
+
+
+@pytest.mark.parametrize("labels", [["a"], ["a", "a"], ["a", " "]])
+def test_labels_that_repeat_or_lack_are_refused(labels):
+    table = pa.table({"a": [1]})
+    with pytest.raises(nachsicht.SettingsError):
+        nachsicht.compare(table, table, labels=labels)
+
+
+def test_labels_are_what_tells_files_apart(demo_comparison):
+    assert [profile.label for profile in demo_comparison.versions] == ["2024", "2025"]
+    assert demo_comparison.title == "Hive checks, 2024 against 2025"
+
+
+def test_errors_keep_their_facts_through_a_pickle():
+    error = nachsicht.SourceMissing("there is no such file", where="x.csv", todo="Look.")
+    again = pickle.loads(pickle.dumps(error))  # noqa: S301
+    assert (type(again), again.where, str(again)) == (type(error), "x.csv", str(error))
+
+
+def test_a_prompt_shows_the_summary_in_eighty_columns(demo_comparison):
+    text = repr(demo_comparison)
+    assert demo_comparison.verdict.split(".")[0] in text
+    for finding in demo_comparison.findings:
+        assert finding.title in text
+    assert max(map(len, text.splitlines())) <= 80
+
+
+def test_control_signs_from_the_data_never_reach_a_terminal():
+    table = pa.table({"a\x1b[31m": ["x\x1b]0;title\x07", "x\x1b]0;title\x07"]})
+    text = repr(nachsicht.profile(table, label="l\x1b[2J"))
+    assert not re.search(r"[\x00-\x09\x0b-\x1f\x7f]", text)
+
+
+def test_a_file_that_cannot_be_written_leaves_nothing(demo_comparison, tmp_path):
+    for bad, words in ((tmp_path / "no" / "x.html", "not there"), (tmp_path / "x.txt", ".txt")):
+        with pytest.raises(nachsicht.OutputError, match=words):
+            demo_comparison.write(bad)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_the_inputs_are_left_as_they_were():
+    frame = pd.DataFrame({"a": [3.0, 1.0, 2.0]})
+    before = frame.copy()
+    nachsicht.profile(frame)
+    pd.testing.assert_frame_equal(frame, before)
+    table = pa.table({"a": [3.0, 1.0, 2.0]})
+    nachsicht.profile(table)
+    assert table.column("a").to_pylist() == [3.0, 1.0, 2.0]
+
+
+def test_a_listener_hears_how_far_the_work_is(demo_files):
+    heard = []
+    nachsicht.profile(demo_files["hive_checks_2024.csv"], progress=heard.append)
+    assert [p.done for p in heard] == list(range(1, heard[-1].total + 1))

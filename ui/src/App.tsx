@@ -1,0 +1,67 @@
+/** The page: head, the ways to its sections, and the sections in their order. */
+
+import { useEffect } from "preact/hooks";
+import { columnIn, follow, useAddress } from "./address";
+import { whole } from "./format";
+import { Ledger } from "./Ledger";
+import { page, word } from "./model";
+import { Origin } from "./Origin";
+import { VersionMark } from "./parts";
+import { Verdict } from "./Verdict";
+
+const sections = ["verdict", "columns", "origin"] as const;
+
+export function App() {
+  const address = useAddress();
+  const here = columnIn(address) !== null ? "columns" : sections.find((section) => section === address) ?? "verdict";
+  useEffect(() => {
+    if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
+  }, [address]);
+  return (
+    <>
+      <header class="head">
+        <div>
+          <p class="product">{word("page.product")}</p>
+          <h1>{page.title}</h1>
+        </div>
+        <Versions />
+      </header>
+      <nav class="ways" aria-label={page.title}>
+        {sections.map((section) => (
+          <a
+            key={section}
+            href={`#${section}`}
+            aria-current={section === here ? "true" : undefined}
+            onClick={follow(section)}
+          >
+            {word(`page.${section}`)}
+          </a>
+        ))}
+      </nav>
+      <main>
+        <div class="first-screen">
+          <Verdict />
+          <Ledger />
+        </div>
+        <Origin />
+      </main>
+    </>
+  );
+}
+
+function Versions() {
+  return (
+    <p class="versions">
+      {page.versions.map((version, i) => (
+        <span key={i} class="version">
+          {i > 0 && <span class="muted">→</span>}
+          <VersionMark version={i} />
+          <strong>{version.label}</strong>
+          <span class="muted">
+            {whole(version.rows)} {word("page.rows")} · {whole(version.columns)} {word("page.columns_n")}
+          </span>
+        </span>
+      ))}
+    </p>
+  );
+}

@@ -1,0 +1,174 @@
+/** A column's full page, opened in place. */
+
+import { percent, whole } from "./format";
+import { type Column, page, type Summary, word } from "./model";
+import { Term, VersionMark, WeightTag } from "./parts";
+import { LargeSpread } from "./Spread";
+import { FindingText } from "./Verdict";
+
+export function ColumnPage({ column }: { column: Column }) {
+  const newest = [...column.versions].reverse().find((version) => version !== null)!;
+  const names = new Set(column.names.filter((name) => name !== null));
+  const findings = page.findings.filter((finding) => finding.columns.some((name) => names.has(name)));
+  return (
+    <div class="column-page">
+      <p class="muted why">
+        {word("page.why_kind", { kind: word(`kinds.${column.kind}`), reason: word(`kind_reasons.${column.reason}`) })}{" "}
+        {word("page.stored_as", { type: newest.stored })}
+        {column.change !== null && column.measure && (
+          <>
+            {" "}
+            <Term term="change">{word("page.change")}</Term> {column.change.toFixed(3)}: {word(`page.distance_${column.measure}`)}.
+          </>
+        )}
+      </p>
+      {findings.length > 0 && (
+        <ul class="findings">
+          {findings.map((finding, i) => (
+            <li class="finding" key={i}>
+              <WeightTag weight={finding.weight} />
+              <FindingText finding={finding} inColumn />
+            </li>
+          ))}
+        </ul>
+      )}
+      {column.spread && <LargeSpread column={column} spread={column.spread} />}
+      <div class="tables">
+        <Statistics column={column} />
+        <Quantiles column={column} />
+        <Frequent column={column} />
+        <Ends column={column} />
+      </div>
+    </div>
+  );
+}
+
+function Heads({ first }: { first: string }) {
+  return (
+    <thead>
+      <tr>
+        <th scope="col">{first}</th>
+        {page.versions.map((version, i) => (
+          <th scope="col" class="number" key={i}>
+            <VersionMark version={i} /> {version.label}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
+function Statistics({ column }: { column: Column }) {
+  const fixed: [string, (version: Summary) => string][] = [
+    ["rows", (version) => whole(version.rows)],
+    ["missing", (version) => `${whole(version.missing)} (${version.missing_text})`],
+    ["distinct", (version) => whole(version.distinct)],
+  ];
+  const codes = [...new Set(column.versions.flatMap((version) => version?.statistics.map(([code]) => code) ?? []))];
+  return (
+    <table>
+      <Heads first={word("page.statistics")} />
+      <tbody>
+        {fixed.map(([term, text]) => (
+          <tr key={term}>
+            <th scope="row">
+              <Term term={term}>{word(`page.${term}`)}</Term>
+            </th>
+            {column.versions.map((version, i) => (
+              <td class="number" key={i}>
+                {version ? text(version) : "–"}
+              </td>
+            ))}
+          </tr>
+        ))}
+        {codes.map((code) => (
+          <tr key={code}>
+            <th scope="row">
+              <Term term={code}>{word(`statistics.${code}`)}</Term>
+            </th>
+            {column.versions.map((version, i) => {
+              const found = version?.statistics.find(([other]) => other === code);
+              return (
+                <td class="number" key={i} title={found?.[2]}>
+                  {found?.[1] ?? "–"}
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Frequent({ column }: { column: Column }) {
+  const values = [...new Set([...column.versions].reverse().flatMap((version) => version?.frequent.map((f) => f.value) ?? []))].slice(0, 10);
+  const unique = column.versions.every((version) => !version || version.distinct === version.present);
+  if (!values.length || unique) return null;
+  return (
+    <table>
+      <Heads first={word("page.frequent")} />
+      <tbody>
+        {values.map((value) => (
+          <tr key={value}>
+            <th scope="row" class="value">
+              {value}
+            </th>
+            {column.versions.map((version, i) => {
+              const found = version?.frequent.find((level) => level.value === value);
+              return (
+                <td class="number" key={i} title={found && whole(found.count)}>
+                  {found ? percent(found.count / version!.present) : "–"}
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Quantiles({ column }: { column: Column }) {
+  const shares = column.versions.find((version) => version?.quantiles.length)?.quantiles.map(([share]) => share) ?? [];
+  if (!shares.length) return null;
+  return (
+    <table>
+      <Heads first={word("page.quantiles")} />
+      <tbody>
+        {shares.map((share, row) => (
+          <tr key={share}>
+            <th scope="row">{(100 * share).toLocaleString("en-US", { maximumFractionDigits: 1 })} %</th>
+            {column.versions.map((version, i) => (
+              <td class="number" key={i}>
+                {version?.quantiles[row]?.[1] ?? "–"}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Ends({ column }: { column: Column }) {
+  if (!column.versions.some((version) => version?.lowest.length)) return null;
+  return (
+    <table>
+      <Heads first="" />
+      <tbody>
+        {(["lowest", "highest"] as const).map((end) => (
+          <tr key={end}>
+            <th scope="row">{word(`page.${end}`)}</th>
+            {column.versions.map((version, i) => (
+              <td class="number" key={i}>
+                {version?.[end].map((entry) => entry.value).join(", ") || "–"}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+

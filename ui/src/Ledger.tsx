@@ -1,0 +1,191 @@
+/** The ledger: one line a column, which opens in place. */
+
+import { useEffect, useMemo, useRef, useState } from "preact/hooks";
+import { columnAddress, columnIn, follow, go, useAddress } from "./address";
+import { ColumnPage } from "./ColumnPage";
+import { percent, whole } from "./format";
+import { type Column, page, word } from "./model";
+import { Across, Term } from "./parts";
+import { SmallSpread } from "./Spread";
+
+type Order = "position" | "change" | "name" | "missing";
+
+const orders: Record<Order, (a: Column, b: Column) => number> = {
+  position: () => 0,
+  change: (a, b) => (b.change ?? -1) - (a.change ?? -1),
+  name: (a, b) => a.name.localeCompare(b.name),
+  missing: (a, b) => lastMissing(b) - lastMissing(a),
+};
+
+function lastMissing(column: Column): number {
+  return column.versions[column.versions.length - 1]?.missing_share ?? 0;
+}
+
+export function Ledger() {
+  const address = useAddress();
+  const [search, setSearch] = useState("");
+  const [kind, setKind] = useState("");
+  const [notable, setNotable] = useState(false);
+  const [order, setOrder] = useState<Order>("position");
+  const kinds = useMemo(() => [...new Set(page.columns.map((column) => column.kind))], []);
+  const shown = page.columns
+    .filter(
+      (column) =>
+        column.name.toLowerCase().includes(search.trim().toLowerCase()) &&
+        (!kind || column.kind === kind) &&
+        (!notable || column.weight !== null),
+    )
+    .sort(orders[order]);
+  const opened = columnIn(address);
+  return (
+    <section class="columns" id="columns" aria-label={word("page.columns")}>
+      <div class="controls">
+        <input
+          type="search"
+          placeholder={word("page.search")}
+          aria-label={word("page.search")}
+          value={search}
+          onInput={(event) => setSearch(event.currentTarget.value)}
+        />
+        <select aria-label={word("page.all_kinds")} value={kind} onChange={(event) => setKind(event.currentTarget.value)}>
+          <option value="">{word("page.all_kinds")}</option>
+          {kinds.map((entry) => (
+            <option value={entry} key={entry}>
+              {word(`kinds.${entry}`)}
+            </option>
+          ))}
+        </select>
+        <select aria-label={word("page.sort")} value={order} onChange={(event) => setOrder(event.currentTarget.value as Order)}>
+          {(Object.keys(orders) as Order[])
+            .filter((entry) => page.compared || entry !== "change")
+            .map((entry) => (
+              <option value={entry} key={entry}>
+                {word(`page.sort_${entry}`)}
+              </option>
+            ))}
+        </select>
+        <label>
+          <input type="checkbox" checked={notable} onChange={(event) => setNotable(event.currentTarget.checked)} />{" "}
+          {word(page.compared ? "page.changed_only" : "page.findings_only")}
+        </label>
+      </div>
+      <table class="ledger">
+        <thead>
+          <tr>
+            <th scope="col">{word("page.column")}</th>
+            <th scope="col">
+              <Term term="spread">{word("page.spread")}</Term> <small>{legend()}</small>
+            </th>
+            <th scope="col" class="number">
+              <Term term="typical">{word("page.typical")}</Term>
+            </th>
+            <th scope="col" class="number">
+              <Term term="missing">{word("page.missing")}</Term>
+            </th>
+            <th scope="col" class={page.compared ? "" : "number"}>
+              {page.compared ? (
+                <Term term="change">{word("page.change")}</Term>
+              ) : (
+                <Term term="distinct">{word("page.distinct")}</Term>
+              )}
+            </th>
+          </tr>
+        </thead>
+        {shown.map((column) => (
+          <Line key={column.name} column={column} open={opened !== null && column.names.includes(opened)} />
+        ))}
+      </table>
+      {shown.length === 0 && <p class="muted">{word("page.none_found")}</p>}
+    </section>
+  );
+}
+
+function legend(): string {
+  if (page.versions.length < 2) return "";
+  const older = page.versions.slice(0, -1).map((version) => version.label);
+  return word("page.outlined_filled", { old: older.join(", "), new: page.versions[page.versions.length - 1]!.label });
+}
+
+function Line({ column, open }: { column: Column; open: boolean }) {
+  const body = useRef<HTMLTableSectionElement>(null);
+  const address = columnAddress(column.name);
+  const toggle = () => go(open ? "columns" : address);
+  useEffect(() => {
+    if (open) body.current?.scrollIntoView({ block: "start" });
+  }, [open]);
+  const newest = column.versions[column.versions.length - 1];
+  return (
+    <tbody ref={body} class={open ? "line open" : "line"} data-column={column.name}>
+      <tr onClick={toggle}>
+        <th scope="row">
+          <a
+            class="column-name"
+            href={`#${address}`}
+            aria-expanded={open}
+            onClick={(event) => {
+              event.stopPropagation();
+              follow(open ? "columns" : address)(event);
+            }}
+          >
+            {column.name}
+          </a>
+          <small>
+            {formerName(column)}
+            {word(`kinds.${column.kind}`)}
+          </small>
+        </th>
+        <td class="spread-cell">
+          <SmallSpread column={column} />
+        </td>
+        <td class="number typical">
+          <Typical column={column} />
+        </td>
+        <td class="number">
+          {newest ? (
+            <Across values={column.versions.map((version) => version && percent(version.missing_share))} />
+          ) : (
+            word("page.not_there")
+          )}
+        </td>
+        {page.compared ? (
+          <td>
+            <Change column={column} />
+          </td>
+        ) : (
+          <td class="number">{newest ? whole(newest.distinct) : "–"}</td>
+        )}
+      </tr>
+      {open && (
+        <tr class="opened">
+          <td colSpan={5}>
+            <ColumnPage column={column} />
+          </td>
+        </tr>
+      )}
+    </tbody>
+  );
+}
+
+function formerName(column: Column): string {
+  const former = column.names.find((name) => name !== null && name !== column.name);
+  return former ? `${word("page.former_name", { name: former })} · ` : "";
+}
+
+/** Medians go old → new; what is longer than a number shows the newest only. */
+function Typical({ column }: { column: Column }) {
+  const newest = [...column.versions].reverse().find((version) => version !== null)!;
+  if (column.kind === "quantity") return <Across values={column.versions.map((version) => version && version.typical)} />;
+  return <span class="typical-text">{newest.typical}</span>;
+}
+
+function Change({ column }: { column: Column }) {
+  if (column.change === null) return <span class="muted">–</span>;
+  return (
+    <span class={`change ${column.weight ?? "steady"}`} title={column.change.toFixed(3)}>
+      <svg viewBox="0 0 80 8" width="80" height="8" role="img" aria-label={column.change.toFixed(2)}>
+        <rect class="track" width="80" height="8" />
+        <rect class="moved" width={Math.max(column.change > 0 ? 1 : 0, 80 * column.change)} height="8" />
+      </svg>
+    </span>
+  );
+}

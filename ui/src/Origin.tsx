@@ -1,0 +1,50 @@
+/** Versions and their origin: where the data came from, what computed it, when. */
+
+import { page, word } from "./model";
+import { Term, VersionMark } from "./parts";
+
+export function Origin() {
+  const facts = Object.keys(page.versions[0]?.facts ?? {});
+  const origins = Object.keys(page.versions[0]?.origin ?? {});
+  return (
+    <section class="origin" id="origin" aria-label={word("page.origin")}>
+      <h2>{word("page.origin")}</h2>
+      <div class="wide">
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">
+                <Term term="version">{word("page.version")}</Term>
+              </th>
+              {page.versions.map((version, i) => (
+                <th scope="col" key={i}>
+                  <VersionMark version={i} /> {version.label}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {facts.map((name) => (
+              <tr key={name}>
+                <th scope="row">
+                  <Term term={name}>{word(`page.${name}`)}</Term>
+                </th>
+                {page.versions.map((version, i) => (
+                  <td key={i}>{version.facts[name]}</td>
+                ))}
+              </tr>
+            ))}
+            {origins.map((name) => (
+              <tr key={name}>
+                <th scope="row">{word(`page.${name}`)}</th>
+                {page.versions.map((version, i) => (
+                  <td key={i}>{version.origin[name]}</td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,18 @@
+/** Numbers as a reader can use them; the counterpart of `nachsicht.words` for what is drawn. */
+
+const grouped = new Intl.NumberFormat("en-US");
+
+export function whole(n: number): string {
+  return grouped.format(n);
+}
+
+export function percent(share: number): string {
+  const value = 100 * share;
+  if (value === 0) return "0 %";
+  if (Math.abs(value) < 0.1) return "under 0.1 %";
+  return `${value.toFixed(Math.abs(value) < 9.95 ? 1 : 0)} %`;
+}
+
+export function number(value: number): string {
+  return new Intl.NumberFormat("en-US", { maximumSignificantDigits: 6 }).format(value);
+}

@@ -1,0 +1,118 @@
+/** The data that the page is given; written by `report/payload.py`. */
+
+export type Weight = "act" | "check" | "note";
+
+export interface Finding {
+  code: string;
+  weight: Weight;
+  columns: string[];
+  versions: string[];
+  size: number;
+  evidence: Record<string, string | number | string[]>;
+  title: string;
+  sentence: string;
+  next_step: string;
+}
+
+export interface BinsSpread {
+  type: "bins";
+  start: number;
+  width: number;
+  unit: number | null;
+  counts: number[][];
+  before: number[];
+  after: number[];
+}
+export interface ValuesSpread {
+  type: "values";
+  values: number[];
+  counts: number[][];
+}
+export interface LevelsSpread {
+  type: "levels";
+  levels: string[];
+  counts: number[][];
+  further_levels: number;
+  further: number[];
+}
+export interface TimeSpread {
+  type: "time";
+  unit: string;
+  clock: boolean;
+  first: number;
+  counts: number[][];
+}
+export type Spread = BinsSpread | ValuesSpread | LevelsSpread | TimeSpread;
+
+export interface Counted {
+  value: string;
+  count: number;
+}
+
+export interface Summary {
+  name: string;
+  stored: string;
+  rows: number;
+  present: number;
+  missing: number;
+  missing_share: number;
+  missing_text: string;
+  distinct: number;
+  typical: string;
+  frequent: Counted[];
+  /** Code, rounded, exact. */
+  statistics: [string, string, string][];
+  quantiles: [number, string][];
+  lowest: Counted[];
+  highest: Counted[];
+}
+
+export interface Column {
+  name: string;
+  names: (string | null)[];
+  kind: string;
+  reason: string;
+  weight: Weight | null;
+  spread: Spread | null;
+  change: number | null;
+  measure: string;
+  versions: (Summary | null)[];
+}
+
+export interface Version {
+  label: string;
+  rows: number;
+  columns: number;
+  facts: Record<string, string>;
+  origin: Record<string, string>;
+}
+
+export interface Page {
+  title: string;
+  compared: boolean;
+  verdict: { lead: string; rest: string; act: number; check: number; note: number; steady: number };
+  findings: Finding[];
+  versions: Version[];
+  columns: Column[];
+}
+
+export type Words = Record<string, Record<string, string>>;
+
+const data = JSON.parse(document.getElementById("nachsicht-data")!.textContent!) as {
+  page: Page;
+  words: Words;
+};
+
+export const page = data.page;
+
+/** A word of the catalogue, with facts filled in. */
+export function word(path: string, facts: Record<string, string | number> = {}): string {
+  const [part, key] = path.split(".") as [string, string];
+  const text = data.words[part]?.[key] ?? key;
+  return text.replace(/\{(\w+)\}/g, (whole, name: string) => String(facts[name] ?? whole));
+}
+
+/** Whether the catalogue defines a term. */
+export function defined(term: string): boolean {
+  return data.words.definitions?.[term] !== undefined;
+}

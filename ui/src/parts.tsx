@@ -1,0 +1,78 @@
+/** Small parts that several sections share. */
+
+import type { ComponentChildren, RefObject } from "preact";
+import { useEffect, useId, useRef, useState } from "preact/hooks";
+import { defined, page, type Weight, word } from "./model";
+
+export function WeightTag({ weight }: { weight: Weight }) {
+  return <span class={`weight ${weight}`}>{word(`weights.${weight}`)}</span>;
+}
+
+/** A word with its definition one click or key away. */
+export function Term({ term, children }: { term: string; children: ComponentChildren }) {
+  const [open, setOpen] = useState(false);
+  const id = useId();
+  if (!defined(term)) return <>{children}</>;
+  return (
+    <span class="term">
+      <button
+        type="button"
+        aria-expanded={open}
+        aria-describedby={open ? id : undefined}
+        onClick={(event) => {
+          event.stopPropagation();
+          setOpen(!open);
+        }}
+        onBlur={() => setOpen(false)}
+        onKeyDown={(event) => event.key === "Escape" && setOpen(false)}
+      >
+        {children}
+      </button>
+      {open && (
+        <span class="definition" role="tooltip" id={id}>
+          {word(`definitions.${term}`)}
+        </span>
+      )}
+    </span>
+  );
+}
+
+/** Old → new, the newest in ink; one value alone for a single version. */
+export function Across({ values }: { values: (string | null)[] }) {
+  const begin = values.findIndex((value) => value !== null);
+  const shown = values.slice(Math.max(begin, 0)).map((value) => value ?? "–");
+  const last = shown[shown.length - 1];
+  if (shown.every((value) => value === last)) return <strong>{last}</strong>;
+  return (
+    <>
+      {shown.slice(0, -1).map((value, i) => (
+        <span class="older" key={i}>
+          {value} →{" "}
+        </span>
+      ))}
+      <strong>{last}</strong>
+    </>
+  );
+}
+
+/** The mark of a version: outlined for older ones, filled for the newest. */
+export function VersionMark({ version }: { version: number }) {
+  const age = page.versions.length - 1 - version;
+  return <span class={`mark age-${Math.min(age, 4)}`} aria-hidden="true" />;
+}
+
+/** Calls back once an element comes near the part of the page that is in sight. */
+export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] {
+  const ref = useRef<T>(null);
+  const [seen, setSeen] = useState(false);
+  useEffect(() => {
+    if (seen || !ref.current) return;
+    const observer = new IntersectionObserver(
+      (entries) => entries.some((entry) => entry.isIntersecting) && setSeen(true),
+      { rootMargin: "300px" },
+    );
+    observer.observe(ref.current);
+    return () => observer.disconnect();
+  }, [seen]);
+  return [ref, seen];
+}
