@@ -54,7 +54,9 @@ def run_comparison(
         else _profile(source, label, settings, listener or ignore_progress)
         for done, source, label in zip(ready, sources, chosen, strict=True)
     ]
-    title = settings.title or title_for(names, chosen)
+    title = settings.title or (
+        profiles[0].title if len(profiles) == 1 else title_for(names, chosen)
+    )
     return compare_profiles(profiles, title, settings)
 
 
@@ -77,7 +79,8 @@ def _profile(
         nachsicht_version=VERSION,
         python_version=platform.python_version(),
     )
-    return put_together(label, columns, table.num_rows, repeats, gaps, origin, settings)
+    title = title_for([source.label], [label])
+    return put_together(label, title, columns, table.num_rows, repeats, gaps, origin, settings)
 
 
 def _ready(version: object) -> ProfileDocument | None:
@@ -109,7 +112,7 @@ def _relabelled(profile: ProfileDocument, label: str) -> ProfileDocument:
     findings = tuple(
         msgspec.structs.replace(finding, versions=(label,)) for finding in profile.findings
     )
-    return msgspec.structs.replace(profile, label=label, findings=findings)
+    return msgspec.structs.replace(profile, label=label, title=label, findings=findings)
 
 
 def _now() -> datetime:

@@ -127,7 +127,7 @@ class Comparison(_Result):
         from nachsicht.compute.changes.across import compare_profiles
 
         return tuple(
-            Profile(compare_profiles([version], version.label, Settings()))
+            Profile(compare_profiles([version], version.title, Settings()))
             for version in self._across.versions
         )
 
@@ -246,5 +246,5 @@ def read(path: str | PathLike[str]) -> Profile | Comparison:
         ) from error
     document = decode(data, str(source))
     if isinstance(document, ProfileDocument):
-        return Profile(compare_profiles([document], document.label, Settings()))
+        return Profile(compare_profiles([document], document.title, Settings()))
     return Comparison(document)

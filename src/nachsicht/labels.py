@@ -40,7 +40,8 @@ def title_for(names: Sequence[str], labels: Sequence[str]) -> str:
     common = re.sub(r"[_\-.\s]+", " ", _common_start(names) if len(names) > 1 else "").strip()
     start = common[:1].upper() + common[1:] + ", " if common else ""
     if len(labels) == 1:
-        text = re.sub(r"[_\-]+", " ", labels[0])
+        whole = names[0] if names[0].endswith(labels[0]) else labels[0]
+        text = re.sub(r"[_\-]+", " ", whole)
         return text[:1].upper() + text[1:]
     if len(labels) == 2:
         return f"{start}{labels[0]} against {labels[1]}"

@@ -175,7 +175,11 @@ function formerName(column: Column): string {
 function Typical({ column }: { column: Column }) {
   const newest = [...column.versions].reverse().find((version) => version !== null)!;
   if (column.kind === "quantity") return <Across values={column.versions.map((version) => version && version.typical)} />;
-  return <span class="typical-text">{newest.typical}</span>;
+  return (
+    <span class="typical-text">
+      {newest.typical.split(/(?<=…) /).map((part, i) => [i > 0 && " ", <span class="together">{part}</span>])}
+    </span>
+  );
 }
 
 function Change({ column }: { column: Column }) {

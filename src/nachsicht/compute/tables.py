@@ -26,6 +26,7 @@ def gap_pairs(columns: tuple[ColumnSummary, ...]) -> list[tuple[int, int]]:
 
 def put_together(
     label: str,
+    title: str,
     columns: tuple[ColumnSummary, ...],
     rows: int,
     repeats: Repeats,
@@ -38,6 +39,7 @@ def put_together(
     return ProfileDocument(
         format_version=FORMAT_VERSION,
         label=label,
+        title=title,
         rows=rows,
         memory_bytes=sum(column.memory_bytes for column in columns),
         columns=columns,

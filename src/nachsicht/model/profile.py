@@ -55,6 +55,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
 
     format_version: int
     label: str
+    title: str
     rows: int
     memory_bytes: int
     columns: tuple[ColumnSummary, ...]

@@ -16,12 +16,13 @@ if TYPE_CHECKING:
     from rich.table import Table
     from rich.text import Text
 
-#: Colours of the page, as a terminal can show them.
+#: The colours that every terminal has, and that its owner may have chosen.
 STYLES = {
-    Weight.ACT: "bold white on #8a1f4b",
-    Weight.CHECK: "bold #b07a00",
+    Weight.ACT: "bold white on magenta",
+    Weight.CHECK: "bold yellow",
     Weight.NOTE: "dim",
 }
+BAR_STYLES = {Weight.ACT: "magenta", Weight.CHECK: "yellow", Weight.NOTE: "blue"}
 MOST_FINDINGS = 12
 WIDTH = 80
 BAR = 8
@@ -118,7 +119,7 @@ def _columns_table(document: ComparisonDocument) -> Table:
     table.add_column(words["column"], max_width=20, overflow="ellipsis", no_wrap=True)
     table.add_column(words["kind"], style="dim", no_wrap=True)
     table.add_column(
-        words["typical"], justify="right", overflow="ellipsis", no_wrap=True, max_width=22
+        words["typical"], justify="right", overflow="ellipsis", no_wrap=True, max_width=23
     )
     table.add_column(words["missing"], justify="right", no_wrap=True)
     compared = len(document.versions) > 1
@@ -152,7 +153,7 @@ def _change_bar(column: ColumnAcross) -> Text:
     if distance is None:
         return Text("–", style="dim")
     filled = round(distance * BAR)
-    style = STYLES[column.weight].replace("white on ", "") if column.weight else "dim"
+    style = BAR_STYLES[column.weight] if column.weight else "dim"
     return Text.assemble(("■" * filled, style), ("·" * (BAR - filled), "dim"), f" {distance:.2f}")
 
 

@@ -1,0 +1,92 @@
+"""Takes the pictures of this folder anew, from the demo data: `make screenshots`.
+
+Needs Chromium for the pages; Xvfb, xterm and ImageMagick for the terminal.
+"""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+import nachsicht
+from nachsicht.demo.files import copy_files
+
+HERE = Path(__file__).parent
+SIZE = {"width": 1280, "height": 800}
+#: Name of the picture, page, address, width, colour scheme.
+PAGES = (
+    ("comparison", "comparison", "", 1280, "light"),
+    ("comparison_column", "comparison", "#column/hive_weight", 1280, "light"),
+    ("comparison_dark", "comparison", "#column/temper", 1280, "dark"),
+    ("comparison_phone", "comparison", "", 360, "light"),
+    ("profile", "profile", "", 1280, "light"),
+)
+
+
+def take_pages(pages: dict[str, Path]) -> None:
+    """Pictures of the pages in Chromium."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path=shutil.which("chromium"),
+            args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+        )
+        for name, page_name, address, width, scheme in PAGES:
+            page = browser.new_page(viewport={**SIZE, "width": width}, color_scheme=scheme)
+            page.goto(pages[page_name].resolve().as_uri() + address)
+            page.wait_for_selector(".ledger svg")
+            page.wait_for_timeout(300)
+            page.screenshot(path=HERE / f"{name}.png")
+            page.close()
+        browser.close()
+
+
+def take_terminal(files: dict[str, Path]) -> None:
+    """A picture of the summary in a real terminal, in a window of its own screen."""
+    old, new = (files[f"hive_checks_{year}.csv"] for year in (2024, 2025))
+    shell = f"nachsicht compare {old.name} {new.name}; sleep 60"
+    screen = subprocess.Popen(["Xvfb", ":77", "-screen", "0", "1280x1300x24"])
+    environment = {"DISPLAY": ":77", "PATH": f"{Path(sys.executable).parent}:/usr/bin:/bin"}
+    environment |= {
+        "FORCE_COLOR": "1",
+        "COLORTERM": "truecolor",
+        "LANG": "C.UTF-8",
+        "COLUMNS": "80",
+    }
+    time.sleep(1)
+    terminal = subprocess.Popen(
+        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "82x62+0+0", "-u8",
+         "-bg", "#191816", "-fg", "#ece8df", "-e", "sh", "-c", shell],
+        env=environment, cwd=old.parent,
+    )  # fmt: skip
+    time.sleep(5)
+    target = HERE / "terminal.png"
+    subprocess.run(["import", "-window", "root", "-trim", str(target)], env=environment, check=True)
+    terminal.kill()
+    screen.kill()
+
+
+def main() -> None:
+    """Take all pictures."""
+    with tempfile.TemporaryDirectory() as folder:
+        files = copy_files(Path(folder))
+        comparison = nachsicht.compare(files["hive_checks_2024.csv"], files["hive_checks_2025.csv"])
+        take_pages(
+            {
+                "comparison": comparison.write(Path(folder) / "comparison.html"),
+                "profile": comparison.versions[-1].write(Path(folder) / "profile.html"),
+            }
+        )
+        if all(map(shutil.which, ("Xvfb", "xterm", "import"))):
+            take_terminal(files)
+        else:
+            sys.stderr.write("No picture of the terminal: Xvfb, xterm or ImageMagick is missing.\n")
+
+
+if __name__ == "__main__":
+    main()
