@@ -6,6 +6,7 @@ import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
+import nachsicht
 from nachsicht.compute.gaps import observe_gaps
 from nachsicht.compute.hashing import hash_values
 from nachsicht.compute.repeats import observe_rows
@@ -70,3 +71,22 @@ def test_gaps_by_level_are_those_of_a_crosstab():
     found = both[0].merge(both[1]).finish("v", "by")
     assert dict(zip(found.levels, found.rows, strict=True)) == {"": 1, "a": 2, "b": 3, "c": 1}
     assert dict(zip(found.levels, found.missing, strict=True)) == {"": 1, "a": 1, "b": 2, "c": 0}
+
+
+def test_scattered_repeats_of_rows_without_a_name_are_only_noted():
+    rng = np.random.default_rng(5)
+    answers = pa.table({f"q{i}": rng.integers(1, 9, 400) for i in range(7)})
+    scattered = pa.concat_tables([answers, answers.take(rng.permutation(400)[:9])])
+    scattered = scattered.take(rng.permutation(409))
+    named = answers.append_column("hive_id", pa.array([f"H-{i:03d}" for i in range(400)]))
+    weights = [
+        [(f.code, str(f.weight)) for f in nachsicht.profile(table).findings if not f.columns]
+        for table in (answers, scattered, pa.concat_tables([named, named.slice(100, 9)]))
+    ]
+    assert weights == [[], [("rows_repeated", "note")], [("rows_repeated", "check")]]
+
+
+def test_few_columns_of_few_levels_repeat_rows_without_a_finding():
+    rng = np.random.default_rng(5)
+    table = pa.table({"a": rng.integers(0, 3, 500), "b": rng.integers(0, 4, 500)})
+    assert nachsicht.profile(table).findings == ()

@@ -15,6 +15,9 @@ from nachsicht.settings import Bounds, Settings
 from nachsicht.words import counted, percent, phrase, quoted, whole
 from nachsicht.words import number as rounded
 
+#: Fewer neighbouring rows than this may repeat others by chance.
+SHORTEST_IMPORT = 5
+
 
 def findings_in(
     label: str,
@@ -39,9 +42,12 @@ def _repeated(
     if not repeats_matter(columns, repeats) or share < bounds.repeats_check:
         return
     evidence: dict[str, Fact] = {"rows": repeats.repeated_rows, "share": share}
+    block = block_words("rows_repeated", repeats)
+    named = any(column.kind is Kind.IDENTIFIER for column in columns)
     yield make_finding(
         "rows_repeated",
-        Weight.CHECK,
+        # Scattered rows that name no thing may well be equal without any mistake.
+        Weight.CHECK if block or named else Weight.NOTE,
         (),
         (label,),
         size=share,
@@ -50,7 +56,7 @@ def _repeated(
             "n": repeats.repeated_rows,
             "rows": whole(repeats.repeated_rows),
             "share": percent(share),
-            "block": block_words("rows_repeated", repeats),
+            "block": block,
         },
     )
 
@@ -79,7 +85,7 @@ def block_words(code: str, repeats: Repeats) -> str:
         return ""
     block = repeats.blocks[0]
     length = block.last_row - block.first_row + 1
-    if length * 2 < repeats.repeated_rows:
+    if length < SHORTEST_IMPORT or length * 2 < repeats.repeated_rows:
         return ""
     return phrase(
         f"findings.{code}.block",
