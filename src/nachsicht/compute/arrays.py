@@ -31,6 +31,11 @@ def values_of(array: Any) -> NDArray[Any]:
 
 def missing_in(array: Any) -> NDArray[np.bool_]:
     """Where an array of any type is null or NaN."""
+    types = pa.types
+    if array.null_count == 0 and not (
+        types.is_floating(array.type) or types.is_dictionary(array.type)
+    ):
+        return np.zeros(len(array), np.bool_)
     return values_of(pc.is_null(array, nan_is_null=True))
 
 

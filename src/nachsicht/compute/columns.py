@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
@@ -66,15 +67,34 @@ class ColumnPart:
         )
 
 
-def observe_column(array: Any) -> ColumnPart:
-    """Take in one batch of a column: an Arrow array or chunked array of any type."""
-    memory = array.nbytes
+def observe_column(array: Any, encoded: Any = None) -> ColumnPart:
+    """Take in one batch of a column.
+
+    Parameters
+    ----------
+    array : Arrow array or chunked array
+        Of any type.
+    encoded : Arrow dictionary array, optional
+        The same values from `encode`, if that was done before.
+    """
     stored = array.type
-    if pa.types.is_dictionary(stored):
-        array = array.cast(stored.value_type)
-    array, body = _observe(array)
-    first, last = _ends(array)
-    return ColumnPart(stored, len(array), memory, first, last, body)
+    if encoded is None:
+        encoded = encode(array)
+    body = _observe(encoded)
+    first, last = _ends(encoded)
+    return ColumnPart(stored, len(array), array.nbytes, first, last, body)
+
+
+def encode(array: Any) -> Any:
+    """Texts as a dictionary array, which counts and hashes can share; others as they are."""
+    stored = array.type
+    if pa.types.is_dictionary(stored) and not is_text(stored.value_type):
+        return array.cast(stored.value_type)
+    encoded = pc.dictionary_encode(array) if is_text(stored) else array
+    if pa.types.is_dictionary(encoded.type) and isinstance(encoded, pa.ChunkedArray):
+        # One dictionary for all chunks, so that no value is counted or hashed twice.
+        encoded = encoded.unify_dictionaries().combine_chunks()
+    return encoded
 
 
 def finish_column(part: ColumnPart, name: str, position: int, settings: Settings) -> ColumnSummary:
@@ -104,10 +124,11 @@ def finish_column(part: ColumnPart, name: str, position: int, settings: Settings
     )
 
 
-def _observe(array: Any) -> tuple[Any, NumberPart | TallyPart | NullPart]:
-    """The array in the form that its part reads, and the part."""
+def _observe(array: Any) -> NumberPart | TallyPart | NullPart:
     stored = array.type
     types = pa.types
+    if types.is_dictionary(stored):
+        return observe_texts(array)
     if types.is_boolean(stored):
         array = array.cast(pa.string())
     if types.is_decimal(stored):
@@ -115,17 +136,18 @@ def _observe(array: Any) -> tuple[Any, NumberPart | TallyPart | NullPart]:
     if types.is_duration(stored):
         ticks = observe_numbers(array.cast(pa.int64()))
         chunks = tuple(chunk * _SECONDS[stored.unit] for chunk in ticks.chunks)
-        return array, NumberPart(chunks, ticks.missing, 0, 0)
+        return NumberPart(chunks, ticks.missing, 0, 0)
     if types.is_temporal(stored) and not types.is_interval(stored):
-        return array, observe_moments(array)
+        return observe_moments(array)
     if types.is_integer(array.type) or types.is_floating(array.type):
-        return array, observe_numbers(array)
-    if _is_text(array.type):
-        return array, observe_texts(array)
-    return array, NullPart(array.null_count)
+        return observe_numbers(array)
+    if is_text(array.type):
+        return observe_texts(array)
+    return NullPart(array.null_count)
 
 
-def _is_text(stored: Any) -> bool:
+def is_text(stored: Any) -> bool:
+    """Whether an Arrow type holds texts."""
     types = pa.types
     return bool(
         types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored)
@@ -136,10 +158,16 @@ def _ends(array: Any) -> tuple[str | None, str | None]:
     """First and last present value, as text."""
     if pa.types.is_null(array.type) or pa.types.is_nested(array.type):
         return None, None
-    places = np.flatnonzero(~missing_in(array))
-    if not len(places):
+    size = 1024
+    while True:  # a short piece of either end tells, but where many are missing
+        head, tail = array[:size], array[max(len(array) - size, 0) :]
+        ends = np.flatnonzero(~missing_in(head)), np.flatnonzero(~missing_in(tail))
+        if (len(ends[0]) and len(ends[1])) or size >= len(array):
+            break
+        size *= 32
+    if not len(ends[0]):
         return None, None
-    return _text(array.slice(int(places[0]), 1)), _text(array.slice(int(places[-1]), 1))
+    return _text(head.slice(int(ends[0][0]), 1)), _text(tail.slice(int(ends[1][-1]), 1))
 
 
 def _text(one: Any) -> str:
@@ -266,6 +294,9 @@ def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
     """Positions of the smallest keys, ties by position, without sorting all of them."""
     if len(key) <= most:
         return np.argsort(key, kind="stable")
+    lowest = np.flatnonzero(key[: 64 * most] == key.min())
+    if len(lowest) >= most:  # many share the first place, as where all values differ
+        return lowest[:most]
     limit = np.partition(key, most - 1)[most - 1]
     under = np.flatnonzero(key < limit)
     level = np.flatnonzero(key == limit)[: most - len(under)]

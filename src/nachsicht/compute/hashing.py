@@ -12,17 +12,15 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in, values_of
+from nachsicht.compute.text_bytes import TextBytes, slices_of
 
 Hashes = NDArray[np.uint64]
 
 _GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 _MISSING = np.uint64(0x5851F42D4C957F2D)
-#: Bytes that are hashed at once; bounds the memory for long texts.
-_SLICE = 1 << 22
 
 
 def mix(hashes: Hashes) -> Hashes:
@@ -32,9 +30,14 @@ def mix(hashes: Hashes) -> Hashes:
     return mixed ^ (mixed >> np.uint64(31))
 
 
-def combine(rows: Hashes, column: Hashes) -> Hashes:
-    """Add a column to the hashes of rows; the order of the columns matters."""
-    return mix(rows * _GOLDEN + column)
+def of_column(hashes: Hashes, position: int) -> Hashes:
+    """What a column adds to the hashes of its rows.
+
+    The hashes of all columns are added up, in any order; that a value stands in this column
+    and not in another still matters.
+    """
+    salt = (position + 1) * int(_GOLDEN) % 2**64
+    return mix(hashes + np.uint64(salt))
 
 
 def hash_values(array: Any) -> Hashes:
@@ -76,30 +79,18 @@ def _binary(array: Any) -> Any:
 
 
 def _hash_bytes(array: Any) -> Hashes:
-    encoded = pc.dictionary_encode(array, null_encoding="encode")
-    words = encoded.dictionary
-    _, offset_buffer, data_buffer = words.buffers()
-    offsets = np.frombuffer(offset_buffer, np.int64)[words.offset : words.offset + len(words) + 1]
-    data = np.frombuffer(data_buffer or b"", np.uint8)
-    hashes: Hashes = np.empty(len(words), np.uint64)
-    start = 0
-    while start < len(words):
-        reach = np.searchsorted(offsets, offsets[start] + _SLICE, "right") - 1
-        stop = max(start + 1, min(int(reach), len(words)))
-        hashes[start:stop] = _sum_bytes(data, offsets[start : stop + 1])
-        start = stop
-    of_rows: Hashes = hashes[values_of(encoded.indices)]
-    return of_rows
+    hashes = [_hash_slice(part) for part in slices_of(array)]
+    return np.concatenate(hashes) if hashes else np.empty(0, np.uint64)
 
 
-def _sum_bytes(data: NDArray[np.uint8], offsets: NDArray[np.int64]) -> Hashes:
-    lengths = np.diff(offsets)
-    sums = lengths.astype(np.uint64)
-    filled = np.flatnonzero(lengths)
-    if len(filled):
-        first, last = offsets[0], offsets[-1]
-        places = np.arange(last - first) - np.repeat(offsets[:-1] - first, lengths)
-        keys = mix(places.astype(np.uint64) * _GOLDEN + _GOLDEN) | np.uint64(1)
-        products = (data[first:last].astype(np.uint64) + np.uint64(1)) * keys
-        sums[filled] += np.add.reduceat(products, offsets[:-1][filled] - first)
-    return mix(sums)
+def _hash_slice(part: TextBytes) -> Hashes:
+    """Every byte times the odd key of its place, summed over the text, and its length."""
+    lengths = part.lengths
+    places = np.arange(len(part.data)) - np.repeat(part.starts, lengths)
+    products = _keys(int(lengths.max(initial=0)))[places]
+    products *= part.data.astype(np.uint64) + np.uint64(1)
+    return mix(part.sums(products) + lengths.astype(np.uint64))
+
+
+def _keys(most: int) -> Hashes:
+    return mix(np.arange(1, most + 1, dtype=np.uint64) * _GOLDEN) | np.uint64(1)

@@ -7,9 +7,9 @@ import re
 import numpy as np
 import pyarrow.compute as pc
 
-from nachsicht.compute.arrays import values_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
+from nachsicht.compute.text_bytes import count_words
 from nachsicht.compute.written import shapes
 from nachsicht.model.kinds import Kind, KindReason
 
@@ -76,8 +76,7 @@ def _counted_up(numbers: SortedNumbers) -> bool:
 
 
 def _mean_words(tally: Tally) -> float:
-    words = values_of(pc.count_substring_regex(tally.values, r"\S+"))
-    return float(np.average(words, weights=tally.counts))
+    return float(np.average(count_words(tally.values), weights=tally.counts))
 
 
 def _short(tally: Tally) -> bool:

@@ -91,7 +91,7 @@ class SortedNumbers:
     @cached_property
     def distinct_values(self) -> Array:
         """The different finite values, rising."""
-        return self.values[self._starts]
+        return self.values if len(self._starts) == self.n else self.values[self._starts]
 
     @cached_property
     def distinct_counts(self) -> Array:

@@ -14,12 +14,16 @@ from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 
 #: A digit after a leading zero marks a code (a postcode, a telephone number), not a number.
+_TRIAL = 100
 _CODE = r"^[+-]?0[0-9]"
 
 
 def numbers_in(tally: Tally) -> SortedNumbers | None:
     """The numbers, one for each row, if every text is one; None otherwise."""
-    texts = pc.utf8_trim_whitespace(tally.values)
+    texts = tally.values
+    if _cast(pc.utf8_trim_whitespace(texts[:_TRIAL]), pa.float64()) is None:
+        return None
+    texts = pc.utf8_trim_whitespace(texts)
     if pc.any(pc.match_substring_regex(texts, _CODE)).as_py():
         return None
     values = _cast(texts, pa.int64())
@@ -35,9 +39,11 @@ def numbers_in(tally: Tally) -> SortedNumbers | None:
 
 def moments_in(tally: Tally) -> tuple[SortedNumbers, Any] | None:
     """Microseconds, one for each row, and the type, if every text is an ISO date or time."""
-    texts = pc.utf8_trim_whitespace(tally.values)
+    texts = tally.values
     for stored in (pa.date32(), pa.timestamp("us"), pa.timestamp("us", "UTC")):
-        values = _cast(texts, stored)
+        if _cast(pc.utf8_trim_whitespace(texts[:_TRIAL]), stored) is None:
+            continue
+        values = _cast(pc.utf8_trim_whitespace(texts), stored)
         if values is not None:
             part = observe_moments(values)
             rows = np.repeat(part.chunks[0], tally.counts)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.hashing import Hashes, combine, hash_values
+from nachsicht.compute.hashing import Hashes, hash_values, of_column
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import Block, Repeats
 
@@ -45,14 +47,38 @@ class RepeatsPart:
         )
 
 
+class RowHashes:
+    """Hashes of the rows of a batch, to which columns are added in any order, by any thread."""
+
+    def __init__(self, rows: int) -> None:
+        self._hashes: Hashes = np.zeros(rows, np.uint64)
+        self._columns = 0
+        self._lock = Lock()
+
+    def add(self, column: Any, position: int) -> None:
+        """Add one column, an Arrow array or chunked array."""
+        chunks = column.chunks if isinstance(column, pa.ChunkedArray) else [column]
+        start = 0
+        for chunk in chunks:
+            hashes = of_column(hash_values(chunk), position)
+            with self._lock:
+                self._hashes[start : start + len(chunk)] += hashes
+            start += len(chunk)
+        self._columns += 1
+
+    def part(self) -> RepeatsPart:
+        """The part of this batch. Rows of a table without columns do not repeat each other."""
+        if not self._columns:
+            return RepeatsPart((np.arange(len(self._hashes), dtype=np.uint64),))
+        return RepeatsPart((self._hashes,))
+
+
 def observe_rows(batch: Any) -> RepeatsPart:
-    """Hash the rows of a record batch. A table without columns has no repeated rows."""
-    hashes: Hashes = np.zeros(batch.num_rows, np.uint64)
-    for column in batch.columns:
-        hashes = combine(hashes, hash_values(column))
-    if batch.num_columns == 0:
-        hashes = np.arange(batch.num_rows, dtype=np.uint64)
-    return RepeatsPart((hashes,))
+    """Hash the rows of a record batch."""
+    hashes = RowHashes(batch.num_rows)
+    for position, column in enumerate(batch.columns):
+        hashes.add(column, position)
+    return hashes.part()
 
 
 def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:

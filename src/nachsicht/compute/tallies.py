@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_of, values_of
+from nachsicht.compute.arrays import arrow_of, missing_in, values_of
 
 _SCHEMA = pa.schema([("value", pa.large_string()), ("count", pa.int64())])
 
@@ -38,11 +39,28 @@ class TallyPart:
 
 def observe_texts(array: Any) -> TallyPart:
     """Count the different values of a string array."""
-    pairs = pc.value_counts(array.cast(pa.large_string()).drop_null())
-    if len(pairs) == 0:
-        return TallyPart((), array.null_count)
-    table = pa.Table.from_arrays([pairs.field("values"), pairs.field("counts")], schema=_SCHEMA)
-    return TallyPart((table,), array.null_count)
+    if not pa.types.is_dictionary(array.type):
+        array = pc.dictionary_encode(array.cast(pa.large_string()))
+    if isinstance(array, pa.ChunkedArray):
+        array = array.unify_dictionaries().combine_chunks()
+    missing = int(missing_in(array).sum())
+    table = _count_codes(array)
+    return TallyPart((table,) if table.num_rows else (), missing)
+
+
+def _count_codes(array: Any) -> Any:
+    """(value, count) of one dictionary array; levels that do not occur are left out."""
+    words = array.dictionary.cast(pa.large_string())
+    codes = values_of(array.indices)
+    if array.indices.null_count:
+        codes = codes[~missing_in(array.indices)]
+    counts = np.bincount(codes, minlength=len(words))
+    seen = np.flatnonzero(counts)
+    if words.null_count:  # a dictionary may itself hold a null
+        seen = seen[~missing_in(words)[seen]]
+    if len(seen) < len(words):
+        words, counts = words.take(arrow_of(seen)), counts[seen]
+    return pa.Table.from_arrays([words, arrow_of(counts.astype(np.int64))], schema=_SCHEMA)
 
 
 def add_up(values: Any, counts: NDArray[np.int64]) -> Tally:
@@ -61,12 +79,12 @@ class Tally:
 
     table: Any
 
-    @property
+    @cached_property
     def values(self) -> Any:
         """The different texts, as an Arrow array."""
         return self.table.column("value").combine_chunks()
 
-    @property
+    @cached_property
     def counts(self) -> NDArray[np.int64]:
         """In how many rows each stands."""
         return values_of(self.table.column("count"))

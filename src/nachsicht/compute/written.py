@@ -7,11 +7,13 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, values_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.quantities import summarise_quantity
 from nachsicht.compute.tallies import Tally, add_up
+from nachsicht.compute.text_bytes import ascii_shapes, count_words, pure_ascii
 from nachsicht.model.column import IdentifierSummary, Level, TextSummary
 from nachsicht.settings import Settings
 
@@ -20,10 +22,12 @@ SHAPE_LENGTH = 40
 
 
 def summarise_text(tally: Tally, settings: Settings) -> TextSummary:
-    """Lengths in characters (Unicode code points) and in words (runs without white space)."""
-    words = pc.count_substring_regex(tally.values, r"\S+")
+    """Lengths in characters (Unicode code points) and in words."""
+    words = count_words(tally.values)
     return TextSummary(
-        characters=summarise_quantity(_weighted(pc.utf8_length(tally.values), tally), settings),
+        characters=summarise_quantity(
+            _weighted(values_of(pc.utf8_length(tally.values)), tally), settings
+        ),
         words=summarise_quantity(_weighted(words, tally), settings),
         blank=int(tally.counts[_blank(tally.values)].sum()),
     )
@@ -41,10 +45,20 @@ def summarise_identifier(tally: Tally, settings: Settings) -> IdentifierSummary:
 
 def shapes(tally: Tally) -> Tally:
     """The tally of shapes: A for an upper-case letter, a for another letter, 9 for a digit."""
-    shaped = pc.utf8_slice_codeunits(tally.values, 0, SHAPE_LENGTH)
+    texts = pc.utf8_slice_codeunits(tally.values, 0, SHAPE_LENGTH)
+    plain = pure_ascii(texts)
+    if plain.all():
+        return add_up(ascii_shapes(texts), tally.counts)
+    places = arrow_of(np.flatnonzero(plain)), arrow_of(np.flatnonzero(~plain))
+    shaped = pa.concat_arrays([ascii_shapes(texts.take(places[0])), _shapes(texts.take(places[1]))])
+    return add_up(shaped, np.concatenate((tally.counts[plain], tally.counts[~plain])))
+
+
+def _shapes(texts: Any) -> Any:
+    """Shapes of texts in any script."""
     for pattern, letter in ((r"\p{Lu}", "A"), (r"[\p{Ll}\p{Lo}\p{Lt}]", "a"), (r"\p{Nd}", "9")):
-        shaped = pc.replace_substring_regex(shaped, pattern, letter)
-    return add_up(shaped, tally.counts)
+        texts = pc.replace_substring_regex(texts, pattern, letter)
+    return texts
 
 
 def tally_of_numbers(numbers: SortedNumbers) -> Tally:
@@ -53,9 +67,9 @@ def tally_of_numbers(numbers: SortedNumbers) -> Tally:
     return Tally(pa.table({"value": texts, "count": arrow_of(numbers.distinct_counts)}))
 
 
-def _weighted(values: Any, tally: Tally) -> SortedNumbers:
+def _weighted(values: NDArray[Any], tally: Tally) -> SortedNumbers:
     """One number for each row, from one number for each different text."""
-    numbers = np.repeat(values_of(values).astype(np.int64), tally.counts)
+    numbers = np.repeat(values.astype(np.int64), tally.counts)
     numbers.sort()
     return SortedNumbers(numbers)
 

@@ -1,0 +1,78 @@
+"""Made-up tables to measure with: seeded, written once as Parquet or CSV."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.csv
+import pyarrow.parquet as pq
+
+SEED = 20_251_102
+WORDS = np.array(["calm", "queen", "brood", "frames", "mites", "honey", "summer", "roof", "swarm"])
+
+
+def mixed_table(rows: int, seed: int = SEED) -> pa.Table:
+    """30 columns of every kind, 0.5 % of the rows repeated."""
+    rng = np.random.default_rng(seed)
+    columns: dict[str, object] = {}
+    base = rng.normal(size=rows)
+    for i in range(8):
+        columns[f"normal_{i}"] = 20 + 3 * (0.4 * base + rng.normal(size=rows))
+    for i in range(4):
+        columns[f"log_normal_{i}"] = rng.lognormal(1, 0.8, rows)
+    for i in range(6):
+        columns[f"poisson_{i}"] = rng.poisson(3 + 2 * i, rows)
+    for i in range(4):
+        levels = np.array([f"level {k}" for k in range(4 + 5 * i)])
+        columns[f"level_{i}"] = pa.array(levels[rng.integers(0, len(levels), rows)])
+    zipf = np.minimum(rng.zipf(1.3, rows), 20_000)
+    columns["zipf"] = pa.array([f"kind {k:05d}" for k in range(20_001)]).take(pa.array(zipf))
+    columns["name"] = pa.array([f"{a} {b}" for a, b in rng.integers(0, 40_000, (rows, 2))])
+    columns["check_id"] = pa.array([f"C-{k:08d}" for k in range(rows)])
+    start = np.datetime64("2015-01-01T00:00:00", "s")
+    for i in range(2):
+        seconds = rng.integers(0, 10 * 365 * 86_400, rows).astype("timedelta64[s]")
+        columns[f"moment_{i}"] = start + seconds
+    columns["seen"] = rng.random(rows) < 0.3
+    notes = np.array([" ".join(rng.choice(WORDS, 6)) for _ in range(2000)])
+    columns["note"] = pa.array(notes[rng.integers(0, 2000, rows)], mask=rng.random(rows) < 0.9)
+    columns["constant"] = np.full(rows, 7)
+    table = pa.table(columns)
+    places = np.arange(rows)
+    twice = rng.choice(rows, rows // 200, replace=False)
+    places[twice] = rng.integers(0, rows, len(twice))
+    return table.take(pa.array(places))
+
+
+def indicator_table(rows: int = 4695, columns: int = 882) -> pa.Table:
+    """Columns of zeros and ones, of every share."""
+    rng = np.random.default_rng(SEED)
+    shares = rng.uniform(0.01, 0.6, columns)
+    values = (rng.random((rows, columns)) < shares).astype(np.int64)
+    return pa.table({f"answer_{i:03d}": values[:, i] for i in range(columns)})
+
+
+def mixed_file(folder: Path, rows: int) -> Path:
+    """The mixed table as a Parquet file, made where it is not there yet."""
+    path = folder / f"mixed_{rows}.parquet"
+    if not path.exists():
+        part = 1_000_000
+        tables = [mixed_table(min(part, rows - i), SEED + i) for i in range(0, rows, part)]
+        pq.write_table(pa.concat_tables(tables), path, row_group_size=128 * 1024)
+    return path
+
+
+def csv_file(folder: Path, gigabytes: float) -> Path:
+    """A CSV file of about that size, from the mixed table over and over."""
+    path = folder / f"mixed_{gigabytes:g}gb.csv"
+    if not path.exists():
+        table = mixed_table(500_000)
+        with path.open("wb") as file:
+            header = True
+            while file.tell() < gigabytes * 1e9:
+                options = pyarrow.csv.WriteOptions(include_header=header)
+                pyarrow.csv.write_csv(table, file, options)
+                header = False
+    return path
