@@ -68,7 +68,7 @@ def _profile(
     assert source is not None
     started = time.perf_counter()
     table, facts = source.read()
-    columns, repeats, gaps = run_local(table, settings, listener)
+    columns, repeats, gaps = run_local(table, settings, listener, int(_now().timestamp() * 1e6))
     origin = Origin(
         source=facts.name,
         format=facts.format,

@@ -41,6 +41,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         How many of the most (and least) frequent values are kept for each column.
     level_cap : int
         How many different levels of a category are kept with their counts.
+    missing_marks : tuple of str
+        Values that stand for missing, besides null, NaN and what a file's format says.
     histogram_bins : int
         Upper limit of the number of fine bins of a quantity.
     discrete_values : int
@@ -54,6 +56,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     title: str | None = None
     frequent_values: int = 10
     level_cap: int = 1000
+    missing_marks: tuple[str, ...] = ()
     histogram_bins: int = 256
     discrete_values: int = 40
     threads: int = 0

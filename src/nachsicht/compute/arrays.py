@@ -6,6 +6,7 @@ reading a small file; these do not, and copy nothing where one chunk is given.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -45,6 +46,14 @@ def arrow_of(values: NDArray[Any]) -> Any:
     return pa.Array.from_buffers(
         _ARROW[values.dtype.name], len(values), [None, pa.py_buffer(values)]
     )
+
+
+def arrow_texts(texts: Iterable[str]) -> Any:
+    """A large string array of Python texts."""
+    encoded = [text.encode("utf-8") for text in texts]
+    offsets = np.cumsum([0, *map(len, encoded)], dtype=np.int64)
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(b"".join(encoded))]
+    return pa.Array.from_buffers(pa.large_string(), len(encoded), buffers)
 
 
 def _chunk(array: Any) -> NDArray[Any]:

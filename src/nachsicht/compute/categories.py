@@ -1,10 +1,14 @@
-"""Categories and flags: levels, evenness, spellings that look alike."""
+"""Categories and flags: levels, evenness, rare levels, spellings that look alike."""
 
 from __future__ import annotations
 
 import math
 import re
 import unicodedata
+from collections.abc import Iterator
+
+import numpy as np
+import pyarrow.compute as pc
 
 from nachsicht.compute.tallies import Tally
 from nachsicht.model.column import CategorySummary, Level
@@ -12,18 +16,37 @@ from nachsicht.model.statistics import Absent, Reason, Statistic
 from nachsicht.settings import Settings
 
 _JOINTS = re.compile(r"[\s_\-./]+")
+_DIGITS = re.compile(r"\d")
+#: The share of rows that ``levels_for_most`` counts levels up to.
+MOST_ROWS = 0.8
+RARE = 0.01
+#: Spellings are compared letter by letter among at most so many levels.
+_COMPARED = 400
+#: A word is a misspelling of another only if it is so many times rarer, and long enough.
+_RARER = 20
+_LONG_WORD = 5
 
 
 def summarise_category(tally: Tally, settings: Settings) -> CategorySummary:
     """Levels up to the cap, and what the rest adds up to."""
     levels = tuple(Level(value, count) for value, count in tally.top(settings.level_cap))
-    total = int(tally.counts.sum())
+    counts = np.sort(tally.counts)[::-1]
+    total = int(counts.sum())
+    rare = counts[counts < RARE * total]
+    ends = pc.min_max(pc.utf8_length(tally.values)).as_py() if tally.distinct else None
     return CategorySummary(
         levels=levels,
         further_levels=tally.distinct - len(levels),
         further_rows=total - sum(level.count for level in levels),
         evenness=evenness(tally),
+        levels_for_most=int(np.searchsorted(np.cumsum(counts), MOST_ROWS * total) + 1)
+        if total
+        else 0,
+        rare_levels=len(rare),
+        rare_rows=int(rare.sum()),
         look_alikes=look_alikes(levels),
+        shortest=ends["min"] if ends else 0,
+        longest=ends["max"] if ends else 0,
     )
 
 
@@ -33,16 +56,27 @@ def evenness(tally: Tally) -> Statistic:
         return Absent(Reason.NO_VALUES)
     if tally.distinct == 1:
         return Absent(Reason.NEVER_VARIES)
-    shares = tally.counts / tally.counts.sum()
-    return float(-(shares * [math.log(share) for share in shares]).sum() / math.log(len(shares)))
+    shares = np.sort(tally.counts) / tally.counts.sum()
+    return float(-(shares * np.log(shares)).sum() / math.log(len(shares)))
 
 
 def look_alikes(levels: tuple[Level, ...]) -> tuple[tuple[Level, ...], ...]:
-    """Groups of levels that differ in case, spaces, joints or accents only, the largest first."""
+    """Groups of levels that are likely spellings of one: the most frequent group first.
+
+    They differ in case, spaces, joints or accents only, or in a letter or two of a long word
+    while one is far rarer than the other. Digits are never taken for a misspelling.
+    """
     groups: dict[str, list[Level]] = {}
     for level in levels:
         groups.setdefault(plain(level.value), []).append(level)
-    return tuple(tuple(group) for group in groups.values() if len(group) > 1)
+    leader = {name: name for name in groups}
+    for rare, frequent in _misspelt({name: sum(g.count for g in groups[name]) for name in groups}):
+        leader[rare] = leader[frequent]
+    together: dict[str, list[Level]] = {}
+    for name, group in groups.items():
+        together.setdefault(leader[name], []).extend(group)
+    found = [sorted(g, key=lambda level: (-level.count, level.value)) for g in together.values()]
+    return tuple(tuple(group) for group in found if len(group) > 1)
 
 
 def plain(text: str) -> str:
@@ -50,3 +84,36 @@ def plain(text: str) -> str:
     letters = unicodedata.normalize("NFKD", text.casefold())
     bare = "".join(letter for letter in letters if not unicodedata.combining(letter))
     return _JOINTS.sub(" ", bare).strip()
+
+
+def _misspelt(counts: dict[str, int]) -> Iterator[tuple[str, str]]:
+    """Pairs (rare, frequent) of plain levels that differ by a typing error."""
+    names = sorted(counts, key=lambda name: (-counts[name], name))[:_COMPARED]
+    frequent = [name for name in names if counts[name] >= _RARER]
+    if not frequent or len(names) < 2:
+        return
+    from rapidfuzz import process
+    from rapidfuzz.distance import DamerauLevenshtein
+
+    distances = process.cdist(names, frequent, scorer=DamerauLevenshtein.distance, score_cutoff=2)
+    for row, rare in enumerate(names):
+        for column in np.flatnonzero((distances[row] > 0) & (distances[row] <= 2)):
+            other = frequent[int(column)]
+            if counts[rare] * _RARER <= counts[other] and _one_word_differs(rare, other):
+                yield rare, other
+                break
+
+
+def _one_word_differs(rare: str, frequent: str) -> bool:
+    """Whether one long word differs, by one letter (two in very long ones), and no digit."""
+    from rapidfuzz.distance import DamerauLevenshtein
+
+    a, b = rare.split(), frequent.split()
+    if len(a) != len(b) or _DIGITS.search(rare + frequent):
+        return False
+    pairs = [(x, y) for x, y in zip(a, b, strict=True) if x != y]
+    if len(pairs) != 1:
+        return False
+    shorter = min(map(len, pairs[0]))
+    allowed = 1 if shorter < 2 * _LONG_WORD else 2
+    return shorter >= _LONG_WORD and DamerauLevenshtein.distance(*pairs[0]) <= allowed

@@ -20,28 +20,19 @@ from nachsicht.compute.moments_in_time import (
     summarise_moments,
     time_type,
 )
+from nachsicht.compute.nested import NestedPart, observe_nested, summarise_nested
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.quantities import summarise_quantity
 from nachsicht.compute.recognise import moments_in, numbers_in
 from nachsicht.compute.tallies import Tally, TallyPart, observe_texts
 from nachsicht.compute.texts import number_text
 from nachsicht.compute.written import summarise_identifier, summarise_text, tally_of_numbers
-from nachsicht.model.column import ColumnSummary, Detail, Level
+from nachsicht.model.column import ColumnSummary, Detail, Level, Order
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.settings import Settings
 
+Body = NumberPart | TallyPart | NestedPart
 _SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
-
-
-@dataclass(frozen=True)
-class NullPart:
-    """Nothing but missing values, or values that are not looked into."""
-
-    missing: int
-
-    def merge(self, other: NullPart) -> NullPart:
-        """Put two parts together."""
-        return NullPart(self.missing + other.missing)
 
 
 @dataclass(frozen=True)
@@ -53,7 +44,7 @@ class ColumnPart:
     memory_bytes: int
     first: str | None
     last: str | None
-    body: NumberPart | TallyPart | NullPart
+    body: Body
 
     def merge(self, other: ColumnPart) -> ColumnPart:
         """Put the part of later rows behind this one."""
@@ -97,13 +88,19 @@ def encode(array: Any) -> Any:
     return encoded
 
 
-def finish_column(part: ColumnPart, name: str, position: int, settings: Settings) -> ColumnSummary:
-    """Judge the kind and compute the summary."""
-    reading = _read(part, name)
+def finish_column(
+    part: ColumnPart, name: str, position: int, settings: Settings, now: int | None = None
+) -> ColumnSummary:
+    """Judge the kind and compute the summary.
+
+    ``now`` is the time in microseconds since 1970, to tell moments that lie in the future.
+    """
+    reading = _read(part, name, settings, now)
     kind, reason = reading.judgement
     once = int((reading.counts == 1).sum())
     agreeing = float((reading.counts.astype(np.float64) ** 2).sum())
-    missing = part.rows - int(reading.counts.sum()) if len(reading.counts) else part.body.missing
+    nested = isinstance(part.body, NestedPart)
+    missing = part.body.missing if nested else part.rows - int(reading.counts.sum())
     return ColumnSummary(
         name=name,
         position=position,
@@ -124,7 +121,7 @@ def finish_column(part: ColumnPart, name: str, position: int, settings: Settings
     )
 
 
-def _observe(array: Any) -> NumberPart | TallyPart | NullPart:
+def _observe(array: Any) -> Body:
     stored = array.type
     types = pa.types
     if types.is_dictionary(stored):
@@ -136,14 +133,14 @@ def _observe(array: Any) -> NumberPart | TallyPart | NullPart:
     if types.is_duration(stored):
         ticks = observe_numbers(array.cast(pa.int64()))
         chunks = tuple(chunk * _SECONDS[stored.unit] for chunk in ticks.chunks)
-        return NumberPart(chunks, ticks.missing, 0, 0)
+        return NumberPart(chunks, ticks.missing, 0, 0, ticks.order)
     if types.is_temporal(stored) and not types.is_interval(stored):
         return observe_moments(array)
     if types.is_integer(array.type) or types.is_floating(array.type):
         return observe_numbers(array)
     if is_text(array.type):
         return observe_texts(array)
-    return NullPart(array.null_count)
+    return observe_nested(array)
 
 
 def is_text(stored: Any) -> bool:
@@ -208,7 +205,9 @@ class _TextReading:
 class _NumberReading:
     numbers: SortedNumbers
     judgement: Judgement
+    order: Order
     time: TimeType | None = None
+    now: int | None = None
 
     @cached_property
     def counts(self) -> NDArray[np.int64]:
@@ -230,13 +229,29 @@ class _NumberReading:
 
     def detail(self, settings: Settings) -> Detail | None:
         if self.time:
-            return summarise_moments(self.numbers, self.time)
+            return summarise_moments(self.numbers, self.time, self.now)
         kind = self.judgement[0]
         if kind is Kind.FLAG:
             return summarise_category(tally_of_numbers(self.numbers), settings)
         if kind is Kind.IDENTIFIER:
-            return summarise_identifier(tally_of_numbers(self.numbers), settings)
-        return summarise_quantity(self.numbers, settings)
+            return summarise_identifier(tally_of_numbers(self.numbers), settings, self.order)
+        return summarise_quantity(self.numbers, settings, self.order)
+
+
+@dataclass(frozen=True)
+class _NestedReading:
+    """Values inside of cells are not told apart, so there is nothing to count."""
+
+    part: NestedPart
+    stored: Any
+    judgement: Judgement
+    counts: NDArray[np.int64]
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        return ()
+
+    def detail(self, settings: Settings) -> Detail | None:
+        return summarise_nested(self.part, self.stored, settings)
 
 
 @dataclass(frozen=True)
@@ -251,42 +266,58 @@ class _NoReading:
         return None
 
 
-def _read(part: ColumnPart, name: str) -> _TextReading | _NumberReading | _NoReading:
+_Reading = _TextReading | _NumberReading | _NestedReading | _NoReading
+_NOTHING = np.empty(0, np.int64)
+
+
+def _read(part: ColumnPart, name: str, settings: Settings, now: int | None) -> _Reading:
     body = part.body
-    if body.missing == part.rows:
-        return _NoReading((Kind.EMPTY, KindReason.NO_VALUES), np.empty(0, np.int64))
-    if isinstance(body, NumberPart):
-        return _read_numbers(part, body, name)
-    if isinstance(body, TallyPart):
-        return _read_texts(part, body.counted(), name)
-    binary = not pa.types.is_nested(part.stored)
-    reason = KindReason.STORED_BINARY if binary else KindReason.STORED_NESTED
-    return _NoReading((Kind.NESTED, reason), np.empty(0, np.int64))
+    if isinstance(body, NestedPart):
+        binary = not pa.types.is_nested(part.stored)
+        reason = KindReason.STORED_BINARY if binary else KindReason.STORED_NESTED
+        reading: _Reading = _NestedReading(body, part.stored, (Kind.NESTED, reason), _NOTHING)
+        empty = body.missing == part.rows
+    else:
+        if isinstance(body, NumberPart):
+            reading = _read_numbers(part, body, name, settings, now)
+        else:
+            tally = body.counted().without(settings.missing_marks)
+            reading = _read_texts(part, tally, name, now)
+        empty = len(reading.counts) == 0
+    return _NoReading((Kind.EMPTY, KindReason.NO_VALUES), _NOTHING) if empty else reading
 
 
-def _read_numbers(part: ColumnPart, body: NumberPart, name: str) -> _NumberReading:
-    numbers = body.sorted()
+def _read_numbers(
+    part: ColumnPart, body: NumberPart, name: str, settings: Settings, now: int | None
+) -> _NumberReading:
+    numbers, order = body.sorted(), body.order.finish()
     if pa.types.is_duration(part.stored):
-        return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME))
+        return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME), order)
     if pa.types.is_temporal(part.stored):
-        return _NumberReading(numbers, (Kind.MOMENT, KindReason.DATES), time_type(part.stored))
-    return _NumberReading(numbers, kind_of_numbers(name, numbers))
+        judged = (Kind.MOMENT, KindReason.DATES)
+        return _NumberReading(numbers, judged, order, time_type(part.stored), now)
+    numbers = numbers.without(settings.missing_marks)
+    return _NumberReading(numbers, kind_of_numbers(name, numbers), order)
 
 
-def _read_texts(part: ColumnPart, tally: Tally, name: str) -> _TextReading | _NumberReading:
+def _read_texts(
+    part: ColumnPart, tally: Tally, name: str, now: int | None
+) -> _TextReading | _NumberReading | _NoReading:
+    if not tally.distinct:
+        return _NoReading((Kind.EMPTY, KindReason.NO_VALUES), _NOTHING)
     if pa.types.is_boolean(part.stored):
         return _TextReading(tally, (Kind.FLAG, KindReason.TRUE_AND_FALSE))
     numbers = numbers_in(tally)
     if numbers is not None and numbers.n:
         kind, _ = kind_of_numbers(name, numbers)
         if kind is Kind.QUANTITY:
-            return _NumberReading(numbers, (kind, KindReason.NUMBERS_AS_TEXT))
+            return _NumberReading(numbers, (kind, KindReason.NUMBERS_AS_TEXT), Order.NONE)
         return _TextReading(tally, kind_of_texts(name, tally))
     moments = moments_in(tally)
     if moments is not None:
         values, stored = moments
         judged = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
-        return _NumberReading(values, judged, time_type(stored))
+        return _NumberReading(values, judged, Order.NONE, time_type(stored), now)
     return _TextReading(tally, kind_of_texts(name, tally))
 
 

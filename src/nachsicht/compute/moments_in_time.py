@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.texts import DAY, MICROSECOND, moment_text
-from nachsicht.model.column import MomentSummary
+from nachsicht.model.column import MomentSummary, Stretch
 
 #: Calendar units, the finest first: microseconds for those of fixed length.
 _FIXED = {
@@ -21,6 +22,10 @@ _FIXED = {
     "day": DAY,
 }
 UNITS = (*_FIXED, "month", "year")
+#: 1970-01-01 was a Thursday; weekdays are counted from Monday.
+THURSDAY = 3
+#: So many stretches without a row are kept.
+MOST_STRETCHES = 5
 #: So many units at most; with more, the next coarser unit is taken.
 MOST_UNITS = 800
 
@@ -48,7 +53,9 @@ def time_type(stored: Any) -> TimeType:
 
 
 def observe_moments(array: Any) -> NumberPart:
-    """Moments as microseconds; finer fractions are cut."""
+    """Moments as microseconds by the clock of their time zone; finer fractions are cut."""
+    if getattr(array.type, "tz", None):
+        array = pc.local_timestamp(array)
     stored = array.type
     if pa.types.is_time32(stored):
         array = array.cast(pa.time32("ms")).cast(pa.int32()).cast(pa.int64())
@@ -72,11 +79,27 @@ def _times(part: NumberPart, factor: float) -> NumberPart:
         chunks = tuple(chunk // round(1 / factor) for chunk in part.chunks)
     else:
         chunks = tuple(chunk * int(factor) for chunk in part.chunks)
-    return NumberPart(chunks, part.missing, 0, 0)
+    return NumberPart(chunks, part.missing, 0, 0, part.order)
 
 
-def summarise_moments(numbers: SortedNumbers, of: TimeType) -> MomentSummary | None:
-    """Range and counts by the finest calendar unit that fits; None without values."""
+def summarise_moments(
+    numbers: SortedNumbers, of: TimeType, now: int | None = None
+) -> MomentSummary | None:
+    """Range, counts by the finest calendar unit that fits, and what stands out.
+
+    Parameters
+    ----------
+    numbers : SortedNumbers
+        Microseconds since 1970, or since midnight.
+    of : TimeType
+        What the stored type says.
+    now : int, optional
+        Microseconds; later values are in the future.
+
+    Returns
+    -------
+    MomentSummary, or None without values
+    """
     if not numbers.n:
         return None
     values = numbers.values
@@ -85,15 +108,59 @@ def summarise_moments(numbers: SortedNumbers, of: TimeType) -> MomentSummary | N
     places = _places(values, unit)
     counts = np.bincount(places - places[0])
     return MomentSummary(
-        of.text(low),
-        of.text(high),
-        (high - low) / DAY,
-        of.clock,
-        of.time_zone,
-        unit,
-        int(places[0]),
-        tuple(counts.tolist()),
+        minimum=of.text(low),
+        maximum=of.text(high),
+        span_days=(high - low) / DAY,
+        clock=of.clock,
+        time_zone=of.time_zone,
+        unit=unit,
+        first=int(places[0]),
+        counts=tuple(counts.tolist()),
+        by_month=() if of.clock else _cycle(_places(values, "month") % 12, 12),
+        by_weekday=() if of.clock else _cycle((values // DAY + THURSDAY) % 7, 7),
+        by_hour=() if of.day_only else _cycle(values % DAY // _FIXED["hour"], 24),
+        stretches=_stretches(counts, int(places[0]), unit, of),
+        missing_units=int((counts == 0).sum()),
+        in_future=_later(values, now) if not of.clock else 0,
+        at_epoch=0 if of.clock else _equal(values, 0),
+        at_midnight=int((values % DAY == 0).sum()) if not of.day_only else 0,
     )
+
+
+def _later(values: NDArray[np.int64], now: int | None) -> int | None:
+    return None if now is None else len(values) - int(np.searchsorted(values, now, "right"))
+
+
+def _equal(values: NDArray[np.int64], to: int) -> int:
+    return int(np.searchsorted(values, to, "right") - np.searchsorted(values, to, "left"))
+
+
+def _cycle(places: NDArray[np.int64], length: int) -> tuple[int, ...]:
+    return tuple(np.bincount(places, minlength=length).tolist())
+
+
+def _stretches(
+    counts: NDArray[np.int64], first: int, unit: str, of: TimeType
+) -> tuple[Stretch, ...]:
+    """The longest runs of units without a row, in their order of length."""
+    filled = np.flatnonzero(counts)
+    lengths = np.diff(filled) - 1
+    longest = np.argsort(-lengths, kind="stable")[:MOST_STRETCHES]
+    return tuple(
+        Stretch(
+            _unit_text(first + int(filled[i]) + 1, unit, of),
+            _unit_text(first + int(filled[i + 1]) - 1, unit, of),
+            int(lengths[i]),
+        )
+        for i in longest
+        if lengths[i] > 0
+    )
+
+
+def _unit_text(place: int, unit: str, of: TimeType) -> str:
+    """A calendar unit as text: 2025, 2025-03, 2025-03-01, or with the time."""
+    text = of.text(int(_starts(np.array([place]), unit)[0]))
+    return text[: {"year": 4, "month": 7, "day": 10}.get(unit, len(text))]
 
 
 def coarsen_counts(
@@ -102,13 +169,15 @@ def coarsen_counts(
     """Counts by one calendar unit as counts by a coarser one: its first place, and the counts."""
     places = np.arange(first, first + len(counts))
     if unit != to:
-        starts = places * _FIXED[unit] if unit in _FIXED else _month_start(places, unit)
-        places = _places(starts, to)
+        places = _places(_starts(places, unit), to)
     summed = np.bincount(places - places[0], weights=counts).astype(np.int64)
     return int(places[0]), summed
 
 
-def _month_start(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
+def _starts(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
+    """The first microsecond of each calendar unit."""
+    if unit in _FIXED:
+        return places * _FIXED[unit]
     months = places.astype("datetime64[M]" if unit == "month" else "datetime64[Y]")
     starts: NDArray[np.int64] = months.astype("datetime64[us]").astype(np.int64)
     return starts

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import contextlib
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -11,6 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import values_of
+from nachsicht.compute.order import OrderPart, observe_order
 
 Array = NDArray[Any]
 
@@ -26,14 +28,16 @@ class NumberPart:
     missing: int
     infinite_below: int
     infinite_above: int
+    order: OrderPart = field(default_factory=OrderPart)
 
     def merge(self, other: NumberPart) -> NumberPart:
-        """Put two parts together; the order does not matter for what is computed of them."""
+        """Put the part of later rows behind this one; only the order of values minds which."""
         return NumberPart(
             self.chunks + other.chunks,
             self.missing + other.missing,
             self.infinite_below + other.infinite_below,
             self.infinite_above + other.infinite_above,
+            self.order.merge(other.order),
         )
 
     def sorted(self) -> SortedNumbers:
@@ -50,6 +54,7 @@ def observe_numbers(array: Any) -> NumberPart:
     chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
     missing, below, above = array.null_count, 0, 0
     kept: list[Array] = []
+    order = OrderPart()
     for chunk in chunks:
         values = values_of(chunk.drop_null())
         if values.dtype.kind == "f":
@@ -64,7 +69,8 @@ def observe_numbers(array: Any) -> NumberPart:
             values = values.astype(np.int64, copy=False)
         if len(values):
             kept.append(values)
-    return NumberPart(tuple(kept), missing, below, above)
+            order = order.merge(observe_order(values))
+    return NumberPart(tuple(kept), missing, below, above, order)
 
 
 @dataclass(frozen=True)
@@ -97,6 +103,18 @@ class SortedNumbers:
     def distinct_counts(self) -> Array:
         """In how many rows each of them stands."""
         return np.diff(self._starts, append=self.n)
+
+    def without(self, marks: tuple[str, ...]) -> SortedNumbers:
+        """The numbers without the marks that stand for missing; other marks are skipped."""
+        kept = np.ones(self.n, bool)
+        for mark in marks:
+            with contextlib.suppress(ValueError):
+                value = float(mark)
+                begin = np.searchsorted(self.values, value, "left")
+                kept[begin : np.searchsorted(self.values, value, "right")] = False
+        if kept.all():
+            return self
+        return SortedNumbers(self.values[kept], self.infinite_below, self.infinite_above)
 
     @cached_property
     def floats(self) -> NDArray[np.float64]:

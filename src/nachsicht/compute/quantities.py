@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.bins import histogram_of
+from nachsicht.compute.bins import decimals_of, histogram_of
+from nachsicht.compute.densities import density_of
 from nachsicht.compute.moments import moments_of
+from nachsicht.compute.normality import normal_fit
 from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.outliers import outliers_of
 from nachsicht.compute.quantiles import (
     knots_of,
     median_deviation,
@@ -17,29 +21,33 @@ from nachsicht.compute.quantiles import (
     quantiles_of,
     spread_between,
 )
-from nachsicht.model.column import NumberCount, QuantitySummary
-from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
+from nachsicht.model.column import Histogram, NumberCount, Order, QuantitySummary
+from nachsicht.model.statistics import Absent, Reason, statistic
 from nachsicht.settings import Settings
 
 
-def summarise_quantity(numbers: SortedNumbers, settings: Settings) -> QuantitySummary:
+def summarise_quantity(
+    numbers: SortedNumbers, settings: Settings, order: Order = Order.NONE
+) -> QuantitySummary:
     """Everything that is kept of a quantity. Empty and constant columns have absent statistics."""
     values = numbers.floats
     moments = moments_of(values)
     none = Absent(Reason.NO_VALUES)
-    median = quantile(values, 0.5) if numbers.n else None
-    return QuantitySummary(
+    median = quantile(values, 0.5) if numbers.n else 0.0
+    mad = median_deviation(values, median) if numbers.n else 0.0
+    histogram = histogram_of(numbers, settings.histogram_bins)
+    summary = QuantitySummary(
         finite=numbers.n,
-        minimum=_exact(numbers.values[0]) if numbers.n else none,
-        maximum=_exact(numbers.values[-1]) if numbers.n else none,
+        minimum=numbers.values[0].item() if numbers.n else none,
+        maximum=numbers.values[-1].item() if numbers.n else none,
         range=spread_between(values, 0.0, 1.0),
         sum=statistic(moments.total) if numbers.n else none,
         mean=statistic(moments.mean) if numbers.n else none,
         sd=moments.sd(),
         variance=moments.variance(),
         variation=moments.variation(),
-        median=none if median is None else statistic(median),
-        mad=none if median is None else statistic(median_deviation(values, median)),
+        median=statistic(median) if numbers.n else none,
+        mad=statistic(mad) if numbers.n else none,
         iqr=spread_between(values, 0.25, 0.75),
         skewness=moments.skewness(),
         kurtosis=moments.kurtosis(),
@@ -48,13 +56,21 @@ def summarise_quantity(numbers: SortedNumbers, settings: Settings) -> QuantitySu
         infinite_below=numbers.infinite_below,
         infinite_above=numbers.infinite_above,
         whole=numbers.whole,
+        decimals=decimals_of(numbers) if numbers.n else None,
         discrete=is_discrete(numbers, settings),
+        order=order,
+        mode=mode_of(numbers),
         quantiles=quantiles_of(numbers),
         lowest=_ends(numbers, slice(None, settings.frequent_values)),
         highest=_ends(numbers, slice(-1, -settings.frequent_values - 1, -1)),
         knots=knots_of(numbers),
-        histogram=histogram_of(numbers, settings.histogram_bins),
+        histogram=histogram,
+        log_histogram=_log_histogram(numbers, histogram, settings.histogram_bins),
+        density=None,
+        outliers=outliers_of(numbers, median, mad, settings.frequent_values),
+        normal=normal_fit(numbers),
     )
+    return msgspec.structs.replace(summary, density=density_of(histogram, summary))
 
 
 def is_discrete(numbers: SortedNumbers, settings: Settings) -> bool:
@@ -62,9 +78,23 @@ def is_discrete(numbers: SortedNumbers, settings: Settings) -> bool:
     return numbers.whole and 0 < len(numbers.distinct_values) <= settings.discrete_values
 
 
-def _exact(value: Any) -> Statistic:
-    whole: int | float = value.item()
-    return whole
+def mode_of(numbers: SortedNumbers) -> NumberCount | None:
+    """The most frequent value, the smallest of several; None where no value occurs twice."""
+    counts = numbers.distinct_counts
+    if not numbers.n or len(counts) == numbers.n:
+        return None
+    place = int(np.argmax(counts))
+    return NumberCount(numbers.distinct_values[place].item(), int(counts[place]))
+
+
+def _log_histogram(
+    numbers: SortedNumbers, histogram: Histogram | None, most: int
+) -> Histogram | None:
+    """Bins of the binary logarithm of the positive values, where a long tail was cut."""
+    if histogram is None or not histogram.before + histogram.after:
+        return None
+    positive = numbers.floats[np.searchsorted(numbers.floats, 0, "right") :]
+    return histogram_of(SortedNumbers(np.log2(positive)), most) if len(positive) > 1 else None
 
 
 def _between(values: NDArray[Any], low: float, high: float) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -11,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+from nachsicht.compute.arrays import arrow_of, arrow_texts, missing_in, values_of
 
 _SCHEMA = pa.schema([("value", pa.large_string()), ("count", pa.int64())])
 
@@ -29,12 +30,7 @@ class TallyPart:
 
     def counted(self) -> Tally:
         """Add up the counts of equal values."""
-        if not self.chunks:
-            return Tally(_SCHEMA.empty_table())
-        if len(self.chunks) == 1:
-            return Tally(self.chunks[0])
-        table = pa.concat_tables(self.chunks).combine_chunks()
-        return add_up(table.column("value"), values_of(table.column("count")))
+        return merge_tallies([Tally(chunk) for chunk in self.chunks])
 
 
 def observe_texts(array: Any) -> TallyPart:
@@ -73,6 +69,16 @@ def add_up(values: Any, counts: NDArray[np.int64]) -> Tally:
     return Tally(pa.Table.from_arrays([words, arrow_of(sums)], schema=_SCHEMA))
 
 
+def merge_tallies(tallies: Sequence[Tally]) -> Tally:
+    """Several tallies as one."""
+    if not tallies:
+        return Tally(_SCHEMA.empty_table())
+    if len(tallies) == 1:
+        return tallies[0]
+    values = pa.chunked_array([tally.values for tally in tallies])
+    return add_up(values, np.concatenate([tally.counts for tally in tallies]))
+
+
 @dataclass(frozen=True)
 class Tally:
     """Different texts and their counts, in no order."""
@@ -93,6 +99,13 @@ class Tally:
     def distinct(self) -> int:
         """How many different texts there are."""
         return int(self.table.num_rows)
+
+    def without(self, marks: Collection[str]) -> Tally:
+        """The tally without some values."""
+        if not marks or not self.distinct:
+            return self
+        kept = ~values_of(pc.is_in(self.values, arrow_texts(marks)))
+        return self if kept.all() else Tally(self.table.take(arrow_of(np.flatnonzero(kept))))
 
     def top(self, most: int, order: str = "descending") -> list[tuple[str, int]]:
         """The most frequent texts (or, ascending, the rarest); ties in the order of the text."""

@@ -87,14 +87,29 @@ _SHAPE[ord("a") : ord("z") + 1] = ord("a")
 _SHAPE[ord("0") : ord("9") + 1] = ord("9")
 
 
+_LOWER = np.full(256, 32, np.uint8)
+for _kept in (b"abcdefghijklmnopqrstuvwxyz", b"0123456789", b"_'"):
+    _LOWER[list(_kept)] = list(_kept)
+_LOWER[ord("A") : ord("Z") + 1] = _LOWER[ord("a") : ord("z") + 1]
+
+
 def ascii_shapes(texts: Any) -> Any:
     """ASCII texts with every letter as A or a and every digit as 9, as a large string array."""
+    return _mapped(texts, _SHAPE)
+
+
+def lower_words(texts: Any) -> Any:
+    """ASCII texts in lower case, with a space for all that belongs to no word."""
+    return _mapped(texts, _LOWER)
+
+
+def _mapped(texts: Any, table: NDArray[np.uint8]) -> Any:
     if not len(texts):
         return pa.array([], pa.large_string())
     arrays = []
     for part in slices_of(texts):
         offsets = np.ascontiguousarray(part.offsets - part.offsets[0])
-        shaped = _SHAPE[part.data]
-        buffers = [None, pa.py_buffer(offsets), pa.py_buffer(shaped)]
+        mapped = table[part.data]
+        buffers = [None, pa.py_buffer(offsets), pa.py_buffer(mapped)]
         arrays.append(pa.Array.from_buffers(pa.large_string(), len(offsets) - 1, buffers))
     return pa.concat_arrays(arrays)

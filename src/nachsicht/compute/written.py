@@ -1,7 +1,8 @@
-"""Written text and identifiers: lengths, blanks, shapes."""
+"""Written text and identifiers: lengths, words, blanks, shapes, sequences."""
 
 from __future__ import annotations
 
+import os
 from typing import Any
 
 import numpy as np
@@ -10,37 +11,94 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, values_of
+from nachsicht.compute.looks import looks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.quantities import summarise_quantity
 from nachsicht.compute.tallies import Tally, add_up
 from nachsicht.compute.text_bytes import ascii_shapes, count_words, pure_ascii
-from nachsicht.model.column import IdentifierSummary, Level, TextSummary
+from nachsicht.compute.words_in import count_words_in
+from nachsicht.model.column import IdentifierSummary, Level, Order, Sequence, TextSummary
 from nachsicht.settings import Settings
 
 #: Shapes longer than this are cut: it is their beginning that tells them apart.
 SHAPE_LENGTH = 40
+#: So many skipped numbers of a sequence are named.
+MOST_SKIPPED = 10
+#: Digits that an int64 holds in any case.
+_MOST_DIGITS = 18
+_TRIAL = 100
 
 
 def summarise_text(tally: Tally, settings: Settings) -> TextSummary:
-    """Lengths in characters (Unicode code points) and in words."""
-    words = count_words(tally.values)
+    """Lengths in characters (Unicode code points) and words, and what the texts hold."""
+    texts, counts = tally.values, tally.counts
+    trimmed = values_of(pc.utf8_length(pc.utf8_trim_whitespace(texts)))
+    characters = values_of(pc.utf8_length(texts))
+    words = count_words_in(texts, counts)
     return TextSummary(
-        characters=summarise_quantity(
-            _weighted(values_of(pc.utf8_length(tally.values)), tally), settings
-        ),
-        words=summarise_quantity(_weighted(words, tally), settings),
-        blank=int(tally.counts[_blank(tally.values)].sum()),
+        characters=summarise_quantity(_weighted(characters, tally), settings),
+        words=summarise_quantity(_weighted(count_words(texts), tally), settings),
+        frequent_words=_levels(words, settings.frequent_values),
+        blank=int(counts[trimmed == 0].sum()),
+        space_before=_rows(pc.match_substring_regex(texts, r"^\s+\S"), counts),
+        space_after=_rows(pc.match_substring_regex(texts, r"\S\s+$"), counts),
+        shapes=_levels(shapes(tally), settings.frequent_values),
+        looks_like=looks_of(texts, counts),
     )
 
 
-def summarise_identifier(tally: Tally, settings: Settings) -> IdentifierSummary:
-    """How many values repeat, and the shapes of the values."""
+def summarise_identifier(
+    tally: Tally, settings: Settings, order: Order | None = None
+) -> IdentifierSummary:
+    """How many values repeat, their shapes and lengths, and the gaps where they count up."""
     repeated = tally.counts > 1
+    lengths = values_of(pc.utf8_length(tally.values))
     return IdentifierSummary(
         repeated_values=int(repeated.sum()),
         repeated_rows=int(tally.counts[repeated].sum()),
-        shapes=tuple(Level(*pair) for pair in shapes(tally).top(settings.frequent_values)),
+        shapes=_levels(shapes(tally), settings.frequent_values),
+        shortest=int(lengths.min()),
+        longest=int(lengths.max()),
+        order=order,
+        sequence=sequence_in(tally),
     )
+
+
+def sequence_in(tally: Tally) -> Sequence | None:
+    """The run of numbers that identifiers count through; None where they do not.
+
+    All must be the same text and a number behind it, and at least half of the numbers
+    between the first and the last must occur.
+    """
+    if tally.distinct < 2:
+        return None
+    ends = pc.min_max(tally.values).as_py()
+    before = os.path.commonprefix([ends["min"], ends["max"]]).rstrip("0123456789")
+    if _numbers_after(before, tally.values[:_TRIAL]) is None:
+        return None
+    found = _numbers_after(before, tally.values)
+    if found is None:
+        return None
+    numbers = np.unique(found)
+    low, high = int(numbers[0]), int(numbers[-1])
+    skipped = high - low + 1 - len(numbers)
+    if skipped > len(numbers):
+        return None
+    examples: list[int] = []
+    for place in np.flatnonzero(np.diff(numbers) > 1)[:MOST_SKIPPED]:
+        examples.extend(range(int(numbers[place]) + 1, int(numbers[place + 1])))
+        if len(examples) >= MOST_SKIPPED:
+            break
+    return Sequence(before, low, high, skipped, tuple(examples[:MOST_SKIPPED]))
+
+
+def _numbers_after(before: str, texts: Any) -> NDArray[np.int64] | None:
+    """The whole numbers behind a beginning that all texts share; None if one has another end."""
+    ends = pc.utf8_slice_codeunits(texts, len(before), len(before) + _MOST_DIGITS + 1)
+    longest = pc.max(pc.binary_length(ends)).as_py()
+    if longest > _MOST_DIGITS or not pc.all(pc.ascii_is_decimal(ends)).as_py():
+        return None
+    return values_of(ends.cast(pa.int64()))
 
 
 def shapes(tally: Tally) -> Tally:
@@ -54,6 +112,12 @@ def shapes(tally: Tally) -> Tally:
     return add_up(shaped, np.concatenate((tally.counts[plain], tally.counts[~plain])))
 
 
+def tally_of_numbers(numbers: SortedNumbers) -> Tally:
+    """Whole numbers that name things, as texts with their counts."""
+    texts = arrow_of(numbers.distinct_values).cast(pa.large_string())
+    return Tally(pa.table({"value": texts, "count": arrow_of(numbers.distinct_counts)}))
+
+
 def _shapes(texts: Any) -> Any:
     """Shapes of texts in any script."""
     for pattern, letter in ((r"\p{Lu}", "A"), (r"[\p{Ll}\p{Lo}\p{Lt}]", "a"), (r"\p{Nd}", "9")):
@@ -61,10 +125,12 @@ def _shapes(texts: Any) -> Any:
     return texts
 
 
-def tally_of_numbers(numbers: SortedNumbers) -> Tally:
-    """Whole numbers that name things, as texts with their counts."""
-    texts = arrow_of(numbers.distinct_values).cast(pa.large_string())
-    return Tally(pa.table({"value": texts, "count": arrow_of(numbers.distinct_counts)}))
+def _levels(tally: Tally, most: int) -> tuple[Level, ...]:
+    return tuple(Level(*pair) for pair in tally.top(most))
+
+
+def _rows(flags: Any, counts: NDArray[np.int64]) -> int:
+    return int(counts[values_of(flags)].sum())
 
 
 def _weighted(values: NDArray[Any], tally: Tally) -> SortedNumbers:
@@ -72,7 +138,3 @@ def _weighted(values: NDArray[Any], tally: Tally) -> SortedNumbers:
     numbers = np.repeat(values.astype(np.int64), tally.counts)
     numbers.sort()
     return SortedNumbers(numbers)
-
-
-def _blank(values: Any) -> Any:
-    return values_of(pc.utf8_length(pc.utf8_trim_whitespace(values))) == 0

@@ -20,13 +20,15 @@ T = TypeVar("T")
 Results = tuple[tuple[ColumnSummary, ...], Repeats, tuple[GapsByLevel, ...]]
 
 
-def run_local(table: Any, settings: Settings, listener: ProgressListener) -> Results:
+def run_local(
+    table: Any, settings: Settings, listener: ProgressListener, now: int | None = None
+) -> Results:
     """Compute all parts of a profile of an Arrow table in memory."""
     total = table.num_columns
     hashes = RowHashes(table.num_rows)
     with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
         steps: list[Callable[[], ColumnSummary]] = [
-            lambda position=position: _column(table, position, hashes, settings)  # type: ignore[misc]
+            lambda position=position: _column(table, position, hashes, settings, now)  # type: ignore[misc]
             for position in range(table.num_columns)
         ]
         summaries: tuple[ColumnSummary, ...] = tuple(_run_all(pool, steps, total, listener))
@@ -53,13 +55,15 @@ def _run_all(
     return [future.result() for future in futures]
 
 
-def _column(table: Any, position: int, hashes: RowHashes, settings: Settings) -> ColumnSummary:
+def _column(
+    table: Any, position: int, hashes: RowHashes, settings: Settings, now: int | None
+) -> ColumnSummary:
     """One step serves the column and the rows, so that texts are encoded once."""
     array = table.column(position)
     encoded = encode(array)
     part = observe_column(array, encoded)
     hashes.add(encoded, position)
-    return finish_column(part, table.schema.names[position], position, settings)
+    return finish_column(part, table.schema.names[position], position, settings, now)
 
 
 def _gaps(table: Any, columns: tuple[ColumnSummary, ...], position: int, by: int) -> GapsByLevel:

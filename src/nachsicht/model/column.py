@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 import msgspec
 
 from nachsicht.model.kinds import Kind, KindReason
-from nachsicht.model.statistics import Statistic
+from nachsicht.model.statistics import Absent, Statistic
 
 
 class Level(msgspec.Struct, frozen=True, array_like=True):
@@ -61,8 +63,69 @@ class Histogram(msgspec.Struct, frozen=True):
     after: int
 
 
+class Order(StrEnum):
+    """How the values run from the first row to the last; equal neighbours break strictness."""
+
+    STRICTLY_RISING = "strictly_rising"
+    RISING = "rising"
+    STRICTLY_FALLING = "strictly_falling"
+    FALLING = "falling"
+    CONSTANT = "constant"
+    NONE = "none"
+
+
+class Outliers(msgspec.Struct, frozen=True):
+    """Values far from the rest, by two rules, and the box plot that goes with the first.
+
+    Tukey's fences lie 1.5 interquartile ranges beyond the quartiles; the whiskers end at the
+    outermost values within them. The modified z-score is 0.6745 times the distance from the
+    median in units of the MAD; ``by_modified_z`` counts those beyond 3.5, and is absent where
+    the MAD is zero.
+    """
+
+    low_fence: float
+    high_fence: float
+    low_whisker: float
+    high_whisker: float
+    below: int
+    above: int
+    by_modified_z: int | Absent
+    values_below: tuple[NumberCount, ...]
+    values_above: tuple[NumberCount, ...]
+
+
+class NormalFit(msgspec.Struct, frozen=True):
+    """How close a quantity is to a normal distribution.
+
+    ``fit`` is the correlation of the sorted values with normal scores (1 for a straight
+    line), for the values as they are, their logarithms and their square roots; ``closest``
+    names the best (none, log, square_root). ``points`` are (normal score, value).
+    """
+
+    fit: Statistic
+    fit_log: Statistic
+    fit_square_root: Statistic
+    closest: str
+    points: tuple[tuple[float, float], ...]
+
+
+class Density(msgspec.Struct, frozen=True):
+    """A smoothed histogram: height at ``start + i * step``; the area beneath it is 1."""
+
+    start: float
+    step: float
+    bandwidth: float
+    heights: tuple[float, ...]
+
+
 class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
-    """A quantity. Moments and quantiles leave infinities out, and count them."""
+    """A quantity. Moments and quantiles leave infinities out, and count them.
+
+    ``decimals`` is the number of decimals that every value can be written with, None above
+    six. ``mode`` is the most frequent value (the smallest of them), None where no value
+    occurs twice. ``log_histogram`` is that of the binary logarithms of the positive values,
+    kept where a long tail was cut. Discrete quantities have no density.
+    """
 
     finite: int
     minimum: Statistic
@@ -83,29 +146,57 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     infinite_below: int
     infinite_above: int
     whole: bool
+    decimals: int | None
     discrete: bool
+    order: Order
+    mode: NumberCount | None
     quantiles: tuple[Quantile, ...]
     lowest: tuple[NumberCount, ...]
     highest: tuple[NumberCount, ...]
     knots: Knots
     histogram: Histogram | None
+    log_histogram: Histogram | None
+    density: Density | None
+    outliers: Outliers | None
+    normal: NormalFit | None
 
 
 class CategorySummary(msgspec.Struct, frozen=True, tag="category"):
-    """A category or flag: its levels with counts, the most frequent first."""
+    """A category or flag: its levels with counts, the most frequent first.
+
+    ``levels_for_most`` is how many of the most frequent levels hold 80 % of the rows. Rare
+    levels hold less than 1 % each. ``shortest`` and ``longest`` are lengths in characters.
+    """
 
     levels: tuple[Level, ...]
     further_levels: int
     further_rows: int
     evenness: Statistic
+    levels_for_most: int
+    rare_levels: int
+    rare_rows: int
     look_alikes: tuple[tuple[Level, ...], ...]
+    shortest: int
+    longest: int
+
+
+class Stretch(msgspec.Struct, frozen=True):
+    """Neighbouring calendar units without any row: the first, the last, and how many."""
+
+    first: str
+    last: str
+    units: int
 
 
 class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     """Dates or times. ``unit`` is that of ``counts``: hour, day, month, year, and so on.
 
     ``counts[i]`` rows lie in the calendar unit ``first + i`` after 1970-01-01 (or after
-    midnight, for times of day, whose ``clock`` is true).
+    midnight, for times of day, whose ``clock`` is true). Moments with a time zone are counted
+    by the clock of that zone. ``by_month`` begins with January, ``by_weekday`` with Monday;
+    both are empty for times of day, ``by_hour`` for days. ``stretches`` are the longest
+    runs of units without a row; ``missing_units`` counts all such units. ``in_future`` is
+    None where no time of now was given.
     """
 
     minimum: str
@@ -116,14 +207,44 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     unit: str
     first: int
     counts: tuple[int, ...]
+    by_month: tuple[int, ...]
+    by_weekday: tuple[int, ...]
+    by_hour: tuple[int, ...]
+    stretches: tuple[Stretch, ...]
+    missing_units: int
+    in_future: int | None
+    at_epoch: int
+    at_midnight: int
 
 
 class TextSummary(msgspec.Struct, frozen=True, tag="text"):
-    """Written text: lengths in characters and in words, and blanks."""
+    """Written text: lengths in characters and in words, frequent words, blanks, shapes.
+
+    ``looks_like`` counts the rows that look like something else: an e-mail address, a URL, a
+    number with a unit, a date, JSON.
+    """
 
     characters: QuantitySummary
     words: QuantitySummary
+    frequent_words: tuple[Level, ...]
     blank: int
+    space_before: int
+    space_after: int
+    shapes: tuple[Level, ...]
+    looks_like: dict[str, int]
+
+
+class Sequence(msgspec.Struct, frozen=True):
+    """Identifiers that count up, with the same text before the number.
+
+    ``skipped`` numbers between the first and the last do not occur; ``examples`` are some.
+    """
+
+    before: str
+    lowest: int
+    highest: int
+    skipped: int
+    examples: tuple[int, ...]
 
 
 class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
@@ -132,9 +253,29 @@ class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
     repeated_values: int
     repeated_rows: int
     shapes: tuple[Level, ...]
+    shortest: int
+    longest: int
+    order: Order | None
+    sequence: Sequence | None
 
 
-Detail = QuantitySummary | CategorySummary | MomentSummary | TextSummary | IdentifierSummary
+class NestedSummary(msgspec.Struct, frozen=True, tag="nested"):
+    """Lists or records inside a cell: how deep, which fields, how many entries, how many none."""
+
+    depth: int
+    fields: tuple[str, ...]
+    lengths: QuantitySummary | None
+    empty: int
+
+
+Detail = (
+    QuantitySummary
+    | CategorySummary
+    | MomentSummary
+    | TextSummary
+    | IdentifierSummary
+    | NestedSummary
+)
 
 
 class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):

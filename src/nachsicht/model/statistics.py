@@ -17,6 +17,7 @@ class Reason(StrEnum):
     NEVER_VARIES = "never_varies"
     ZERO_MEAN = "zero_mean"
     OVERFLOW = "overflow"
+    NOT_POSITIVE = "not_positive"
 
 
 class Absent(msgspec.Struct, frozen=True):

@@ -14,6 +14,7 @@ from nachsicht.model.column import (
     Histogram,
     IdentifierSummary,
     MomentSummary,
+    NestedSummary,
     QuantitySummary,
     TextSummary,
 )
@@ -47,7 +48,7 @@ def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | MomentS
     """What of a column is drawn: of texts it is their lengths; of identifiers nothing."""
     if isinstance(detail, TextSummary):
         return detail.characters
-    if isinstance(detail, IdentifierSummary):
+    if isinstance(detail, IdentifierSummary | NestedSummary):
         return None
     return detail
 

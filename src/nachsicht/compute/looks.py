@@ -1,0 +1,68 @@
+"""What texts look like: an e-mail address, a URL, a number with a unit, a date, JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+
+#: Name, a cheap sign that most texts lack, and the pattern that decides.
+_LOOKS: tuple[tuple[str, Callable[[Any], Any], str], ...] = (
+    (
+        "e-mail address",
+        lambda texts: pc.match_substring(texts, "@"),
+        r"^\s*[\w.+-]+@[\w-]+(\.[\w-]+)+\s*$",
+    ),
+    (
+        "URL",
+        lambda texts: pc.match_substring(texts, "://"),
+        r"^\s*[a-zA-Z][a-zA-Z0-9+.-]*://\S+\s*$",
+    ),
+    (
+        "number with a unit",
+        lambda texts: pc.match_substring_regex(texts, r"^[\s+-]*\d"),
+        r"^\s*[+-]?\d[\d.,' ]*\s*(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?|[€$£¥])\s*$",
+    ),
+    (
+        "date",
+        lambda texts: pc.match_substring_regex(texts, r"^\s*\d{1,4}[-./]\d"),
+        r"^\s*(\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})"
+        r"([ T]\d{1,2}:\d{2}.*)?\s*$",
+    ),
+    (
+        "JSON",
+        lambda texts: pc.match_substring_regex(texts, r"^\s*[{\[]"),
+        r'^\s*(\{\s*("|\})(.|\n)*\}|\[(.|\n)*\])\s*$',
+    ),
+)
+
+
+def looks_of(texts: Any, counts: NDArray[np.int64]) -> dict[str, int]:
+    """Rows that look like something else, by its name; what no row looks like is left out.
+
+    Parameters
+    ----------
+    texts : Arrow string array
+        Different texts.
+    counts : array of int
+        Rows of each text.
+    """
+    found = {}
+    for name, sign, pattern in _LOOKS:
+        places = np.flatnonzero(_true(sign(texts)))
+        if len(places):
+            fits = _true(pc.match_substring_regex(texts.take(arrow_of(places)), pattern))
+            rows = int(counts[places][fits].sum())
+            if rows:
+                found[name] = rows
+    return found
+
+
+def _true(flags: Any) -> NDArray[np.bool_]:
+    true: NDArray[np.bool_] = values_of(flags) & ~missing_in(flags)
+    return true
