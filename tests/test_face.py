@@ -24,9 +24,11 @@ def test_a_document_reads_back_equal(demo_comparison, tmp_path):
     path = demo_comparison.write(tmp_path / "comparison.json")
     assert nachsicht.read(path) == demo_comparison
     profile = demo_comparison.versions[0]
-    read = nachsicht.read(profile.write(tmp_path / "2024.json"))
-    assert isinstance(read, nachsicht.Profile)
-    assert read == profile
+    for name in ("2024.json", "2024.json.gz"):
+        read = nachsicht.read(profile.write(tmp_path / name))
+        assert isinstance(read, nachsicht.Profile)
+        assert read == profile
+    assert (tmp_path / "2024.json.gz").stat().st_size < (tmp_path / "2024.json").stat().st_size / 3
     assert read != demo_comparison.versions[1]
 
 

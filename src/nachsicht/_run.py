@@ -15,7 +15,7 @@ from nachsicht.contracts import ProgressListener, Source, ignore_progress
 from nachsicht.errors import DocumentError
 from nachsicht.labels import labels_for, title_for
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.documents import decode
+from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.settings import Settings
 from nachsicht.sources import source_of
@@ -41,7 +41,8 @@ def run_comparison(
     """
     ready = [_ready(version) for version in data]
     sources = [
-        None if done else source_of(version) for version, done in zip(data, ready, strict=True)
+        None if done else source_of(version, settings.reading)
+        for version, done in zip(data, ready, strict=True)
     ]
     names = [
         done.label if done else source.label if source else ""
@@ -67,13 +68,15 @@ def _profile(
 
     assert source is not None
     started = time.perf_counter()
-    table, facts = source.read()
+    opened = source.open()
+    table, facts = opened.table(), opened.facts
     columns, repeats, gaps = run_local(table, settings, listener, int(_now().timestamp() * 1e6))
     origin = Origin(
         source=facts.name,
         format=facts.format,
         source_bytes=facts.size_bytes,
-        notes=facts.notes,
+        notes=tuple(facts.notes),
+        unread_lines=facts.unread_lines,
         made_at=_now().isoformat(timespec="seconds"),
         seconds=round(time.perf_counter() - started, 3),
         nachsicht_version=VERSION,
@@ -92,8 +95,8 @@ def _ready(version: object) -> ProfileDocument | None:
         return document
     if isinstance(version, str | os.PathLike):
         path = Path(version)
-        if path.suffix == ".json" and path.is_file():
-            read = decode(path.read_bytes(), str(path))
+        if could_be_document(path):
+            read = read_document(path)
             if isinstance(read, ProfileDocument):
                 return read
             raise DocumentError(

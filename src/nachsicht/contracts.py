@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 
@@ -24,14 +24,40 @@ def ignore_progress(_: Progress) -> None:
     """A listener for those who do not want to know."""
 
 
-@dataclass(frozen=True)
+@dataclass
 class SourceFacts:
-    """What the page's origin says of a source; never a credential."""
+    """What the page's origin says of a source; never a credential.
+
+    Notes and unread lines may grow while batches are read.
+    """
 
     name: str
     format: str
     size_bytes: int | None
-    notes: tuple[str, ...] = ()
+    notes: list[str] = field(default_factory=list)
+    unread_lines: int = 0
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A source that is ready to be read, once or more.
+
+    Attributes
+    ----------
+    facts : SourceFacts
+    memory_bytes : int
+        About how much memory all of it would take.
+    table : callable
+        Reads all of it as an Arrow table.
+    batches : callable
+        Reads it as record batches of one schema; each call begins anew. A batch comes with
+        the number of bytes of the source that are read so far.
+    """
+
+    facts: SourceFacts
+    memory_bytes: int
+    table: Callable[[], Any]
+    batches: Callable[[], Iterator[tuple[Any, int]]]
 
 
 class Source(Protocol):
@@ -41,11 +67,11 @@ class Source(Protocol):
     def label(self) -> str:
         """A short name for the version, used where the user gives none."""
 
-    def read(self) -> tuple[Any, SourceFacts]:
-        """Read all of it, as an Arrow table.
+    def open(self) -> Opened:
+        """Find out what it is, without reading all of it.
 
         Raises
         ------
         SourceError
-            If it cannot be read, with what was wrong and where.
+            If it cannot be read, with what was wrong and where. Reading may raise it too.
         """

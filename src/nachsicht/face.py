@@ -10,7 +10,7 @@ from typing import Any
 from nachsicht.contracts import ProgressListener
 from nachsicht.errors import OutputError
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.documents import decode, encode
+from nachsicht.model.documents import encode, pack, read_document
 from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings, settings_from
@@ -54,7 +54,7 @@ class _Result:
         return encode(self.document)
 
     def write(self, path: str | PathLike[str]) -> Path:
-        """Write the page (``.html``) or the document (``.json``), by the path's suffix.
+        """Write the page (``.html``) or the document (``.json``, ``.json.gz``), by the suffix.
 
         The file appears whole or not at all.
 
@@ -74,11 +74,13 @@ class _Result:
             write_whole(target, self.to_html().encode("utf-8"))
         elif suffix == ".json":
             write_whole(target, self.to_json())
+        elif target.name.lower().endswith(".json.gz"):
+            write_whole(target, pack(self.to_json()))
         else:
             raise OutputError(
                 f"the suffix {suffix or '(none)'} is not known",
                 where=str(target),
-                todo="Use .html for the page or .json for the document.",
+                todo="Use .html for the page; .json or .json.gz for the document.",
             )
         return target
 
@@ -235,16 +237,7 @@ def read(path: str | PathLike[str]) -> Profile | Comparison:
     """
     from nachsicht.compute.changes.across import compare_profiles
 
-    source = Path(path)
-    try:
-        data = source.read_bytes()
-    except OSError as error:
-        from nachsicht.errors import DocumentError
-
-        raise DocumentError(
-            f"the document cannot be opened ({error.strerror})", where=str(source)
-        ) from error
-    document = decode(data, str(source))
+    document = read_document(Path(path))
     if isinstance(document, ProfileDocument):
         return Profile(compare_profiles([document], document.title, Settings()))
     return Comparison(document)

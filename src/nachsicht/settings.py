@@ -30,6 +30,29 @@ class Bounds(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     chance: float = 0.001
 
 
+class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """How files are read; what is None is found out.
+
+    Attributes
+    ----------
+    delimiter, quote, decimal : str, optional
+        Single characters of delimited text.
+    encoding : str, optional
+        Name of the encoding of text.
+    header : bool, optional
+        Whether the first line of delimited text or of a sheet holds the names.
+    sheet : str, optional
+        Name of the sheet of a workbook; by default the first that is not empty.
+    """
+
+    delimiter: str | None = None
+    quote: str | None = None
+    decimal: str | None = None
+    encoding: str | None = None
+    header: bool | None = None
+    sheet: str | None = None
+
+
 class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What the user may choose for a profile or a comparison.
 
@@ -49,6 +72,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         A quantity of whole numbers with at most so many different values is discrete.
     threads : int
         Threads to compute with; 0 means one for each core.
+    reading : Reading
+        How files are read, where it shall not be found out.
     bounds : Bounds
         Limits from which on a difference becomes a finding.
     """
@@ -60,6 +85,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     histogram_bins: int = 256
     discrete_values: int = 40
     threads: int = 0
+    reading: Reading = msgspec.field(default_factory=Reading)
     bounds: Bounds = msgspec.field(default_factory=Bounds)
 
 

@@ -1,6 +1,8 @@
 """Files and frames become the same profile; what is no table is one clear error."""
 
+import bz2
 import gzip
+import lzma
 from pathlib import Path
 
 import pandas as pd
@@ -8,7 +10,7 @@ import polars as pl
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
-from pyarrow import csv
+from pyarrow import csv, feather
 
 import nachsicht
 
@@ -57,6 +59,80 @@ def test_delimiter_and_encoding_are_found_out(tmp_path, delimiter, encoding, not
     assert note in profile.origin.notes
 
 
+@pytest.mark.parametrize("suffix", ["gz", "bz2", "xz", "zst"])
+def test_compressed_files_are_read(path, tmp_path, suffix):
+    packed = tmp_path / f"checks.csv.{suffix}"
+    data = path.read_bytes()
+    if suffix == "zst":
+        packed.write_bytes(pa.compress(data, "zstd", asbytes=True))
+    else:
+        module = {"gz": gzip, "bz2": bz2, "xz": lzma}[suffix]
+        packed.write_bytes(module.compress(data))
+    profile = nachsicht.profile(packed)
+    assert facts(profile) == facts(nachsicht.profile(path))
+    assert profile.label == "checks"
+
+
+def test_feather_json_and_workbooks_give_the_same_numbers(path, tmp_path):
+    options = csv.ConvertOptions(strings_can_be_null=True)
+    table = csv.read_csv(path, convert_options=options).slice(0, 300)
+    wanted = ["hive_id", "apiary", "mite_count", "hive_weight", "temper"]
+    table = table.select(wanted)
+    frame = table.to_pandas()
+    feather.write_feather(table, tmp_path / "checks.feather")
+    frame.to_json(tmp_path / "checks.jsonl", orient="records", lines=True)
+    frame.to_json(tmp_path / "checks.json", orient="records")
+    frame.to_excel(tmp_path / "checks.xlsx", index=False, sheet_name="May")
+    expected = facts(nachsicht.profile(table))
+    for suffix in ("feather", "jsonl", "json", "xlsx"):
+        profile = nachsicht.profile(tmp_path / f"checks.{suffix}")
+        assert facts(profile) == expected, suffix
+    assert "sheet May, of 1" in profile.document.origin.notes
+    with pytest.raises(nachsicht.SourceError, match="There are: May"):
+        nachsicht.profile(tmp_path / "checks.xlsx", reading={"sheet": "June"})
+
+
+@pytest.mark.parametrize("source", ["parts", "parts/part_*.csv"])
+def test_part_files_are_one_dataset(path, tmp_path, source):
+    lines = path.read_text().splitlines(keepends=True)
+    (tmp_path / "parts").mkdir()
+    for i in range(3):
+        part = [lines[0], *lines[1 + 2004 * i : 1 + 2004 * (i + 1)]]
+        (tmp_path / "parts" / f"part_{i}.csv").write_text("".join(part))
+    assert facts(nachsicht.profile(tmp_path / source)) == facts(nachsicht.profile(path))
+    (tmp_path / "parts" / "part_3.csv").write_text("other,names\n1,2\n")
+    with pytest.raises(nachsicht.SourceUnreadable, match=r"other columns.*part_3"):
+        nachsicht.profile(tmp_path / source)
+
+
+def test_a_decimal_comma_and_missing_names_are_found_out(tmp_path):
+    lines = [f"{i};{i},5;Amselgrund" for i in range(40)]
+    (tmp_path / "x.csv").write_text("\n".join(lines))
+    document = nachsicht.profile(tmp_path / "x.csv").document
+    assert [c.name for c in document.columns] == ["column_1", "column_2", "column_3"]
+    assert document.columns[1].detail.maximum == 39.5
+    assert {"decimal comma", "no line of names"} <= set(document.origin.notes)
+    given = nachsicht.profile(tmp_path / "x.csv", reading={"header": True, "decimal": "."}).document
+    assert [c.name for c in given.columns] == ["0", "0,5", "Amselgrund"]
+    assert given.rows == 39
+
+
+def test_years_as_names_are_names(tmp_path):
+    (tmp_path / "x.csv").write_text("place,2023,2024,2025\nKleehof,1,2,3\nMoorblick,4,5,6\n")
+    names = [c.name for c in nachsicht.profile(tmp_path / "x.csv").document.columns]
+    assert names == ["place", "2023", "2024", "2025"]
+
+
+def test_lines_that_cannot_be_read_are_counted_and_shown(tmp_path):
+    lines = [f"{i},{i}" for i in range(100)]
+    lines[41] = "41,4,1"
+    (tmp_path / "x.csv").write_text("\n".join(["a,b", *lines]))
+    profile = nachsicht.profile(tmp_path / "x.csv")
+    assert (profile.document.rows, profile.document.origin.unread_lines) == (99, 1)
+    assert any("line 43" in note for note in profile.document.origin.notes)
+    assert "lines_unread" in [finding.code for finding in profile.findings]
+
+
 def test_a_column_that_turns_into_words_late_is_read_as_text(tmp_path):
     lines = [f"{i},{i}" for i in range(900_000)] + ["900000,many"]
     (tmp_path / "late.csv").write_text("\n".join(["a,b", *lines]))
@@ -98,23 +174,43 @@ def _bad(tmp_path: Path) -> dict[str, tuple[object, type, str]]:
     (tmp_path / "empty.csv").touch()
     (tmp_path / "picture.csv").write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0")
     (tmp_path / "ragged.csv").write_text("a,b\n1,2\n3,4,5\n6,7\n")
-    (tmp_path / "packed.csv").write_bytes(gzip.compress(b"a,b\n1,2\n"))
+    packed = gzip.compress(b"a,b\n" + bytes(str(list(range(9999))), "ascii"))
+    (tmp_path / "packed.csv.gz").write_bytes(packed[:2000])
+    (tmp_path / "no_files").mkdir()
+    (tmp_path / "list.json").write_text("[1, 2, 3]")
+    (tmp_path / "lines.jsonl").write_text('{"a": 1}\n{"a": }\n')
     (tmp_path / "cut.parquet").write_bytes(b"PAR1 and then nothing")
     (tmp_path / "checks.csv").write_text("a\n1\n")
     return {
         "missing": (tmp_path / "chekcs.csv", nachsicht.SourceMissing, "Did you mean"),
         "empty": (tmp_path / "empty.csv", nachsicht.SourceEmpty, "empty"),
         "no table": (tmp_path / "picture.csv", nachsicht.SourceUnreadable, "no table"),
-        "packed": (tmp_path / "packed.csv", nachsicht.SourceUnreadable, "no table"),
+        "packed": (tmp_path / "packed.csv.gz", nachsicht.SourceUnreadable, "decompress|complete"),
+        "list": (tmp_path / "list.json", nachsicht.SourceUnreadable, "no table"),
+        "lines": (tmp_path / "lines.jsonl", nachsicht.SourceUnreadable, "line 2"),
+        "pattern": (tmp_path / "part_*.csv", nachsicht.SourceMissing, "no file fits"),
         "ragged": (tmp_path / "ragged.csv", nachsicht.SourceUnreadable, "line 3"),
         "parquet": (tmp_path / "cut.parquet", nachsicht.SourceUnreadable, "Parquet"),
-        "folder": (tmp_path, nachsicht.SourceUnreadable, "folder"),
+        "folder": (tmp_path / "no_files", nachsicht.SourceMissing, "no files"),
         "object": (42, nachsicht.SourceError, "int"),
     }
 
 
 @pytest.mark.parametrize(
-    "name", ["missing", "empty", "no table", "packed", "ragged", "parquet", "folder", "object"]
+    "name",
+    [
+        "missing",
+        "empty",
+        "no table",
+        "packed",
+        "ragged",
+        "parquet",
+        "folder",
+        "object",
+        "list",
+        "lines",
+        "pattern",
+    ],
 )
 def test_what_is_no_table_is_one_error_that_says_where(name, tmp_path):
     data, kind, words = _bad(tmp_path)[name]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nachsicht.cli.options import output_options, verbose_option
+from nachsicht.cli.options import output_options, reading_options, verbose_option
 from nachsicht.cli.progress import ProgressBar
 from nachsicht.errors import NachsichtError
 from nachsicht.version import VERSION
@@ -55,9 +55,13 @@ def main() -> None:
 @click.argument("source")
 @click.option("--label", help="What to call the version; by default the file's name.")
 @output_options
+@reading_options
 @verbose_option
 def profile(source: str, label: str | None, **output: Any) -> None:
-    """Describe the dataset in SOURCE, a CSV or Parquet file.
+    """Describe the dataset in SOURCE.
+
+    SOURCE is a file (CSV and other delimited text, Parquet, Arrow, JSON, Excel; compressed
+    or not), a folder of part files, or a pattern such as "part_*.csv".
 
     \b
     Examples:
@@ -69,7 +73,7 @@ def profile(source: str, label: str | None, **output: Any) -> None:
 
     outputs = _targets(output, default=None)
     with ProgressBar(quiet=output["quiet"]) as bar:
-        result = nachsicht.profile(source, label=label, progress=bar, **_title(output))
+        result = nachsicht.profile(source, label=label, progress=bar, **_settings(output))
     _hand_over(result, outputs, output)
 
 
@@ -81,6 +85,7 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     "--label", "labels", multiple=True, help="What to call a version; once for each, in order."
 )
 @output_options
+@reading_options
 @verbose_option
 def compare(
     old: str,
@@ -91,7 +96,8 @@ def compare(
 ) -> None:
     """Tell what changed from OLD to NEW (and on to NEWER ones).
 
-    Each is a CSV or Parquet file, or the document (.json) of a profile made before.
+    Each is a file, folder or pattern as for `nachsicht profile`, or the document (.json) of a
+    profile made before.
 
     \b
     Examples:
@@ -104,7 +110,7 @@ def compare(
     outputs = _targets(output, default=None)
     with ProgressBar(quiet=output["quiet"]) as bar:
         result = nachsicht.compare(
-            old, new, *newer, labels=labels or None, progress=bar, **_title(output)
+            old, new, *newer, labels=labels or None, progress=bar, **_settings(output)
         )
     _hand_over(result, outputs, output)
 
@@ -150,8 +156,14 @@ def _targets(output: dict[str, Any], default: Path | None) -> list[Path]:
     return targets
 
 
-def _title(output: dict[str, Any]) -> dict[str, Any]:
-    return {"title": output["title"]} if output["title"] else {}
+def _settings(options: dict[str, Any]) -> dict[str, Any]:
+    """The settings that options of the same names give."""
+    names = ("delimiter", "encoding", "decimal", "header", "sheet")
+    reading = {name: options[name] for name in names if options[name] is not None}
+    given: dict[str, Any] = {"reading": reading} if reading else {}
+    if options["title"]:
+        given["title"] = options["title"]
+    return given
 
 
 def _hand_over(result: Profile | Comparison, targets: list[Path], output: dict[str, Any]) -> None:

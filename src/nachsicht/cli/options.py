@@ -32,6 +32,23 @@ def output_options(command: F) -> F:
     return command
 
 
+def reading_options(command: F) -> F:
+    """How files are read, where it shall not be found out."""
+    for option in reversed(
+        (
+            click.option("--delimiter", help="What stands between fields; else it is found out."),
+            click.option("--encoding", help="Encoding of the text, such as utf-8 or cp1252."),
+            click.option("--decimal", help="Decimal sign: a point or a comma."),
+            click.option(
+                "--header/--no-header", default=None, help="Whether the first line holds names."
+            ),
+            click.option("--sheet", help="Sheet of a workbook; else the first that is not empty."),
+        )
+    ):
+        command = option(command)
+    return command
+
+
 def verbose_option(command: F) -> F:
     """The traceback of an error, for those who look into it; read where errors are caught."""
     return click.option(

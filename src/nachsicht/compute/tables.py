@@ -45,6 +45,6 @@ def put_together(
         columns=columns,
         repeats=repeats,
         gaps_by_level=tables,
-        findings=findings_in(label, columns, repeats, tables, settings),
+        findings=findings_in(label, columns, repeats, tables, origin.unread_lines, settings),
         origin=origin,
     )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from typing import Any
 
 import numpy as np
@@ -73,7 +72,7 @@ def sequence_in(tally: Tally) -> Sequence | None:
     if tally.distinct < 2:
         return None
     ends = pc.min_max(tally.values).as_py()
-    before = os.path.commonprefix([ends["min"], ends["max"]]).rstrip("0123456789")
+    before = _common_start(ends["min"], ends["max"]).rstrip("0123456789")
     if _numbers_after(before, tally.values[:_TRIAL]) is None:
         return None
     found = _numbers_after(before, tally.values)
@@ -90,6 +89,11 @@ def sequence_in(tally: Tally) -> Sequence | None:
         if len(examples) >= MOST_SKIPPED:
             break
     return Sequence(before, low, high, skipped, tuple(examples[:MOST_SKIPPED]))
+
+
+def _common_start(a: str, b: str) -> str:
+    same = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), None)
+    return a[:same] if same is not None else min(a, b, key=len)
 
 
 def _numbers_after(before: str, texts: Any) -> NDArray[np.int64] | None:

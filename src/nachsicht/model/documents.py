@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import gzip
+from pathlib import Path
+
 import msgspec
 
 from nachsicht.errors import DocumentError
@@ -17,6 +20,40 @@ Document = ProfileDocument | ComparisonDocument
 def encode(document: Document) -> bytes:
     """Write a document as JSON, indented by nothing, keys in a fixed order."""
     return msgspec.json.encode(document)
+
+
+def pack(data: bytes) -> bytes:
+    """Compress a document; the same document gives the same bytes."""
+    return gzip.compress(data, mtime=0)
+
+
+def could_be_document(path: Path) -> bool:
+    """Whether a file may hold a document: its name says JSON and it begins with a brace."""
+    if not path.name.endswith((".json", ".json.gz")) or not path.is_file():
+        return False
+    with gzip.open(path) if path.suffix == ".gz" else path.open("rb") as file:
+        try:
+            return file.read(1) == b"{"
+        except (OSError, EOFError):
+            return False
+
+
+def read_document(path: Path) -> Document:
+    """Read a document, compressed or not.
+
+    Raises
+    ------
+    DocumentError
+        If the file cannot be opened, holds no document, or one of a newer format.
+    """
+    try:
+        data = path.read_bytes()
+        if data[:2] == b"\x1f\x8b":
+            data = gzip.decompress(data)
+    except (OSError, EOFError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise DocumentError(f"the document cannot be opened ({reason})", where=str(path)) from error
+    return decode(data, str(path))
 
 
 def decode(data: bytes, where: str = "") -> Document:

@@ -15,6 +15,7 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     format: str
     source_bytes: int | None
     notes: tuple[str, ...]
+    unread_lines: int
     made_at: str
     seconds: float
     nachsicht_version: str

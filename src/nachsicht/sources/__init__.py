@@ -7,9 +7,10 @@ from pathlib import Path
 
 from nachsicht.contracts import Source
 from nachsicht.errors import SourceError
+from nachsicht.settings import Reading
 
 
-def source_of(data: object) -> Source:
+def source_of(data: object, reading: Reading) -> Source:
     """The source that reads a path, a frame or any object that gives Arrow data.
 
     Raises
@@ -18,9 +19,14 @@ def source_of(data: object) -> Source:
         If the object is none of these.
     """
     if isinstance(data, str | PathLike):
+        path = Path(data)
+        if path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists()):
+            from nachsicht.sources.folders import FolderSource
+
+            return FolderSource(path, reading)
         from nachsicht.sources.files import FileSource
 
-        return FileSource(Path(data))
+        return FileSource(path, reading)
     from nachsicht.sources.frames import FrameSource, gives_table
 
     if gives_table(data):

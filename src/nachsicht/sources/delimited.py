@@ -1,141 +1,190 @@
-"""CSV and other delimited text; delimiter and encoding are found out."""
+"""CSV and other delimited text; how it is written is found out, unless settings say."""
 
 from __future__ import annotations
 
-import csv
 import re
-from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
+from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceUnreadable
+from nachsicht.settings import Reading
+from nachsicht.sources.compressed import open_bytes
+from nachsicht.sources.dialects import Dialect, find_dialect, spoken
 
 #: What is read as missing, beside an empty field.
 MISSING_MARKS = ("", "NA", "N/A", "NaN", "nan", "null", "NULL", "#N/A")
-DELIMITERS = ",;\t|"
-#: Bytes at the beginning of a file from which delimiter and encoding are told.
-_SAMPLE = 1 << 16
+#: A file of which more lines than this share cannot be read is no table.
+MOST_UNREAD = 0.1
+#: Bytes that are parsed at once.
+_BLOCK = 1 << 22
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+)(?:.*?)conversion error", re.DOTALL)
 _BAD_ROW = re.compile(r"Row #(\d+)")
 
 
-def read_delimited(path: Path) -> tuple[Any, tuple[str, ...]]:
-    """Read delimited text with a header line.
-
-    Returns
-    -------
-    (table, notes)
-        The notes say what was found out: delimiter, encoding.
+def open_delimited(
+    path: Path, compression: str | None, reading: Reading, facts: SourceFacts
+) -> Opened:
+    """Delimited text, with what was found out in the notes of its facts.
 
     Raises
     ------
     SourceUnreadable
-        If the file is no text, or a line does not fit the others.
+        If the file is no text, or more than a tenth of its lines have another number of
+        fields than the first.
     """
-    with path.open("rb") as file:
-        sample = file.read(_SAMPLE)
-    encoding = _encoding(sample, path)
-    delimiter = _delimiter(sample.decode(encoding, errors="replace"))
-    table = _read(path, encoding, delimiter)
-    notes = [] if delimiter == "," else [f"delimiter {_spoken(delimiter)}"]
-    if encoding not in ("utf-8", "utf-8-sig"):
-        notes.append(f"encoding {encoding}")
-    return table, tuple(notes)
+    dialect = find_dialect(path, compression, reading)
+    facts.format = "delimited text"
+    facts.notes += spoken(dialect, compression)
+    reader = _Reader(path, compression, dialect, facts)
+    expected = (facts.size_bytes or 0) * (4 if compression else 1)
+    return Opened(facts, 2 * expected, reader.table, reader.batches)
 
 
-def _spoken(delimiter: str) -> str:
-    return {"\t": "tab", ";": "semicolon", "|": "bar"}.get(delimiter, delimiter)
+@dataclass
+class _Unread:
+    """Lines with another number of fields than the first."""
+
+    lines: int = 0
+    examples: list[str] = field(default_factory=list)
+
+    def __call__(self, row: Any) -> str:
+        self.lines += 1
+        if len(self.examples) < 5:
+            line = f"line {row.number}" if row.number else "a line"
+            text = row.text if len(row.text) <= 60 else row.text[:60] + "…"
+            self.examples.append(f"{line}: {row.actual_columns} fields ({text})")
+        return "skip"
 
 
-def _encoding(sample: bytes, path: Path) -> str:
-    if sample.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return "utf-16"
-    if b"\0" in sample:
-        raise SourceUnreadable(
-            "the file is no table: it holds bytes that no text has",
-            where=str(path),
-            todo="Give a CSV or Parquet file.",
+@dataclass
+class _Reader:
+    path: Path
+    compression: str | None
+    dialect: Dialect
+    facts: SourceFacts
+    types: dict[str, Any] = field(default_factory=dict)
+
+    def table(self) -> Any:
+        """All of it, by all cores; once more by one where lines cannot be read, to tell which."""
+        from pyarrow import csv as arrow_csv
+
+        unread = _Unread()
+        table = self._retried(
+            lambda options: arrow_csv.read_csv(self._stream(), **options), unread, threads=True
         )
-    try:
-        # A character may be cut at the end of the sample.
-        sample[: sample.rfind(b"\n") + 1 or None].decode("utf-8")
-    except UnicodeDecodeError:
-        return "cp1252"
-    return "utf-8-sig" if sample.startswith(b"\xef\xbb\xbf") else "utf-8"
-
-
-def _delimiter(text: str) -> str:
-    """The delimiter that gives the same number of fields, above one, in most lines."""
-    lines = [line for line in text.splitlines()[:200] if line.strip()]
-    if len(text) >= _SAMPLE - 4 and len(lines) > 1:
-        lines.pop()
-    scores = {}
-    for delimiter in DELIMITERS:
-        widths = Counter(len(row) for row in csv.reader(lines, delimiter=delimiter))
-        width, agreeing = max(
-            widths.items(), key=lambda entry: (entry[1], entry[0]), default=(1, 0)
-        )
-        scores[delimiter] = (agreeing / max(len(lines), 1) if width > 1 else 0.0, width)
-    return max(DELIMITERS, key=lambda delimiter: scores[delimiter])
-
-
-def _read(path: Path, encoding: str, delimiter: str) -> Any:
-    """Read with inferred types; a column whose later rows do not fit is read as wider type."""
-    from pyarrow import csv as arrow_csv
-
-    types: dict[str, Any] = {}
-    threads = True
-    encoding = "utf-8" if encoding == "utf-8-sig" else encoding
-    while True:
-        try:
-            return arrow_csv.read_csv(
-                path,
-                read_options=arrow_csv.ReadOptions(
-                    encoding=encoding, block_size=1 << 22, use_threads=threads
-                ),
-                parse_options=arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
-                convert_options=arrow_csv.ConvertOptions(
-                    null_values=list(MISSING_MARKS),
-                    strings_can_be_null=True,
-                    column_types=types,
-                    true_values=["true", "True", "TRUE"],
-                    false_values=["false", "False", "FALSE"],
-                ),
+        if unread.lines:
+            unread = _Unread()
+            table = self._retried(
+                lambda options: arrow_csv.read_csv(self._stream(), **options), unread, threads=False
             )
-        except pa.ArrowInvalid as error:
-            widened = _widened(path, encoding, delimiter, str(error), types)
-            if widened is None and not threads:
-                raise _unreadable(path, error) from error
-            types = widened or types
-            threads = widened is not None  # one thread alone knows the line of an error
-        except (OSError, UnicodeError) as error:
-            raise _unreadable(path, error) from error
+        self._told(unread, table.num_rows)
+        return table
 
+    def batches(self) -> Iterator[tuple[Any, int]]:
+        """Block by block; begins anew with a wider type where a later block needs one."""
+        from pyarrow import csv as arrow_csv
 
-def _widened(
-    path: Path, encoding: str, delimiter: str, message: str, types: dict[str, Any]
-) -> dict[str, Any] | None:
-    """Column types with the one that failed made wider: floats once, then text."""
-    failed = _BAD_COLUMN.search(message)
-    if not failed:
-        return None
-    with path.open(encoding=encoding, newline="") as file:
-        header = next(csv.reader(file, delimiter=delimiter))
-    name = header[int(failed.group(1))]
-    wider = pa.string() if name in types or "int64" not in message else pa.float64()
-    return None if types.get(name) == pa.string() else {**types, name: wider}
+        # The types of all blocks must be known before the first is handed on.
+        unread = _Unread()
+        rows = self._retried(lambda options: self._pass_over(arrow_csv, options), unread, True)
+        self._told(unread, rows)
+        stream = self._stream()
+        for batch in arrow_csv.open_csv(stream, **self._options(_Unread(), threads=True)):
+            yield batch, self._position(stream)
 
+    def _pass_over(self, arrow_csv: Any, options: dict[str, Any]) -> int:
+        return sum(b.num_rows for b in arrow_csv.open_csv(self._stream(), **options))
 
-def _unreadable(path: Path, error: Exception) -> SourceUnreadable:
-    message = str(error).splitlines()[0].removeprefix("CSV parse error: ").rstrip(".")
-    if len(message) > 160:
-        message = message[:160] + "…"
-    line = _BAD_ROW.search(message)
-    where = f"{path}, line {line.group(1)}" if line else str(path)
-    return SourceUnreadable(
-        f"the file is no table that can be read ({message})",
-        where=where,
-        todo="Check that every line has the same number of fields.",
-    )
+    def _position(self, stream: Any) -> int:
+        try:
+            return int(stream.tell())
+        except (OSError, ValueError):
+            return 0
+
+    def _stream(self) -> Any:
+        stream = open_bytes(self.path, self.compression)
+        return pa.PythonFile(stream) if self.compression == "xz" else stream
+
+    def _retried(
+        self, read: Callable[[dict[str, Any]], Any], unread: _Unread, threads: bool
+    ) -> Any:
+        """Read; where a column's later rows do not fit its type, read again with a wider one."""
+        while True:
+            unread.lines, unread.examples = 0, []
+            try:
+                return read(self._options(unread, threads))
+            except pa.ArrowInvalid as error:
+                if not self._widen(str(error)):
+                    if not threads:
+                        raise self._unreadable(error) from error
+                    threads = False  # one thread alone knows the line of an error
+            except (OSError, EOFError, UnicodeError) as error:
+                raise self._unreadable(error) from error
+
+    def _options(self, unread: _Unread, threads: bool) -> dict[str, Any]:
+        from pyarrow import csv as arrow_csv
+
+        dialect = self.dialect
+        return {
+            "read_options": arrow_csv.ReadOptions(
+                encoding=dialect.encoding,
+                block_size=_BLOCK,
+                use_threads=threads,
+                column_names=None if dialect.header else dialect.names,
+            ),
+            "parse_options": arrow_csv.ParseOptions(
+                delimiter=dialect.delimiter,
+                quote_char=dialect.quote,
+                newlines_in_values=True,
+                invalid_row_handler=unread,
+            ),
+            "convert_options": arrow_csv.ConvertOptions(
+                null_values=list(MISSING_MARKS),
+                strings_can_be_null=True,
+                column_types=self.types,
+                decimal_point=dialect.decimal,
+                true_values=["true", "True", "TRUE"],
+                false_values=["false", "False", "FALSE"],
+            ),
+        }
+
+    def _widen(self, message: str) -> bool:
+        """Give the column that failed a wider type: float after int, then text."""
+        failed = _BAD_COLUMN.search(message)
+        if not failed:
+            return False
+        name = self.dialect.names[int(failed.group(1))]
+        if self.types.get(name) == pa.string():
+            return False
+        self.types[name] = (
+            pa.string() if name in self.types or "int64" not in message else pa.float64()
+        )
+        return True
+
+    def _told(self, unread: _Unread, rows: int) -> None:
+        if not unread.lines:
+            return
+        if unread.lines > MOST_UNREAD * (rows + unread.lines):
+            raise SourceUnreadable(
+                f"the file is no table: {unread.lines:,} lines have another number of fields "
+                f"than the first, such as {unread.examples[0]}",
+                where=str(self.path),
+                todo="Check the delimiter, or give it with --delimiter.",
+            )
+        self.facts.unread_lines = unread.lines
+        self.facts.notes.append(f"could not read {'; '.join(unread.examples)}")
+
+    def _unreadable(self, error: Exception) -> SourceUnreadable:
+        message = (str(error).splitlines() or ["it ends too early"])[0]
+        message = message.removeprefix("CSV parse error: ").rstrip(".")
+        line = _BAD_ROW.search(message)
+        return SourceUnreadable(
+            f"the file is no table that can be read ({message[:160]})",
+            where=f"{self.path}, line {line.group(1)}" if line else str(self.path),
+            todo="Check that it is complete, and its encoding.",
+        )

@@ -1,19 +1,18 @@
-"""Files: opened by their suffix, with errors that say where and what to do."""
+"""Files: told by their first bytes and their suffix, opened by the reader of their format."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
-from nachsicht.contracts import SourceFacts
+from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
+from nachsicht.settings import Reading
+from nachsicht.sources.compressed import compression_of
 
-Reader = Callable[[Path], tuple[Any, tuple[str, ...]]]
-
-#: Beginnings that tell a file's format whatever its name says.
-_PARQUET = b"PAR1"
+_COMPRESSED_SUFFIXES = (".gz", ".bz2", ".zst", ".xz")
+_JSON_SUFFIXES = (".json", ".jsonl", ".ndjson")
+_WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
 
 @dataclass(frozen=True)
@@ -21,20 +20,53 @@ class FileSource:
     """A table in one file."""
 
     path: Path
+    reading: Reading
 
     @property
     def label(self) -> str:
         """The file's name without folder and suffixes."""
         return self.path.name.split(".")[0] or self.path.name
 
-    def read(self) -> tuple[Any, SourceFacts]:
-        """Read the whole file."""
-        size = self._checked_size()
-        format_name, reader = self._reader()
-        table, notes = reader(self.path)
-        if table.num_columns == 0:
-            raise SourceEmpty("the file holds no columns", where=str(self.path))
-        return table, SourceFacts(self.path.name, format_name, size, notes)
+    def open(self) -> Opened:
+        """Tell the format and open the file with its reader."""
+        facts = SourceFacts(self.path.name, "", self._checked_size())
+        head = self._head()
+        compression = compression_of(head)
+        suffixes = [s.lower() for s in self.path.suffixes if s.lower() not in _COMPRESSED_SUFFIXES]
+        suffix = suffixes[-1] if suffixes else ""
+        if compression is None:
+            binary = self._open_binary(head, suffix, facts)
+            if binary is not None:
+                return binary
+        if suffix in _JSON_SUFFIXES:
+            from nachsicht.sources.json_text import open_json
+
+            return open_json(self.path, compression, facts)
+        from nachsicht.sources.delimited import open_delimited
+
+        return open_delimited(self.path, compression, self.reading, facts)
+
+    def _open_binary(self, head: bytes, suffix: str, facts: SourceFacts) -> Opened | None:
+        from nachsicht.sources import columnar
+
+        if head.startswith(b"PAR1") or suffix in (".parquet", ".pq"):
+            return columnar.open_parquet(self.path, facts)
+        if head.startswith(b"ARROW1") or suffix in (".arrow", ".feather", ".ipc"):
+            return columnar.open_arrow(self.path, facts)
+        if suffix in _WORKBOOKS:
+            from nachsicht.sources.workbooks import open_workbook
+
+            return open_workbook(self.path, self.reading, facts)
+        return None
+
+    def _head(self) -> bytes:
+        try:
+            with self.path.open("rb") as file:
+                return file.read(8)
+        except OSError as error:
+            raise SourceUnreadable(
+                f"the file cannot be opened ({error.strerror})", where=str(self.path)
+            ) from error
 
     def _checked_size(self) -> int:
         if not self.path.exists():
@@ -44,31 +76,10 @@ class FileSource:
                 where=str(self.path),
                 todo=f"Did you mean {near}?" if near else "Check the path.",
             )
-        if self.path.is_dir():
-            raise SourceUnreadable(
-                "this is a folder", where=str(self.path), todo="Name a file in it."
-            )
-        try:
-            size = self.path.stat().st_size
-        except OSError as error:
-            raise SourceUnreadable(str(error.strerror), where=str(self.path)) from error
+        size = self.path.stat().st_size
         if size == 0:
             raise SourceEmpty("the file is empty", where=str(self.path))
         return size
-
-    def _reader(self) -> tuple[str, Reader]:
-        from nachsicht.sources import delimited, parquet
-
-        try:
-            with self.path.open("rb") as file:
-                head = file.read(4)
-        except OSError as error:
-            raise SourceUnreadable(
-                f"the file cannot be opened ({error.strerror})", where=str(self.path)
-            ) from error
-        if head == _PARQUET or self.path.suffix.lower() in (".parquet", ".pq"):
-            return "Parquet", parquet.read_parquet
-        return "delimited text", delimited.read_delimited
 
 
 def _nearest(path: Path) -> Path | None:

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.contracts import SourceFacts
+from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceUnreadable
+
+#: Rows of a batch where a frame is streamed.
+BATCH_ROWS = 1 << 17
 
 
 def gives_table(data: object) -> bool:
@@ -33,13 +37,13 @@ class FrameSource:
     data: Any
     label: str = ""
 
-    def read(self) -> tuple[Any, SourceFacts]:
+    def open(self) -> Opened:
         """The frame as an Arrow table."""
         library = type(self.data).__module__.split(".")[0]
-        notes: tuple[str, ...] = ()
+        notes: list[str] = []
         try:
             if _is_pandas(self.data):
-                table, notes = _from_pandas(self.data)
+                table = _from_pandas(self.data, notes)
             elif hasattr(self.data, "__arrow_c_stream__"):
                 table = pa.table(self.data)
             else:
@@ -48,11 +52,23 @@ class FrameSource:
             raise SourceUnreadable(
                 f"the frame does not hold a table ({error})", where=type(self.data).__name__
             ) from error
-        name = f"{type(self.data).__name__} in memory"
-        return table, SourceFacts(name, library, None, notes)
+        facts = SourceFacts(f"{type(self.data).__name__} in memory", library, None, notes)
+        return opened_table(table, facts)
 
 
-def _from_pandas(frame: Any) -> tuple[Any, tuple[str, ...]]:
+def opened_table(table: Any, facts: SourceFacts) -> Opened:
+    """A table that is in memory already."""
+
+    def batches() -> Iterator[tuple[Any, int]]:
+        done = 0
+        for batch in table.to_batches(max_chunksize=BATCH_ROWS):
+            done += batch.nbytes
+            yield batch, done
+
+    return Opened(facts, table.nbytes, lambda: table, batches)
+
+
+def _from_pandas(frame: Any, notes: list[str]) -> Any:
     """Column by column, so that one odd column does not spoil the others.
 
     A named or non-default index becomes columns. Columns of mixed objects become text, and
@@ -62,7 +78,7 @@ def _from_pandas(frame: Any) -> tuple[Any, tuple[str, ...]]:
 
     if not (isinstance(frame.index, pd.RangeIndex) and frame.index.name is None):
         frame = frame.reset_index(allow_duplicates=True)
-    names, arrays, notes = [], [], []
+    names, arrays = [], []
     for position, name in enumerate(frame.columns):
         text = " / ".join(map(str, name)) if isinstance(name, tuple) else str(name)
         series = frame.iloc[:, position]
@@ -75,6 +91,4 @@ def _from_pandas(frame: Any) -> tuple[Any, tuple[str, ...]]:
             notes.append(f"{text}: mixed objects, read as text")
         names.append(text)
         arrays.append(array if isinstance(array, pa.ChunkedArray) else pa.chunked_array([array]))
-    if not arrays:
-        return pa.table({}), ()
-    return pa.Table.from_arrays(arrays, names=names), tuple(notes)
+    return pa.Table.from_arrays(arrays, names=names) if arrays else pa.table({})

@@ -24,10 +24,14 @@ def findings_in(
     columns: tuple[ColumnSummary, ...],
     repeats: Repeats,
     gaps: tuple[GapsByLevel, ...],
+    unread_lines: int,
     settings: Settings,
 ) -> tuple[Finding, ...]:
     """All findings of a profile, the most urgent first."""
     found = list(_repeated(label, columns, repeats, settings.bounds))
+    if unread_lines:
+        rows = repeats.repeated_rows + repeats.distinct_rows
+        found.append(_unread(label, unread_lines, rows))
     for column in columns:
         for rule in (_constant, _gaps, _stand_in, _look_alikes, _infinite, _stored_as_text):
             found.extend(rule(label, column, gaps, settings.bounds))
@@ -58,6 +62,18 @@ def _repeated(
             "share": percent(share),
             "block": block,
         },
+    )
+
+
+def _unread(label: str, lines: int, rows: int) -> Finding:
+    return make_finding(
+        "lines_unread",
+        Weight.CHECK,
+        (),
+        (label,),
+        size=lines / (rows + lines),
+        evidence={"lines": lines},
+        words={"n": lines, "lines": whole(lines)},
     )
 
 

@@ -1,0 +1,69 @@
+"""Parquet and Arrow files (Feather too)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from nachsicht.contracts import Opened, SourceFacts
+from nachsicht.errors import SourceUnreadable
+from nachsicht.sources.frames import opened_table
+
+
+def open_parquet(path: Path, facts: SourceFacts) -> Opened:
+    """A Parquet file; its row groups are read one after the other where it is streamed."""
+    import pyarrow.parquet as pq
+
+    facts.format = "Parquet"
+    try:
+        file = pq.ParquetFile(path)
+    except (pa.ArrowException, OSError) as error:
+        raise _damaged(path, "Parquet", error) from error
+    groups = [file.metadata.row_group(i).total_byte_size for i in range(file.num_row_groups)]
+
+    def table() -> Any:
+        try:
+            return pq.ParquetFile(path).read()
+        except (pa.ArrowException, OSError) as error:
+            raise _damaged(path, "Parquet", error) from error
+
+    def batches() -> Iterator[tuple[Any, int]]:
+        opened = pq.ParquetFile(path)
+        done = 0
+        try:
+            for group, size in enumerate(groups):
+                for batch in opened.iter_batches(1 << 17, row_groups=[group]):
+                    yield batch, int(done)
+                done += size * (facts.size_bytes or 1) / max(sum(groups), 1)
+        except (pa.ArrowException, OSError) as error:
+            raise _damaged(path, "Parquet", error) from error
+
+    # Texts take about twice their stored size once they are spread out.
+    return Opened(facts, 2 * sum(groups), table, batches)
+
+
+def open_arrow(path: Path, facts: SourceFacts) -> Opened:
+    """An Arrow file, mapped into memory rather than read."""
+    facts.format = "Arrow"
+    try:
+        mapped = pa.memory_map(str(path))
+        try:
+            table = pa.ipc.open_file(mapped).read_all()
+        except pa.ArrowInvalid:
+            mapped.seek(0)
+            table = pa.ipc.open_stream(mapped).read_all()
+    except (pa.ArrowException, OSError) as error:
+        raise _damaged(path, "Arrow", error) from error
+    return opened_table(table, facts)
+
+
+def _damaged(path: Path, name: str, error: Exception) -> SourceUnreadable:
+    reason = str(error).splitlines()[0].rstrip(".")
+    return SourceUnreadable(
+        f"the file is no {name} file, or is damaged ({reason})",
+        where=str(path),
+        todo="Write it again, or check that it was copied completely.",
+    )

@@ -1,0 +1,111 @@
+"""A folder or pattern of part files, as one dataset."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from nachsicht.contracts import Opened, SourceFacts
+from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.settings import Reading
+from nachsicht.sources.files import FileSource
+
+
+@dataclass(frozen=True)
+class FolderSource:
+    """All files of a folder, or those that a pattern fits, in the order of their names."""
+
+    path: Path
+    reading: Reading
+
+    @property
+    def label(self) -> str:
+        """The folder's name, or the pattern's up to its first sign."""
+        plain = re.split(r"[*?\[]", self.path.name)[0].strip("_-.")
+        return plain or self.path.resolve().parent.name
+
+    def open(self) -> Opened:
+        """Open every part; all must have the columns of the first."""
+        folder = self.path.is_dir()
+        found = self.path.iterdir() if folder else self.path.parent.glob(self.path.name)
+        paths = sorted(p for p in found if p.is_file() and not p.name.startswith((".", "_")))
+        if not paths:
+            raise SourceMissing(
+                "there are no files in the folder" if folder else "no file fits the pattern",
+                where=str(self.path),
+            )
+        parts = [FileSource(path, self.reading).open() for path in paths]
+        size = sum(part.facts.size_bytes or 0 for part in parts)
+        facts = SourceFacts(self.path.name, parts[0].facts.format, size, [f"{len(parts)} files"])
+
+        def gather() -> None:
+            facts.unread_lines = sum(part.facts.unread_lines for part in parts)
+            notes = [note for part in parts for note in part.facts.notes]
+            facts.notes[1:] = list(dict.fromkeys(notes))
+
+        def table() -> Any:
+            tables = [part.table() for part in parts]
+            gather()
+            return _concat(tables, paths)
+
+        def batches() -> Iterator[tuple[Any, int]]:
+            before = 0
+            schema = None
+            for part, path in zip(parts, paths, strict=True):
+                for batch, done in part.batches():
+                    schema = schema or batch.schema
+                    yield _as(batch, schema, path), before + done
+                before += part.facts.size_bytes or 0
+            gather()
+
+        return Opened(facts, sum(part.memory_bytes for part in parts), table, batches)
+
+
+def _concat(tables: list[Any], paths: list[Path]) -> Any:
+    names = tables[0].column_names
+    for table, path in zip(tables, paths, strict=True):
+        if sorted(table.column_names) != sorted(names):
+            raise _other_columns(names, table.column_names, path)
+    tables = [table.select(names) if len(set(names)) == len(names) else table for table in tables]
+    try:
+        return pa.concat_tables(tables, promote_options="permissive")
+    except pa.ArrowInvalid:
+        # Types that do not go together: those columns become texts in every part.
+        return pa.concat_tables([_texts_where_types_differ(table, tables) for table in tables])
+
+
+def _texts_where_types_differ(table: Any, tables: list[Any]) -> Any:
+    arrays = []
+    for i in range(table.num_columns):
+        types = {str(other.column(i).type) for other in tables}
+        column = table.column(i)
+        arrays.append(column if len(types) == 1 else column.cast(pa.large_string()))
+    return pa.Table.from_arrays(arrays, names=table.column_names)
+
+
+def _as(batch: Any, schema: Any, path: Path) -> Any:
+    if sorted(batch.schema.names) != sorted(schema.names):
+        raise _other_columns(schema.names, batch.schema.names, path)
+    try:
+        return batch.select(schema.names).cast(schema)
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError) as error:
+        raise SourceUnreadable(
+            f"a part has other types than the first ({error})", where=str(path)
+        ) from error
+
+
+def _other_columns(names: list[str], others: list[str], path: Path) -> SourceUnreadable:
+    lacking = sorted(set(names) - set(others))
+    extra = sorted(set(others) - set(names))
+    told = [f"lacks {', '.join(lacking)}"] if lacking else []
+    told += [f"has {', '.join(extra)}"] if extra else []
+    return SourceUnreadable(
+        f"a part has other columns than the first: it {' and '.join(told) or 'repeats one'}",
+        where=str(path),
+        todo="Parts of one dataset have the same columns; compare others as versions.",
+    )
