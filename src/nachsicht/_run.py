@@ -69,8 +69,9 @@ def _profile(
     assert source is not None
     started = time.perf_counter()
     opened = source.open()
-    table, facts = opened.table(), opened.facts
-    columns, repeats, gaps = run_local(table, settings, listener, int(_now().timestamp() * 1e6))
+    now = int(_now().timestamp() * 1e6)
+    rows, columns, repeats, gaps = run_local(opened, settings, listener, now)
+    facts = opened.facts
     origin = Origin(
         source=facts.name,
         format=facts.format,
@@ -83,7 +84,7 @@ def _profile(
         python_version=platform.python_version(),
     )
     title = title_for([source.label], [label])
-    return put_together(label, title, columns, table.num_rows, repeats, gaps, origin, settings)
+    return put_together(label, title, columns, rows, repeats, gaps, origin, settings)
 
 
 def _ready(version: object) -> ProfileDocument | None:

@@ -24,6 +24,10 @@ def ignore_progress(_: Progress) -> None:
     """A listener for those who do not want to know."""
 
 
+class Restart(Exception):
+    """A source has learnt how to read itself: its batches must be read from the beginning."""
+
+
 @dataclass
 class SourceFacts:
     """What the page's origin says of a source; never a credential.
@@ -51,7 +55,8 @@ class Opened:
         Reads all of it as an Arrow table.
     batches : callable
         Reads it as record batches of one schema; each call begins anew. A batch comes with
-        the number of bytes of the source that are read so far.
+        the number of bytes of the source that are read so far. Raises `Restart` where
+        what was read so far must be forgotten.
     """
 
     facts: SourceFacts

@@ -70,6 +70,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Upper limit of the number of fine bins of a quantity.
     discrete_values : int
         A quantity of whole numbers with at most so many different values is discrete.
+    memory_bytes : int
+        Memory to compute with; 0 means a quarter of the machine's. Data that would take more
+        is read in pieces, and some figures become approximate, which they say.
     threads : int
         Threads to compute with; 0 means one for each core.
     reading : Reading
@@ -84,6 +87,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     missing_marks: tuple[str, ...] = ()
     histogram_bins: int = 256
     discrete_values: int = 40
+    memory_bytes: int = 0
     threads: int = 0
     reading: Reading = msgspec.field(default_factory=Reading)
     bounds: Bounds = msgspec.field(default_factory=Bounds)

@@ -67,8 +67,10 @@ def test_nothing_and_zero_are_told_apart_and_both_zeros_are_one():
 def test_gaps_by_level_are_those_of_a_crosstab():
     frame = pd.DataFrame({"by": [*"aabbbc", None], "v": [1, None, None, None, 2, 3, None]})
     table = pa.Table.from_pandas(frame)
-    both = [observe_gaps(part["v"], part["by"]) for part in (table.slice(0, 4), table.slice(4))]
-    found = both[0].merge(both[1]).finish("v", "by")
+    both = [observe_gaps(part, [0]) for part in (table.slice(0, 4), table.slice(4))]
+    columns = nachsicht.profile(table).document.columns
+    (found,) = both[0].merge(both[1]).finish(columns)
+    assert (found.column, found.by) == ("v", "by")
     assert dict(zip(found.levels, found.rows, strict=True)) == {"": 1, "a": 2, "b": 3, "c": 1}
     assert dict(zip(found.levels, found.missing, strict=True)) == {"": 1, "a": 1, "b": 2, "c": 0}
 

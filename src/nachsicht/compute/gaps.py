@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -21,54 +22,81 @@ MOST_COLUMNS = 12
 MISSING_LEVEL = ""
 
 
-def columns_to_split_by(columns: tuple[ColumnSummary, ...]) -> tuple[ColumnSummary, ...]:
-    """Categories and flags with a handful of levels."""
+def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[int, ...]:
+    """Positions of the categories and flags with a handful of levels."""
     fit = [
         column
         for column in columns
         if isinstance(column.detail, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS
     ]
-    return tuple(sorted(fit, key=lambda column: (column.missing, column.position))[:MOST_COLUMNS])
+    best = sorted(fit, key=lambda column: (column.missing, column.position))[:MOST_COLUMNS]
+    return tuple(column.position for column in best)
 
 
 @dataclass(frozen=True)
 class GapsPart:
-    """Rows and missing values, by level, of one pair of columns."""
+    """Rows by level of each column that is split by, and missing values by level of each pair."""
 
-    rows: Counter[str]
-    missing: Counter[str]
+    rows: dict[int, Counter[str]] = field(default_factory=dict)
+    missing: dict[tuple[int, int], Counter[str]] = field(default_factory=dict)
 
     def merge(self, other: GapsPart) -> GapsPart:
-        """Put two parts together."""
-        return GapsPart(self.rows + other.rows, self.missing + other.missing)
-
-    def finish(self, column: str, by: str) -> GapsByLevel:
-        """Levels in the order of their names."""
-        levels = tuple(sorted(self.rows))
-        return GapsByLevel(
-            column=column,
-            by=by,
-            levels=levels,
-            rows=tuple(self.rows[level] for level in levels),
-            missing=tuple(self.missing[level] for level in levels),
+        """Put two parts together. A column that turns out to have many levels is dropped."""
+        rows = _sum(self.rows, other.rows)
+        many = {by for by, levels in rows.items() if len(levels) > MOST_LEVELS + 1}
+        missing = _sum(self.missing, other.missing)
+        return GapsPart(
+            {by: levels for by, levels in rows.items() if by not in many},
+            {pair: gaps for pair, gaps in missing.items() if pair[1] not in many},
         )
 
+    def finish(self, columns: Sequence[ColumnSummary]) -> tuple[GapsByLevel, ...]:
+        """A table for every pair; levels in the order of their names."""
+        tables = []
+        for (position, by), missing in sorted(self.missing.items()):
+            levels = tuple(sorted(self.rows[by]))
+            tables.append(
+                GapsByLevel(
+                    column=columns[position].name,
+                    by=columns[by].name,
+                    levels=levels,
+                    rows=tuple(self.rows[by][level] for level in levels),
+                    missing=tuple(missing[level] for level in levels),
+                )
+            )
+        return tuple(tables)
 
-def observe_gaps(column: Any, by: Any) -> GapsPart:
-    """Count one batch (chunked arrays of equal length)."""
-    levels = pc.dictionary_encode(by.cast(pa.string()), null_encoding="encode")
-    rows: Counter[str] = Counter()
-    missing: Counter[str] = Counter()
-    empty = missing_in(column)
-    start = 0
-    for chunk in levels.chunks:
-        names = [MISSING_LEVEL if n is None else n for n in chunk.dictionary.to_pylist()]
-        codes = values_of(chunk.indices)
-        gaps = empty[start : start + len(chunk)]
-        start += len(chunk)
-        for counter, counts in (
-            (rows, np.bincount(codes, minlength=len(names))),
-            (missing, np.bincount(codes[gaps], minlength=len(names))),
-        ):
-            counter.update(dict(zip(names, counts.tolist(), strict=True)))
-    return GapsPart(rows, missing)
+
+def observe_gaps(batch: Any, split_by: Sequence[int]) -> GapsPart:
+    """Count one batch: a table or record batch."""
+    part = GapsPart()
+    empty = {
+        position: gaps
+        for position in range(batch.num_columns)
+        if (gaps := missing_in(batch.column(position))).any()
+    }
+    for by in split_by:
+        names, codes = _levels(batch.column(by))
+        part.rows[by] = _count(names, codes)
+        for position, gaps in empty.items():
+            if position != by and not gaps.all():
+                part.missing[position, by] = _count(names, codes[gaps])
+    return part
+
+
+def _levels(column: Any) -> tuple[list[str], Any]:
+    if isinstance(column, pa.ChunkedArray):
+        column = column.combine_chunks()
+    encoded = pc.dictionary_encode(column.cast(pa.string()), null_encoding="encode")
+    names = [MISSING_LEVEL if n is None else n for n in encoded.dictionary.to_pylist()]
+    return names, values_of(encoded.indices)
+
+
+def _count(names: list[str], codes: Any) -> Counter[str]:
+    counts = np.bincount(codes, minlength=len(names)).tolist()
+    return Counter(dict(zip(names, counts, strict=True)))
+
+
+def _sum(a: dict[Any, Counter[str]], b: dict[Any, Counter[str]]) -> dict[Any, Counter[str]]:
+    empty: Counter[str] = Counter()
+    return {key: a.get(key, empty) + b.get(key, empty) for key in {**a, **b}}

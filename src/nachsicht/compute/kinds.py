@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from functools import cached_property
+from typing import NamedTuple, Protocol
 
 import numpy as np
 import pyarrow.compute as pc
@@ -10,7 +12,7 @@ import pyarrow.compute as pc
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_bytes import count_words
-from nachsicht.compute.written import shapes
+from nachsicht.compute.text_measures import shapes
 from nachsicht.model.kinds import Kind, KindReason
 
 Judgement = tuple[Kind, KindReason]
@@ -29,6 +31,8 @@ FEW_ROWS = 20
 #: A column of texts with at most so many different values is a category in any case.
 FEW_LEVELS = 50
 _LONGEST_CODE = 64
+#: From this share on, values count as all different.
+ALL_DIFFERENT = 0.97
 
 
 def names_things(name: str) -> bool:
@@ -36,54 +40,116 @@ def names_things(name: str) -> bool:
     return bool(_NAMES_THINGS.search(name))
 
 
-def kind_of_numbers(name: str, numbers: SortedNumbers) -> Judgement:
+class NumberTraits(NamedTuple):
+    """What of a column of numbers tells its kind."""
+
+    rows: int
+    distinct: int
+    stored_whole: bool
+    lowest: int | float
+    highest: int | float
+    zero_and_one: bool
+
+    @staticmethod
+    def of(numbers: SortedNumbers) -> NumberTraits:
+        """The traits of numbers that are all there."""
+        distinct = numbers.distinct_values
+        low, high = (numbers.values[0].item(), numbers.values[-1].item()) if numbers.n else (0, 0)
+        stored_whole = numbers.values.dtype.kind in "iu"
+        pair = np.array_equal(distinct, [0, 1])
+        return NumberTraits(numbers.n, len(distinct), stored_whole, low, high, pair)
+
+
+def kind_of_numbers(name: str, traits: NumberTraits) -> Judgement:
     """Quantity, flag or identifier."""
-    distinct = numbers.distinct_values
-    if np.array_equal(distinct, [0, 1]):
+    if traits.zero_and_one:
         return Kind.FLAG, KindReason.ZERO_AND_ONE
-    if numbers.whole and numbers.values.dtype.kind in "iu":
-        all_different = len(distinct) == numbers.n and numbers.n >= FEW_ROWS
-        if names_things(name) and (all_different or len(distinct) > FEW_LEVELS):
+    if traits.stored_whole and traits.rows >= FEW_ROWS:
+        # Beyond memory the number of different values is an estimate.
+        all_different = traits.distinct >= ALL_DIFFERENT * traits.rows
+        if names_things(name) and (all_different or traits.distinct > FEW_LEVELS):
             return Kind.IDENTIFIER, KindReason.ALL_DIFFERENT_CODES
-        if all_different and numbers.n > FEW_LEVELS and _counted_up(numbers):
+        # At least half of the whole numbers between the ends occur.
+        dense = traits.highest - traits.lowest < 2 * traits.rows
+        if all_different and traits.rows > FEW_LEVELS and dense:
             return Kind.IDENTIFIER, KindReason.COUNTED_UP
     return Kind.QUANTITY, KindReason.NUMBERS
 
 
-def kind_of_texts(name: str, tally: Tally) -> Judgement:
+class TextTraits(Protocol):
+    """What of a column of texts tells its kind."""
+
+    @property
+    def rows(self) -> int:
+        """Rows with a text."""
+
+    @property
+    def distinct(self) -> int:
+        """Different texts."""
+
+    @property
+    def mean_words(self) -> float:
+        """Mean number of words."""
+
+    @property
+    def longest(self) -> int:
+        """Characters of the longest text."""
+
+    @property
+    def top_shape(self) -> tuple[str, int]:
+        """The most frequent shape, and its rows."""
+
+    def some(self, most: int) -> set[str]:
+        """The texts, if there are no more than so many."""
+
+
+class TallyTraits:
+    """Traits read off a tally, when they are asked for."""
+
+    def __init__(self, tally: Tally) -> None:
+        self._tally = tally
+        self.distinct = tally.distinct
+        self.rows = int(tally.counts.sum())
+
+    @cached_property
+    def mean_words(self) -> float:
+        """Mean number of words."""
+        return float(np.average(count_words(self._tally.values), weights=self._tally.counts))
+
+    @cached_property
+    def longest(self) -> int:
+        """Characters of the longest text."""
+        return int(pc.max(pc.utf8_length(self._tally.values)).as_py())
+
+    @cached_property
+    def top_shape(self) -> tuple[str, int]:
+        """The most frequent shape, and its rows."""
+        return shapes(self._tally).top(1)[0]
+
+    def some(self, most: int) -> set[str]:
+        """The texts, if there are no more than so many."""
+        return set(self._tally.values.to_pylist()) if self.distinct <= most else set()
+
+
+def kind_of_texts(name: str, traits: TextTraits) -> Judgement:
     """Flag, identifier, category or text."""
-    distinct, rows = tally.distinct, int(tally.counts.sum())
-    if distinct == 2:
-        words = {str(value).strip().casefold() for value in tally.values.to_pylist()}
-        if words in PAIRS:
-            return Kind.FLAG, KindReason.PAIR_OF_WORDS
-    words_each = _mean_words(tally)
-    if words_each >= 4 and distinct > FEW_ROWS:
+    distinct, rows = traits.distinct, traits.rows
+    if {word.strip().casefold() for word in traits.some(2)} in PAIRS:
+        return Kind.FLAG, KindReason.PAIR_OF_WORDS
+    if traits.mean_words >= 4 and distinct > FEW_ROWS:
         return Kind.TEXT, KindReason.WRITTEN_WORDS
-    if rows >= FEW_ROWS and words_each < 1.5 and _short(tally):
-        if distinct == rows or (names_things(name) and distinct > FEW_LEVELS):
+    if rows >= FEW_ROWS and traits.mean_words < 1.5 and traits.longest <= _LONGEST_CODE:
+        # Beyond memory the number of different values is an estimate.
+        if distinct >= ALL_DIFFERENT * rows or (names_things(name) and distinct > FEW_LEVELS):
             return Kind.IDENTIFIER, KindReason.ALL_DIFFERENT_CODES
-        if distinct > max(FEW_LEVELS, rows // 50) and _one_shape(tally):
+        if distinct > max(FEW_LEVELS, rows // 50) and _one_shape(traits):
             return Kind.IDENTIFIER, KindReason.CODES_OF_ONE_SHAPE
     if distinct <= FEW_LEVELS or distinct * 2 <= rows:
         return Kind.CATEGORY, KindReason.FEW_LEVELS
     return Kind.TEXT, KindReason.WRITTEN_WORDS
 
 
-def _counted_up(numbers: SortedNumbers) -> bool:
-    """Whether at least half of the whole numbers between the ends occur."""
-    return bool(int(numbers.values[-1]) - int(numbers.values[0]) < 2 * numbers.n)
-
-
-def _mean_words(tally: Tally) -> float:
-    return float(np.average(count_words(tally.values), weights=tally.counts))
-
-
-def _short(tally: Tally) -> bool:
-    return int(pc.max(pc.utf8_length(tally.values)).as_py()) <= _LONGEST_CODE
-
-
-def _one_shape(tally: Tally) -> bool:
+def _one_shape(traits: TextTraits) -> bool:
     """Whether 95 % of the rows share one shape, with a digit in it."""
-    (shape, count), *_ = shapes(tally).top(1)
-    return "9" in shape and count >= 0.95 * int(tally.counts.sum())
+    shape, count = traits.top_shape
+    return "9" in shape and count >= 0.95 * traits.rows

@@ -28,6 +28,36 @@ class Moments:
     m3: float
     m4: float
 
+    def merge(self, other: Moments) -> Moments:
+        """Moments of both sets of values together, by the pairwise formulas.
+
+        Source: Pebay, *Formulas for robust, one-pass parallel computation of covariances and
+        arbitrary-order statistical moments*, SAND2008-6212.
+        """
+        if not self.n or not other.n:
+            return self if self.n else other
+        scale = max(self.scale, other.scale)
+        a, b = self._in_units_of(scale), other._in_units_of(scale)
+        n = a.n + b.n
+        delta = b.mean / scale - a.mean / scale
+        p, q = a.n / n, b.n / n
+        m2 = a.m2 + b.m2 + delta**2 * a.n * q
+        m3 = a.m3 + b.m3 + delta**3 * a.n * q * (p - q) + 3 * delta * (p * b.m2 - q * a.m2)
+        m4 = (
+            a.m4
+            + b.m4
+            + delta**4 * a.n * q * (p * p - p * q + q * q)
+            + 6 * delta**2 * (p * p * b.m2 + q * q * a.m2)
+            + 4 * delta * (p * b.m3 - q * a.m3)
+        )
+        return Moments(n, a.total + b.total, a.mean + delta * scale * q, scale, m2, m3, m4)
+
+    def _in_units_of(self, scale: float) -> Moments:
+        r = self.scale / scale
+        return Moments(
+            self.n, self.total, self.mean, scale, self.m2 * r**2, self.m3 * r**3, self.m4 * r**4
+        )
+
     def variance(self) -> Statistic:
         """Sample variance, with n - 1. Absent for fewer than two values."""
         if self.n < 2:
@@ -107,5 +137,7 @@ def _mean(values: NDArray[np.float64]) -> float:
     with np.errstate(over="ignore", invalid="ignore"):
         rough = float(values.sum()) / n
     if not math.isfinite(rough):
-        return float((values / n).sum())
+        with np.errstate(over="ignore"):
+            mean = (values / n).sum()
+        return float(np.clip(mean, values.min(), values.max()))
     return rough + float((values - rough).sum()) / n

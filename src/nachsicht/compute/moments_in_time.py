@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -124,6 +125,24 @@ def summarise_moments(
         in_future=_later(values, now) if not of.clock else 0,
         at_epoch=0 if of.clock else _equal(values, 0),
         at_midnight=int((values % DAY == 0).sum()) if not of.day_only else 0,
+    )
+
+
+def scaled_moments(summary: MomentSummary, factor: float) -> MomentSummary:
+    """The summary of a part of the rows, its counts brought up to all rows."""
+
+    def up(counts: tuple[int, ...]) -> tuple[int, ...]:
+        return tuple(round(count * factor) for count in counts)
+
+    return msgspec.structs.replace(
+        summary,
+        counts=up(summary.counts),
+        by_month=up(summary.by_month),
+        by_weekday=up(summary.by_weekday),
+        by_hour=up(summary.by_hour),
+        in_future=None if summary.in_future is None else round(summary.in_future * factor),
+        at_epoch=round(summary.at_epoch * factor),
+        at_midnight=round(summary.at_midnight * factor),
     )
 
 

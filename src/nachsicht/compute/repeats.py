@@ -13,6 +13,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.hashing import Hashes, hash_values, of_column
+from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import Block, Repeats
 
@@ -45,6 +46,39 @@ class RepeatsPart:
             distinct_rows=len(hashes) - len(repeated),
             blocks=_blocks(repeated[in_order], first[in_order]),
         )
+
+
+@dataclass(frozen=True)
+class CondensedRepeats:
+    """A sample of the rows by their hashes, where not all of them fit."""
+
+    keys: KeySample
+    rows: int
+
+    def merge(self, other: CondensedRepeats) -> CondensedRepeats:
+        """Put two parts together."""
+        return CondensedRepeats(self.keys.merge(other.keys), self.rows + other.rows)
+
+    def finish(self) -> Repeats:
+        """The number of repeated rows, and two standard errors of it."""
+        repeated = min(self.keys.repeated_rows, self.rows)
+        seen = int((self.keys.counts - 1).sum())
+        scale = self.keys.distinct / max(len(self.keys.hashes), 1)
+        off = 0 if self.keys.exact else round(2 * math.sqrt(seen + 1) * scale)
+        return Repeats(
+            repeated_rows=repeated,
+            distinct_rows=self.rows - repeated,
+            blocks=(),
+            uncertainty=off,
+        )
+
+
+def condense_rows(part: RepeatsPart) -> CondensedRepeats:
+    """The bounded form of a part."""
+    sample = CondensedRepeats(KeySample.of(np.empty(0, np.uint64), size=ROWS_SIZE), 0)
+    for chunk in part.chunks:
+        sample = sample.merge(CondensedRepeats(KeySample.of(chunk, size=ROWS_SIZE), len(chunk)))
+    return sample
 
 
 class RowHashes:

@@ -5,23 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from nachsicht.compute.findings.in_profile import findings_in
-from nachsicht.compute.gaps import columns_to_split_by
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.documents import FORMAT_VERSION
 from nachsicht.model.profile import GapsByLevel, Origin, ProfileDocument, Repeats
 from nachsicht.settings import Settings
-
-
-def gap_pairs(columns: tuple[ColumnSummary, ...]) -> list[tuple[int, int]]:
-    """Positions of (column with gaps, column to split them by)."""
-    splitters = columns_to_split_by(columns)
-    return [
-        (column.position, by.position)
-        for column in columns
-        if 0 < column.missing < column.rows
-        for by in splitters
-        if by.position != column.position
-    ]
 
 
 def put_together(

@@ -66,7 +66,7 @@ def add_up(values: Any, counts: NDArray[np.int64]) -> Tally:
     words = encoded.dictionary
     # Sums of counts as float64 are exact up to 2**53 rows.
     sums = np.bincount(values_of(encoded.indices), counts, len(words)).astype(np.int64)
-    return Tally(pa.Table.from_arrays([words, arrow_of(sums)], schema=_SCHEMA))
+    return Tally.of(words, sums)
 
 
 def merge_tallies(tallies: Sequence[Tally]) -> Tally:
@@ -84,6 +84,11 @@ class Tally:
     """Different texts and their counts, in no order."""
 
     table: Any
+
+    @staticmethod
+    def of(values: Any, counts: NDArray[np.int64]) -> Tally:
+        """A tally of different texts (a large string array) and their counts."""
+        return Tally(pa.Table.from_arrays([values, arrow_of(counts)], schema=_SCHEMA))
 
     @cached_property
     def values(self) -> Any:

@@ -10,17 +10,13 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, values_of
-from nachsicht.compute.looks import looks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.quantities import summarise_quantity
-from nachsicht.compute.tallies import Tally, add_up
-from nachsicht.compute.text_bytes import ascii_shapes, count_words, pure_ascii
-from nachsicht.compute.words_in import count_words_in
+from nachsicht.compute.tallies import Tally
+from nachsicht.compute.text_measures import TextMeasures, shapes
 from nachsicht.model.column import IdentifierSummary, Level, Order, Sequence, TextSummary
 from nachsicht.settings import Settings
 
-#: Shapes longer than this are cut: it is their beginning that tells them apart.
-SHAPE_LENGTH = 40
 #: So many skipped numbers of a sequence are named.
 MOST_SKIPPED = 10
 #: Digits that an int64 holds in any case.
@@ -28,21 +24,17 @@ _MOST_DIGITS = 18
 _TRIAL = 100
 
 
-def summarise_text(tally: Tally, settings: Settings) -> TextSummary:
-    """Lengths in characters (Unicode code points) and words, and what the texts hold."""
-    texts, counts = tally.values, tally.counts
-    trimmed = values_of(pc.utf8_length(pc.utf8_trim_whitespace(texts)))
-    characters = values_of(pc.utf8_length(texts))
-    words = count_words_in(texts, counts)
+def summarise_text(measures: TextMeasures, settings: Settings) -> TextSummary:
+    """What is kept of written texts."""
     return TextSummary(
-        characters=summarise_quantity(_weighted(characters, tally), settings),
-        words=summarise_quantity(_weighted(count_words(texts), tally), settings),
-        frequent_words=_levels(words, settings.frequent_values),
-        blank=int(counts[trimmed == 0].sum()),
-        space_before=_rows(pc.match_substring_regex(texts, r"^\s+\S"), counts),
-        space_after=_rows(pc.match_substring_regex(texts, r"\S\s+$"), counts),
-        shapes=_levels(shapes(tally), settings.frequent_values),
-        looks_like=looks_of(texts, counts),
+        characters=summarise_quantity(measures.characters.numbers(), settings),
+        words=summarise_quantity(measures.words.numbers(), settings),
+        frequent_words=_levels(measures.frequent_words, settings.frequent_values),
+        blank=measures.blank,
+        space_before=measures.space_before,
+        space_after=measures.space_after,
+        shapes=_levels(measures.shapes, settings.frequent_values),
+        looks_like=measures.looks_like,
     )
 
 
@@ -105,40 +97,11 @@ def _numbers_after(before: str, texts: Any) -> NDArray[np.int64] | None:
     return values_of(ends.cast(pa.int64()))
 
 
-def shapes(tally: Tally) -> Tally:
-    """The tally of shapes: A for an upper-case letter, a for another letter, 9 for a digit."""
-    texts = pc.utf8_slice_codeunits(tally.values, 0, SHAPE_LENGTH)
-    plain = pure_ascii(texts)
-    if plain.all():
-        return add_up(ascii_shapes(texts), tally.counts)
-    places = arrow_of(np.flatnonzero(plain)), arrow_of(np.flatnonzero(~plain))
-    shaped = pa.concat_arrays([ascii_shapes(texts.take(places[0])), _shapes(texts.take(places[1]))])
-    return add_up(shaped, np.concatenate((tally.counts[plain], tally.counts[~plain])))
-
-
 def tally_of_numbers(numbers: SortedNumbers) -> Tally:
     """Whole numbers that name things, as texts with their counts."""
     texts = arrow_of(numbers.distinct_values).cast(pa.large_string())
     return Tally(pa.table({"value": texts, "count": arrow_of(numbers.distinct_counts)}))
 
 
-def _shapes(texts: Any) -> Any:
-    """Shapes of texts in any script."""
-    for pattern, letter in ((r"\p{Lu}", "A"), (r"[\p{Ll}\p{Lo}\p{Lt}]", "a"), (r"\p{Nd}", "9")):
-        texts = pc.replace_substring_regex(texts, pattern, letter)
-    return texts
-
-
 def _levels(tally: Tally, most: int) -> tuple[Level, ...]:
     return tuple(Level(*pair) for pair in tally.top(most))
-
-
-def _rows(flags: Any, counts: NDArray[np.int64]) -> int:
-    return int(counts[values_of(flags)].sum())
-
-
-def _weighted(values: NDArray[Any], tally: Tally) -> SortedNumbers:
-    """One number for each row, from one number for each different text."""
-    numbers = np.repeat(values.astype(np.int64), tally.counts)
-    numbers.sort()
-    return SortedNumbers(numbers)

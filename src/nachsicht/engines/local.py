@@ -1,71 +1,172 @@
-"""The engine of one machine: a thread for each core; NumPy and Arrow release the lock."""
+"""The engine of one machine: a thread for each core; NumPy and Arrow release the lock.
+
+A table that fits is computed column by column, exactly. A larger source is read batch by
+batch; every column's part is condensed once it outgrows its share of the memory.
+"""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from typing import Any, TypeVar
 
-from nachsicht.compute.columns import encode, finish_column, observe_column
-from nachsicht.compute.gaps import observe_gaps
-from nachsicht.compute.repeats import RowHashes
-from nachsicht.compute.tables import gap_pairs
-from nachsicht.contracts import Progress, ProgressListener
+from nachsicht.compute.columns import ColumnPart, encode, finish_column, observe_column
+from nachsicht.compute.gaps import GapsPart, columns_to_split_by, observe_gaps
+from nachsicht.compute.repeats import (
+    CondensedRepeats,
+    RepeatsPart,
+    RowHashes,
+    condense_rows,
+)
+from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import GapsByLevel, Repeats
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
-Results = tuple[tuple[ColumnSummary, ...], Repeats, tuple[GapsByLevel, ...]]
+Results = tuple[int, tuple[ColumnSummary, ...], Repeats, tuple[GapsByLevel, ...]]
+
+#: Of the memory that may be used, so much is left to reading and to what is not kept.
+_KEPT = 0.25
 
 
 def run_local(
-    table: Any, settings: Settings, listener: ProgressListener, now: int | None = None
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
 ) -> Results:
-    """Compute all parts of a profile of an Arrow table in memory."""
-    total = table.num_columns
-    hashes = RowHashes(table.num_rows)
+    """Compute all parts of a profile, in memory or streaming as its size asks for.
+
+    Returns
+    -------
+    (rows, columns, repeats, gaps by level)
+    """
     with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
-        steps: list[Callable[[], ColumnSummary]] = [
-            lambda position=position: _column(table, position, hashes, settings, now)  # type: ignore[misc]
-            for position in range(table.num_columns)
-        ]
-        summaries: tuple[ColumnSummary, ...] = tuple(_run_all(pool, steps, total, listener))
-        repeats = pool.submit(hashes.part().finish)
-        gaps = tuple(pool.map(lambda pair: _gaps(table, summaries, *pair), gap_pairs(summaries)))
-        return summaries, repeats.result(), gaps
+        if opened.memory_bytes <= memory_of(settings):
+            return _run_table(opened.table(), settings, listener, now, pool)
+        while True:
+            try:
+                return _Stream(opened, settings, now, pool).run(listener)
+            except Restart:
+                continue
 
 
-def _run_all(
-    pool: ThreadPoolExecutor,
-    steps: Iterable[Callable[[], T]],
-    total: int,
+def memory_of(settings: Settings) -> int:
+    """Bytes that may be used: the setting, or a quarter of the machine's memory."""
+    if settings.memory_bytes:
+        return settings.memory_bytes
+    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4
+
+
+def _run_table(
+    table: Any,
+    settings: Settings,
     listener: ProgressListener,
-) -> list[T]:
-    futures = [pool.submit(step) for step in steps]
+    now: int | None,
+    pool: ThreadPoolExecutor,
+) -> Results:
+    hashes = RowHashes(table.num_rows)
+
+    def column(position: int) -> ColumnSummary:
+        part = _observe(table.column(position), position, hashes)
+        return finish_column(part, table.schema.names[position], position, settings, now)
+
+    # The largest columns first, so that no thread is left with one in the end.
+    sizes = [table.column(i).nbytes for i in range(table.num_columns)]
+    order = sorted(range(table.num_columns), key=lambda i: -sizes[i])
+    futures = {i: pool.submit(column, i) for i in order}
+    _await(futures.values(), listener)
+    summaries = tuple(futures[i].result() for i in range(table.num_columns))
+    repeats = pool.submit(hashes.part().finish)
+    gaps = observe_gaps(table, columns_to_split_by(summaries)).finish(summaries)
+    return table.num_rows, summaries, repeats.result(), gaps
+
+
+def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
+    waiting = list(futures)
     try:
-        for done, future in enumerate(as_completed(futures), start=1):
+        for done, future in enumerate(as_completed(waiting), start=1):
             future.result()
-            listener(Progress("columns", done, total))
+            listener(Progress("columns", done, len(waiting)))
     except BaseException:
-        for future in futures:
+        for future in waiting:
             future.cancel()
         raise
-    return [future.result() for future in futures]
 
 
-def _column(
-    table: Any, position: int, hashes: RowHashes, settings: Settings, now: int | None
-) -> ColumnSummary:
+def _observe(array: Any, position: int, hashes: RowHashes) -> ColumnPart:
     """One step serves the column and the rows, so that texts are encoded once."""
-    array = table.column(position)
     encoded = encode(array)
-    part = observe_column(array, encoded)
     hashes.add(encoded, position)
-    return finish_column(part, table.schema.names[position], position, settings, now)
+    return observe_column(array, encoded)
 
 
-def _gaps(table: Any, columns: tuple[ColumnSummary, ...], position: int, by: int) -> GapsByLevel:
-    part = observe_gaps(table.column(position), table.column(by))
-    return part.finish(columns[position].name, columns[by].name)
+class _Stream:
+    """Parts that grow batch by batch, within the memory given."""
+
+    def __init__(
+        self, opened: Opened, settings: Settings, now: int | None, pool: ThreadPoolExecutor
+    ) -> None:
+        self._opened, self._settings, self._now, self._pool = opened, settings, now, pool
+        self._columns: list[ColumnPart] = []
+        self._names: list[str] = []
+        self._repeats: RepeatsPart | CondensedRepeats = RepeatsPart(())
+        self._gaps = GapsPart()
+        self._split_by: tuple[int, ...] = ()
+        self._rows = 0
+
+    def run(self, listener: ProgressListener) -> Results:
+        """Read to the end and finish."""
+        size = self._opened.facts.size_bytes or self._opened.memory_bytes
+        for batch, done in _ahead(self._opened.batches(), self._pool):
+            self._add(batch)
+            listener(Progress("bytes", min(done, size), size))
+        finished = self._pool.map(self._finish, range(len(self._columns)))
+        summaries = tuple(finished)
+        gaps = self._gaps.finish(summaries)
+        return self._rows, summaries, self._repeats.finish(), gaps
+
+    def _add(self, batch: Any) -> None:
+        hashes = RowHashes(batch.num_rows)
+        parts = list(
+            self._pool.map(
+                lambda position: _observe(batch.column(position), position, hashes),
+                range(batch.num_columns),
+            )
+        )
+        if not self._columns:
+            self._names = batch.schema.names
+            self._columns = parts
+            self._split_by = columns_to_split_by([*map(self._finish, range(len(parts)))])
+        else:
+            self._columns = list(self._pool.map(self._merged, self._columns, parts))
+        self._add_rows(hashes.part())
+        self._gaps = self._gaps.merge(observe_gaps(batch, self._split_by))
+        self._rows += batch.num_rows
+
+    def _share(self) -> int:
+        return int(memory_of(self._settings) * _KEPT / (len(self._columns) + 1))
+
+    def _merged(self, before: ColumnPart, part: ColumnPart) -> ColumnPart:
+        return before.merge(part).within(self._share(), self._settings.missing_marks)
+
+    def _add_rows(self, part: RepeatsPart) -> None:
+        if isinstance(self._repeats, CondensedRepeats):
+            self._repeats = self._repeats.merge(condense_rows(part))
+            return
+        self._repeats = self._repeats.merge(part)
+        if sum(chunk.nbytes for chunk in self._repeats.chunks) > self._share():
+            self._repeats = condense_rows(self._repeats)
+
+    def _finish(self, position: int) -> ColumnSummary:
+        part, name = self._columns[position], self._names[position]
+        return finish_column(part, name, position, self._settings, self._now)
+
+
+def _ahead(batches: Iterator[T], pool: ThreadPoolExecutor) -> Iterator[T]:
+    """Read the next batch while the last is worked on."""
+    end = object()
+    take: Callable[[], T | object] = lambda: next(batches, end)  # noqa: E731
+    coming = pool.submit(take)
+    while (batch := coming.result()) is not end:
+        coming = pool.submit(take)
+        yield batch  # type: ignore[misc]

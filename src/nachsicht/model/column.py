@@ -278,13 +278,27 @@ Detail = (
 )
 
 
+class Accuracy(msgspec.Struct, frozen=True):
+    """How far off figures may be that were not computed exactly.
+
+    ``ranks`` is the share of rows by which quantiles, bins and counts of outliers may be off;
+    ``distinct`` two standard errors of the number of different values, relative; ``frequent``
+    the rows by which counts of frequent values may be too low. Counts of rows, missing
+    values, moments and ends are exact in any case.
+    """
+
+    ranks: float
+    distinct: float
+    frequent: int
+
+
 class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     """One column of one version.
 
     ``missing`` counts nulls and NaN; ``distinct`` and ``once`` (values that occur in one
     row only) leave missing out; ``agreement`` is the chance that two rows drawn at random
     agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
-    column in Arrow's format.
+    column in Arrow's format. ``accuracy`` is None where every figure is exact.
     """
 
     name: str
@@ -303,6 +317,7 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     first_seen: str | None
     last_seen: str | None
     detail: Detail | None
+    accuracy: Accuracy | None
 
     @property
     def present(self) -> int:

@@ -34,11 +34,14 @@ class Repeats(msgspec.Struct, frozen=True, kw_only=True):
     """Rows that are equal to an earlier row in every column.
 
     ``blocks`` are the longest runs of neighbouring repeated rows, at least two rows long.
+    ``uncertainty`` is by how many rows the count may be off (two standard errors); 0 where
+    it is exact.
     """
 
     repeated_rows: int
     distinct_rows: int
     blocks: tuple[Block, ...]
+    uncertainty: int = 0
 
 
 class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):

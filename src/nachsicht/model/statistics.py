@@ -18,6 +18,7 @@ class Reason(StrEnum):
     ZERO_MEAN = "zero_mean"
     OVERFLOW = "overflow"
     NOT_POSITIVE = "not_positive"
+    TOO_MANY_LEVELS = "too_many_levels"
 
 
 class Absent(msgspec.Struct, frozen=True):

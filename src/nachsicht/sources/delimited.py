@@ -10,7 +10,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.contracts import Opened, SourceFacts
+from nachsicht.contracts import Opened, Restart, SourceFacts
 from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.compressed import open_bytes
@@ -86,19 +86,22 @@ class _Reader:
         return table
 
     def batches(self) -> Iterator[tuple[Any, int]]:
-        """Block by block; begins anew with a wider type where a later block needs one."""
+        """Block by block. Where a later block needs a wider type, it has to begin anew."""
         from pyarrow import csv as arrow_csv
 
-        # The types of all blocks must be known before the first is handed on.
-        unread = _Unread()
-        rows = self._retried(lambda options: self._pass_over(arrow_csv, options), unread, True)
-        self._told(unread, rows)
+        unread, rows = _Unread(), 0
         stream = self._stream()
-        for batch in arrow_csv.open_csv(stream, **self._options(_Unread(), threads=True)):
-            yield batch, self._position(stream)
-
-    def _pass_over(self, arrow_csv: Any, options: dict[str, Any]) -> int:
-        return sum(b.num_rows for b in arrow_csv.open_csv(self._stream(), **options))
+        try:
+            for batch in arrow_csv.open_csv(stream, **self._options(unread, threads=True)):
+                rows += batch.num_rows
+                yield batch, self._position(stream)
+        except pa.ArrowInvalid as error:
+            if self._widen(str(error)):
+                raise Restart from error
+            raise self._unreadable(error) from error
+        except (OSError, EOFError, UnicodeError) as error:
+            raise self._unreadable(error) from error
+        self._told(unread, rows)
 
     def _position(self, stream: Any) -> int:
         try:

@@ -1,0 +1,219 @@
+"""Parts of columns whose values no longer fit: bounded in size, with a stated error."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.hashing import hash_values
+from nachsicht.compute.moments import Moments, moments_of
+from nachsicht.compute.numbers import NumberPart, SortedNumbers
+from nachsicht.compute.order import OrderPart
+from nachsicht.compute.sketches.heavy import HeavyNumbers, HeavyTexts
+from nachsicht.compute.sketches.key_sample import KeySample
+from nachsicht.compute.sketches.ranks import RankSketch
+from nachsicht.compute.tallies import Tally, TallyPart
+from nachsicht.compute.text_measures import TextMeasures, measure_texts
+from nachsicht.model.column import Accuracy
+
+#: So many of the lowest and highest different values are kept with their exact counts.
+ENDS = 16
+#: Values, at equal steps of rank, that stand for all where shape is concerned.
+STAND_INS = 1 << 16
+
+Marks = tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class CondensedNumbers:
+    """Numbers: exact counts, moments and ends; sketches of ranks, different and frequent values."""
+
+    missing: int
+    infinite_below: int
+    infinite_above: int
+    order: OrderPart
+    moments: Moments
+    zeros: int
+    negatives: int
+    whole: bool
+    lowest: tuple[NDArray[Any], NDArray[np.int64]]
+    highest: tuple[NDArray[Any], NDArray[np.int64]]
+    ranks: RankSketch
+    keys: KeySample
+    heavy: HeavyNumbers
+
+    def merge(self, later: CondensedNumbers) -> CondensedNumbers:
+        """Put the part of later rows behind this one."""
+        return CondensedNumbers(
+            self.missing + later.missing,
+            self.infinite_below + later.infinite_below,
+            self.infinite_above + later.infinite_above,
+            self.order.merge(later.order),
+            self.moments.merge(later.moments),
+            self.zeros + later.zeros,
+            self.negatives + later.negatives,
+            self.whole and later.whole,
+            _ends(self.lowest, later.lowest, slice(None, ENDS)),
+            _ends(self.highest, later.highest, slice(-ENDS, None)),
+            self.ranks.merge(later.ranks),
+            self.keys.merge(later.keys),
+            self.heavy.merge(later.heavy),
+        )
+
+    @property
+    def finite(self) -> int:
+        """Finite values."""
+        return self.moments.n
+
+    @property
+    def accuracy(self) -> Accuracy:
+        """How far off the figures of this column may be."""
+        share = self.ranks.error / max(self.finite, 1) + 1 / STAND_INS
+        return Accuracy(share, self.keys.relative_error, self.heavy.error)
+
+    def stand_ins(self) -> SortedNumbers:
+        """Values at equal steps of rank, with the true ends."""
+        values, weights = self.ranks.weighted()
+        reached = np.cumsum(weights)
+        steps = min(STAND_INS, int(reached[-1]))
+        ranks = (np.arange(steps) + 0.5) / steps * reached[-1]
+        chosen = values[np.searchsorted(reached, ranks, "left").clip(0, len(values) - 1)]
+        chosen[0], chosen[-1] = self.lowest[0][0], self.highest[0][-1]
+        if self.whole and self.lowest[0].dtype.kind in "iu":
+            chosen = chosen.astype(self.lowest[0].dtype)
+        return SortedNumbers(chosen, self.infinite_below, self.infinite_above)
+
+
+def condense_numbers(part: NumberPart, marks: Marks) -> CondensedNumbers:
+    """Turn kept values into sketches."""
+    numbers = part.sorted().without(marks)
+    values, counts = numbers.distinct_values, numbers.distinct_counts
+    zero = np.searchsorted(numbers.values, 0, "left")
+    return CondensedNumbers(
+        part.missing,
+        part.infinite_below,
+        part.infinite_above,
+        part.order,
+        moments_of(numbers.floats),
+        int(np.searchsorted(numbers.values, 0, "right") - zero),
+        int(zero),
+        numbers.whole,
+        (values[:ENDS], counts[:ENDS]),
+        (values[-ENDS:], counts[-ENDS:]),
+        RankSketch().add(numbers.floats),
+        KeySample.of(hash_values(arrow_of(values)), counts),
+        HeavyNumbers(values[:0], counts[:0]).add(values, counts),
+    )
+
+
+def _ends(
+    a: tuple[NDArray[Any], NDArray[np.int64]],
+    b: tuple[NDArray[Any], NDArray[np.int64]],
+    part: slice,
+) -> tuple[NDArray[Any], NDArray[np.int64]]:
+    values, inverse = np.unique(np.concatenate((a[0], b[0])), return_inverse=True)
+    counts = np.bincount(inverse, np.concatenate((a[1], b[1])), len(values)).astype(np.int64)
+    return values[part], counts[part]
+
+
+@dataclass(frozen=True)
+class CondensedTexts:
+    """Texts: exact lengths, blanks and looks; sketches of different and frequent texts."""
+
+    rows: int
+    keys: KeySample
+    heavy: HeavyTexts
+    measures: TextMeasures
+    words: HeavyTexts
+    shapes: HeavyTexts
+
+    def merge(self, later: CondensedTexts) -> CondensedTexts:
+        """Put two parts together."""
+        words, shapes = self.words.merge(later.words), self.shapes.merge(later.shapes)
+        return CondensedTexts(
+            self.rows + later.rows,
+            self.keys.merge(later.keys),
+            self.heavy.merge(later.heavy),
+            _bounded(self.measures.merge(later.measures), words, shapes),
+            words,
+            shapes,
+        )
+
+    @property
+    def accuracy(self) -> Accuracy:
+        """How far off the figures of this column may be."""
+        return Accuracy(0.0, self.keys.relative_error, self.heavy.error)
+
+    # Traits that tell the kind, as `kinds.TextTraits` asks for them.
+
+    @property
+    def distinct(self) -> int:
+        """Different texts."""
+        return self.keys.distinct
+
+    @cached_property
+    def mean_words(self) -> float:
+        """Mean number of words."""
+        return self.measures.words.mean()
+
+    @cached_property
+    def longest(self) -> int:
+        """Characters of the longest text."""
+        return self.measures.characters.ends()[1]
+
+    @cached_property
+    def top_shape(self) -> tuple[str, int]:
+        """The most frequent shape, and its rows."""
+        return self.shapes.tally.top(1)[0] if self.shapes.tally.distinct else ("", 0)
+
+    def some(self, most: int) -> set[str]:
+        """No texts: there are too many."""
+        return set()
+
+
+def condense_texts(part: TallyPart, marks: Marks) -> CondensedTexts:
+    """Turn counted texts into sketches."""
+    tally = part.counted().without(marks)
+    measures = measure_texts(tally)
+    empty = HeavyTexts(Tally(tally.table.slice(0, 0)))
+    words, shapes = empty.add(measures.frequent_words), empty.add(measures.shapes)
+    return CondensedTexts(
+        int(tally.counts.sum()),
+        KeySample.of(hash_values(tally.values), tally.counts),
+        empty.add(tally),
+        _bounded(measures, words, shapes),
+        words,
+        shapes,
+    )
+
+
+def _bounded(measures: TextMeasures, words: HeavyTexts, shapes: HeavyTexts) -> TextMeasures:
+    return replace(measures, frequent_words=words.tally, shapes=shapes.tally)
+
+
+Exact = NumberPart | TallyPart
+Condensed = CondensedNumbers | CondensedTexts
+
+
+def condense(body: Exact, marks: Marks) -> Condensed:
+    """The bounded form of a part."""
+    if isinstance(body, NumberPart):
+        return condense_numbers(body, marks)
+    return condense_texts(body, marks)
+
+
+def kept_bytes(body: Exact) -> int:
+    """Memory that a part's values take."""
+    return sum(chunk.nbytes for chunk in body.chunks)
+
+
+def compact(body: Exact) -> Exact:
+    """The same part in one chunk; texts that stand in several chunks are counted once."""
+    if isinstance(body, NumberPart) or len(body.chunks) < 2:
+        return body
+    return TallyPart((body.counted().table,), body.missing)

@@ -1,0 +1,85 @@
+"""Quantiles of any number of values, from weighted samples of bounded size.
+
+Buffers of k sorted values; two buffers of one weight become one of twice the weight by
+keeping every other value (Manku, Rajagopalan and Lindsay, SIGMOD 1998; mergeable: Agarwal et
+al., PODS 2012). Which of each two is kept alternates, so nothing is left to chance, and each
+halving moves a rank by no more than the weight: the bound adds up as it goes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+#: Values in a buffer; a level more doubles the rows that fit.
+SIZE = 1 << 13
+
+_Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class RankSketch:
+    """Full buffers by level (weight 2**level), loose values, and the error so far, in rows."""
+
+    levels: tuple[tuple[_Floats, ...], ...] = ()
+    loose: _Floats = field(default_factory=lambda: np.empty(0))
+    error: int = 0
+    halvings: int = 0
+
+    def add(self, values: _Floats) -> RankSketch:
+        """The sketch with further values, in any order."""
+        together = np.concatenate((self.loose, values))
+        whole = len(together) // SIZE * SIZE
+        blocks = np.sort(together[:whole].reshape(-1, SIZE), axis=1)
+        return self._carried([*blocks], [], together[whole:])
+
+    def merge(self, other: RankSketch) -> RankSketch:
+        """Put two sketches together."""
+        mine = RankSketch(
+            self.levels, self.loose, self.error + other.error, self.halvings + other.halvings
+        )
+        return mine._carried([], [list(level) for level in other.levels], other.loose, join=True)
+
+    def _carried(
+        self,
+        fresh: list[_Floats],
+        others: list[list[_Floats]],
+        loose: _Floats,
+        join: bool = False,
+    ) -> RankSketch:
+        """Halve pairs of buffers, level by level, until no level holds two."""
+        if join:
+            loose = np.concatenate((self.loose, loose))
+            if len(loose) >= SIZE:
+                fresh, loose = [np.sort(loose[:SIZE])], loose[SIZE:]
+        levels: list[tuple[_Floats, ...]] = []
+        error, halvings, carried = self.error, self.halvings, fresh
+        depth = max(len(self.levels), len(others))
+        level = 0
+        while carried or level < depth:
+            here = list(self.levels[level]) if level < len(self.levels) else []
+            here += carried + (others[level] if level < len(others) else [])
+            carried = []
+            while len(here) >= 2:
+                both = np.concatenate((here.pop(), here.pop()))
+                both.sort()
+                carried.append(both[halvings % 2 :: 2])
+                halvings += 1
+                error += 1 << level
+            levels.append(tuple(here))
+            level += 1
+        return RankSketch(tuple(levels), loose, error, halvings)
+
+    def weighted(self) -> tuple[_Floats, NDArray[np.int64]]:
+        """Values in rising order, and how many rows each stands for."""
+        values = [self.loose]
+        weights = [np.ones(len(self.loose), np.int64)]
+        for level, buffers in enumerate(self.levels):
+            for buffer in buffers:
+                values.append(buffer)
+                weights.append(np.full(len(buffer), 1 << level, np.int64))
+        together = np.concatenate(values)
+        order = np.argsort(together, kind="stable")
+        return together[order], np.concatenate(weights)[order]
