@@ -52,6 +52,58 @@ def test_kinds_are_told_with_their_reason(values, name, kind, reason):
     assert (column.kind, column.kind_reason) == (kind, reason)
 
 
+@pytest.mark.parametrize(
+    ("texts", "values", "unit"),
+    [
+        (["1,234.5", "12", "1,000,000"], [12, 1234.5, 1_000_000], None),
+        (["1.234,5", "12,25", "7"], [7, 12.25, 1234.5], None),
+        (["1 234", "5 678 901"], [1234, 5_678_901], None),
+        (["12 kg", "3.5 kg"], [3.5, 12], "kg"),
+        (["€ 1.200,50", "€ 3,00"], [3, 1200.5], "€"),
+        (["$1,200", "$35"], [35, 1200], "$"),
+        (["12,5 %", "3 %"], [3, 12.5], "%"),
+        (["-3.1°C", "21.4°C"], [-3.1, 21.4], "°C"),
+    ],
+)
+def test_written_numbers_are_summarised_as_what_they_mean(texts, values, unit):
+    column = column_of(texts * 3)
+    assert (column.kind, column.unit) == (Kind.QUANTITY, unit)
+    assert column.kind_reason is KindReason.WRITTEN_NUMBERS
+    assert [end.value for end in column.detail.lowest] == values
+
+
+@pytest.mark.parametrize(
+    ("texts", "name"),
+    [
+        (["01234", "98765"], "place"),
+        (["+49 170 1234567", "+49 171 7654321"], "call"),
+        (["030 123456", "040 765432"], "call"),
+        (["12A", "13B"], "seat"),
+        (["12 kg", "3 lb"], "weight"),
+        (["1234567890123456789", "1234567890123456780"], "account"),
+        ([12345, 54321, 10115], "postcode"),
+        ([1512345, 1512346], "phone"),
+    ],
+)
+def test_codes_are_no_quantities(texts, name):
+    assert column_of(texts * 15, name).kind in (Kind.CATEGORY, Kind.IDENTIFIER)
+
+
+@pytest.mark.parametrize(
+    ("texts", "first"),
+    [
+        (["31.12.2024", "01.02.2025"], "2024-12-31"),
+        (["12/31/2024", "02/01/2025"], "2024-12-31"),
+        (["31/12/2024", "01/02/2025"], "2024-12-31"),
+        (["31 Dec 2024", "01 Feb 2025"], "2024-12-31"),
+        (["31.12.2024 08:30", "01.02.2025 09:00"], "2024-12-31 08:30:00"),
+    ],
+)
+def test_dates_in_the_usual_orders_are_moments(texts, first):
+    column = column_of(texts)
+    assert (column.kind, column.detail.minimum) == (Kind.MOMENT, first)
+
+
 def test_prices_that_all_differ_stay_a_quantity():
     values = [(i * 7919) % 100_003 for i in range(500)]
     assert column_of(values, "price").kind is Kind.QUANTITY

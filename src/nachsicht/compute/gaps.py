@@ -87,14 +87,24 @@ def observe_gaps(batch: Any, split_by: Sequence[int]) -> GapsPart:
 def _levels(column: Any) -> tuple[list[str], Any]:
     if isinstance(column, pa.ChunkedArray):
         column = column.combine_chunks()
-    encoded = pc.dictionary_encode(column.cast(pa.string()), null_encoding="encode")
-    names = [MISSING_LEVEL if n is None else n for n in encoded.dictionary.to_pylist()]
-    return names, values_of(encoded.indices)
+    if not pa.types.is_dictionary(column.type):
+        column = pc.dictionary_encode(column)
+    names = [_name(level) for level in column.dictionary.to_pylist()]
+    codes = np.where(missing_in(column), len(names), values_of(column.indices))
+    return [*names, MISSING_LEVEL], codes
+
+
+def _name(level: Any) -> str:
+    """A level as its summary writes it."""
+    return str(level).lower() if isinstance(level, bool) else str(level)
 
 
 def _count(names: list[str], codes: Any) -> Counter[str]:
-    counts = np.bincount(codes, minlength=len(names)).tolist()
-    return Counter(dict(zip(names, counts, strict=True)))
+    counts: Counter[str] = Counter()
+    for name, count in zip(names, np.bincount(codes, minlength=len(names)), strict=True):
+        if count:
+            counts[name] += int(count)
+    return counts
 
 
 def _sum(a: dict[Any, Counter[str]], b: dict[Any, Counter[str]]) -> dict[Any, Counter[str]]:

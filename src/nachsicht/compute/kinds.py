@@ -26,6 +26,11 @@ PAIRS = (
     {"0", "1"},
 )
 _NAMES_THINGS = re.compile(r"(^|[_\s.-])(id|uuid|guid|key|nr|serial)$|[a-z]Id$", re.IGNORECASE)
+#: Numbers that are codes: nobody computes with postcodes and telephone numbers.
+_NAMES_CODES = re.compile(
+    r"(^|[_\s.-])(zip|zip_?code|post_?code|postal_?code|plz|phone|telephone|fax)($|[_\s.-])",
+    re.IGNORECASE,
+)
 #: Below so many rows, that all values differ says nothing.
 FEW_ROWS = 20
 #: A column of texts with at most so many different values is a category in any case.
@@ -64,6 +69,9 @@ def kind_of_numbers(name: str, traits: NumberTraits) -> Judgement:
     """Quantity, flag or identifier."""
     if traits.zero_and_one:
         return Kind.FLAG, KindReason.ZERO_AND_ONE
+    if traits.stored_whole and _NAMES_CODES.search(name):
+        many = traits.distinct > FEW_LEVELS
+        return Kind.IDENTIFIER if many else Kind.CATEGORY, KindReason.CODES_BY_NAME
     if traits.stored_whole and traits.rows >= FEW_ROWS:
         # Beyond memory the number of different values is an estimate.
         all_different = traits.distinct >= ALL_DIFFERENT * traits.rows

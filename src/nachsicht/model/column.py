@@ -298,7 +298,8 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     ``missing`` counts nulls and NaN; ``distinct`` and ``once`` (values that occur in one
     row only) leave missing out; ``agreement`` is the chance that two rows drawn at random
     agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
-    column in Arrow's format. ``accuracy`` is None where every figure is exact.
+    column in Arrow's format. ``unit`` is what stood with every number of a column of texts.
+    ``accuracy`` is None where every figure is exact.
     """
 
     name: str
@@ -306,6 +307,7 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     stored_type: str
     kind: Kind
     kind_reason: KindReason
+    unit: str | None
     rows: int
     missing: int
     distinct: int

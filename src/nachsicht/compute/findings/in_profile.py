@@ -12,7 +12,7 @@ from nachsicht.model.findings import Fact, Finding, Weight, by_urgency
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.model.profile import GapsByLevel, Repeats
 from nachsicht.settings import Bounds, Settings
-from nachsicht.words import counted, percent, phrase, quoted, whole
+from nachsicht.words import catalogue, counted, percent, phrase, quoted, whole
 from nachsicht.words import number as rounded
 
 #: Fewer neighbouring rows than this may repeat others by chance.
@@ -255,12 +255,13 @@ def _infinite(label: str, column: ColumnSummary, _: _Gaps, __: Bounds) -> Iterat
 
 def _stored_as_text(label: str, column: ColumnSummary, _: _Gaps, __: Bounds) -> Iterator[Finding]:
     meanings = {
-        KindReason.NUMBERS_AS_TEXT: ("Numbers", "a number"),
-        KindReason.DATES_AS_TEXT: ("Dates", "a date or time"),
+        KindReason.NUMBERS_AS_TEXT: "numbers",
+        KindReason.WRITTEN_NUMBERS: "written_numbers",
+        KindReason.DATES_AS_TEXT: "dates",
     }
     if column.kind_reason not in meanings:
         return
-    what, meaning = meanings[column.kind_reason]
+    words = catalogue()["findings"]["stored_as_text"][meanings[column.kind_reason]]
     yield make_finding(
         "stored_as_text",
         Weight.NOTE,
@@ -268,5 +269,5 @@ def _stored_as_text(label: str, column: ColumnSummary, _: _Gaps, __: Bounds) -> 
         (label,),
         size=0.5,
         evidence={"stored_type": column.stored_type},
-        words={"what": what, "meaning": meaning},
+        words=words,
     )

@@ -1,0 +1,331 @@
+"""A column's part, seen as the kind that it is: what is counted of it, and its summary."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from nachsicht.compute.categories import summarise_category
+from nachsicht.compute.condensed import (
+    CondensedNumbers,
+    CondensedTexts,
+)
+from nachsicht.compute.condensed_summaries import (
+    condensed_category,
+    condensed_identifier,
+    condensed_quantity,
+)
+from nachsicht.compute.kinds import (
+    Judgement,
+    NumberTraits,
+    TallyTraits,
+    kind_of_numbers,
+    kind_of_texts,
+)
+from nachsicht.compute.moments_in_time import (
+    TimeType,
+    scaled_moments,
+    summarise_moments,
+    time_type,
+)
+from nachsicht.compute.nested import NestedPart, summarise_nested
+from nachsicht.compute.numbers import NumberPart, SortedNumbers
+from nachsicht.compute.quantities import summarise_quantity
+from nachsicht.compute.recognise import moments_in, numbers_in
+from nachsicht.compute.sketches.key_sample import KeySample
+from nachsicht.compute.tallies import Tally, TallyPart
+from nachsicht.compute.text_measures import measure_texts
+from nachsicht.compute.texts import number_text
+from nachsicht.compute.written import summarise_identifier, summarise_text, tally_of_numbers
+from nachsicht.model.column import Accuracy, Detail, IdentifierSummary, Level, Order
+from nachsicht.model.kinds import Kind, KindReason
+from nachsicht.settings import Settings
+
+Body = NumberPart | TallyPart | NestedPart | CondensedNumbers | CondensedTexts
+
+
+@dataclass(frozen=True)
+class _Facts:
+    """Counts that every kind has. ``agreeing`` is the sum of the squared counts of the values."""
+
+    present: int
+    distinct: int
+    once: int
+    agreeing: float
+    accuracy: Accuracy | None = None
+
+
+def _facts_of(counts: NDArray[np.int64]) -> _Facts:
+    squares = float((counts.astype(np.float64) ** 2).sum())
+    return _Facts(int(counts.sum()), len(counts), int((counts == 1).sum()), squares)
+
+
+def _facts_of_keys(keys: KeySample, present: int, accuracy: Accuracy) -> _Facts:
+    squares = float((keys.counts.astype(np.float64) ** 2).mean()) if len(keys.counts) else 0.0
+    return _Facts(present, keys.distinct, keys.once, squares * keys.distinct, accuracy)
+
+
+class _Unitless:
+    unit: str | None = None
+
+
+@dataclass(frozen=True)
+class _TextReading(_Unitless):
+    tally: Tally
+    judgement: Judgement
+
+    @cached_property
+    def facts(self) -> _Facts:
+        return _facts_of(self.tally.counts)
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        return tuple(Level(value, count) for value, count in self.tally.top(most, order))
+
+    def detail(self, settings: Settings) -> Detail | None:
+        kind = self.judgement[0]
+        if kind is Kind.TEXT:
+            return summarise_text(measure_texts(self.tally), settings)
+        if kind is Kind.IDENTIFIER:
+            return summarise_identifier(self.tally, settings)
+        return summarise_category(self.tally, settings)
+
+
+@dataclass(frozen=True)
+class _NumberReading:
+    numbers: SortedNumbers
+    judgement: Judgement
+    order: Order
+    time: TimeType | None = None
+    now: int | None = None
+    unit: str | None = None
+
+    @cached_property
+    def facts(self) -> _Facts:
+        infinite = [n for n in (self.numbers.infinite_below, self.numbers.infinite_above) if n]
+        counts = np.concatenate((self.numbers.distinct_counts, infinite))
+        return _facts_of(counts.astype(np.int64))
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        counts = self.numbers.distinct_counts
+        key = -counts if order == "descending" else counts
+        chosen = _smallest(key, most)
+        values = self.numbers.distinct_values[chosen].tolist()
+        return tuple(
+            Level(self._label(value), count)
+            for value, count in zip(values, counts[chosen].tolist(), strict=True)
+        )
+
+    def _label(self, value: int | float) -> str:
+        return self.time.text(int(value)) if self.time else number_text(value)
+
+    def detail(self, settings: Settings) -> Detail | None:
+        if self.time:
+            return summarise_moments(self.numbers, self.time, self.now)
+        kind = self.judgement[0]
+        if kind in (Kind.FLAG, Kind.CATEGORY):
+            return summarise_category(tally_of_numbers(self.numbers), settings)
+        if kind is Kind.IDENTIFIER:
+            return summarise_identifier(tally_of_numbers(self.numbers), settings, self.order)
+        return summarise_quantity(self.numbers, settings, self.order)
+
+
+@dataclass(frozen=True)
+class _NestedReading(_Unitless):
+    """Values inside of cells are not told apart, so there is nothing to count."""
+
+    part: NestedPart
+    stored: Any
+    rows: int
+    judgement: Judgement
+
+    @property
+    def facts(self) -> _Facts:
+        return _Facts(self.rows - self.part.missing, 0, 0, 0.0)
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        return ()
+
+    def detail(self, settings: Settings) -> Detail | None:
+        return summarise_nested(self.part, self.stored, settings)
+
+
+@dataclass(frozen=True)
+class _CondensedTextReading(_Unitless):
+    texts: CondensedTexts
+    judgement: Judgement
+
+    @property
+    def facts(self) -> _Facts:
+        return _facts_of_keys(self.texts.keys, self.texts.rows, self.texts.accuracy)
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        if order == "ascending":
+            return ()  # rare values are not kept
+        return tuple(Level(*pair) for pair in self.texts.heavy.tally.top(most))
+
+    def detail(self, settings: Settings) -> Detail | None:
+        kind = self.judgement[0]
+        if kind is Kind.TEXT:
+            return summarise_text(self.texts.measures, settings)
+        if kind is Kind.IDENTIFIER:
+            return condensed_identifier(self.texts, settings)
+        return condensed_category(self.texts, settings)
+
+
+@dataclass(frozen=True)
+class _CondensedNumberReading(_Unitless):
+    numbers: CondensedNumbers
+    judgement: Judgement
+    time: TimeType | None = None
+    now: int | None = None
+
+    @property
+    def facts(self) -> _Facts:
+        numbers = self.numbers
+        present = numbers.finite + numbers.infinite_below + numbers.infinite_above
+        return _facts_of_keys(numbers.keys, present, numbers.accuracy)
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        heavy = self.numbers.heavy
+        if order == "ascending":
+            return ()
+        chosen = _smallest(-heavy.counts, most)
+        label = (lambda v: self.time.text(int(v))) if self.time else number_text
+        values, counts = heavy.values[chosen].tolist(), heavy.counts[chosen].tolist()
+        return tuple(Level(label(v), n) for v, n in zip(values, counts, strict=True))
+
+    def detail(self, settings: Settings) -> Detail | None:
+        if self.time:
+            sample = self.numbers.stand_ins()
+            summary = summarise_moments(sample, self.time, self.now)
+            return summary and scaled_moments(summary, self.numbers.finite / sample.n)
+        if self.judgement[0] is Kind.IDENTIFIER:
+            return IdentifierSummary(
+                repeated_values=max(self.facts.distinct - self.facts.once, 0),
+                repeated_rows=max(self.facts.present - self.facts.once, 0),
+                shapes=(),
+                shortest=0,
+                longest=0,
+                order=self.numbers.order.finish(),
+                sequence=None,
+            )
+        return condensed_quantity(self.numbers, settings)
+
+
+@dataclass(frozen=True)
+class _NoReading(_Unitless):
+    judgement: Judgement
+
+    @property
+    def facts(self) -> _Facts:
+        return _Facts(0, 0, 0, 0.0)
+
+    def top(self, most: int, order: str) -> tuple[Level, ...]:
+        return ()
+
+    def detail(self, settings: Settings) -> Detail | None:
+        return None
+
+
+_Reading = (
+    _TextReading
+    | _NumberReading
+    | _CondensedTextReading
+    | _CondensedNumberReading
+    | _NestedReading
+    | _NoReading
+)
+
+
+def read_part(
+    body: Body, stored: Any, rows: int, name: str, settings: Settings, now: int | None
+) -> _Reading:
+    """The reading of a part; of the empty kind where no row has a value."""
+    reading = _read_body(body, stored, rows, name, settings, now)
+    empty = reading.facts.present == 0
+    return _NoReading((Kind.EMPTY, KindReason.NO_VALUES)) if empty else reading
+
+
+def _read_body(
+    body: Body, stored: Any, rows: int, name: str, settings: Settings, now: int | None
+) -> _Reading:
+    if isinstance(body, NestedPart):
+        binary = not pa.types.is_nested(stored)
+        reason = KindReason.STORED_BINARY if binary else KindReason.STORED_NESTED
+        return _NestedReading(body, stored, rows, (Kind.NESTED, reason))
+    if isinstance(body, NumberPart):
+        return _read_numbers(stored, body, name, settings, now)
+    if isinstance(body, CondensedNumbers):
+        return _read_condensed(stored, body, name, now)
+    if isinstance(body, CondensedTexts):
+        return _CondensedTextReading(body, kind_of_texts(name, body))
+    return _read_texts(stored, body.counted().without(settings.missing_marks), name, now)
+
+
+def _read_condensed(
+    stored: Any, body: CondensedNumbers, name: str, now: int | None
+) -> _CondensedNumberReading:
+    if pa.types.is_duration(stored):
+        return _CondensedNumberReading(body, (Kind.DURATION, KindReason.LENGTHS_OF_TIME))
+    if pa.types.is_temporal(stored):
+        judged = (Kind.MOMENT, KindReason.DATES)
+        return _CondensedNumberReading(body, judged, time_type(stored), now)
+    low, high = body.lowest[0][0].item(), body.highest[0][-1].item()
+    traits = NumberTraits(
+        body.finite, body.keys.distinct, body.whole and isinstance(low, int), low, high, False
+    )
+    return _CondensedNumberReading(body, kind_of_numbers(name, traits))
+
+
+def _read_numbers(
+    stored: Any, body: NumberPart, name: str, settings: Settings, now: int | None
+) -> _NumberReading:
+    numbers, order = body.sorted(), body.order.finish()
+    if pa.types.is_duration(stored):
+        return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME), order)
+    if pa.types.is_temporal(stored):
+        judged = (Kind.MOMENT, KindReason.DATES)
+        return _NumberReading(numbers, judged, order, time_type(stored), now)
+    numbers = numbers.without(settings.missing_marks)
+    return _NumberReading(numbers, kind_of_numbers(name, NumberTraits.of(numbers)), order)
+
+
+def _read_texts(
+    stored: Any, tally: Tally, name: str, now: int | None
+) -> _TextReading | _NumberReading | _NoReading:
+    if not tally.distinct:
+        return _NoReading((Kind.EMPTY, KindReason.NO_VALUES))
+    if pa.types.is_boolean(stored):
+        return _TextReading(tally, (Kind.FLAG, KindReason.TRUE_AND_FALSE))
+    found = numbers_in(tally)
+    if found is not None and found.numbers.n:
+        kind, _ = kind_of_numbers(name, NumberTraits.of(found.numbers))
+        if kind is Kind.QUANTITY:
+            plain = KindReason.NUMBERS_AS_TEXT
+            judged = (kind, plain if found.plain else KindReason.WRITTEN_NUMBERS)
+            return _NumberReading(found.numbers, judged, Order.NONE, unit=found.unit)
+        return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
+    moments = moments_in(tally)
+    if moments is not None:
+        values, stored = moments
+        dates = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
+        return _NumberReading(values, dates, Order.NONE, time_type(stored), now)
+    return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
+
+
+def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
+    """Positions of the smallest keys, ties by position, without sorting all of them."""
+    if len(key) <= most:
+        return np.argsort(key, kind="stable")
+    lowest = np.flatnonzero(key[: 64 * most] == key.min())
+    if len(lowest) >= most:  # many share the first place, as where all values differ
+        return lowest[:most]
+    limit = np.partition(key, most - 1)[most - 1]
+    under = np.flatnonzero(key < limit)
+    level = np.flatnonzero(key == limit)[: most - len(under)]
+    return np.concatenate((under[np.argsort(key[under], kind="stable")], level))

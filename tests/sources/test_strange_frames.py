@@ -1,0 +1,115 @@
+"""Strange but legal data goes through: wide integers, far dates, decimals, unused levels."""
+
+import datetime as dt
+import decimal
+import math
+
+import numpy as np
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+import pytest
+
+import nachsicht
+
+
+def column_of(data, **options):
+    return nachsicht.profile(data, **options).document.columns[0]
+
+
+def test_integers_beyond_64_bits_are_kept_as_what_they_can_be():
+    big = column_of(pa.table({"n": pa.array([2**63 + 5, 7], pa.uint64())}))
+    assert big.detail.maximum == 2**63 + 5
+    object_column = column_of(pd.DataFrame({"n": [2**70, 2**70 + 1, 5] * 3}))
+    assert object_column.distinct == 3
+
+
+def test_dates_before_1677_and_after_2262():
+    days = [dt.date(1066, 10, 14), dt.date(9999, 12, 31)]
+    column = column_of(pa.table({"d": days}))
+    assert (column.detail.minimum, column.detail.maximum) == ("1066-10-14", "9999-12-31")
+    stamps = pa.array(days).cast(pa.timestamp("s"))
+    assert column_of(pa.table({"d": stamps})).detail.minimum == "1066-10-14 00:00:00"
+    far = column_of(pa.table({"d": pa.array([-(2**50), 2**50], pa.timestamp("s"))}))
+    assert far.detail.minimum.startswith("year -")
+
+
+def test_time_zones_count_by_their_own_clock():
+    noon = pa.array([dt.datetime(2025, 7, 1, 10, 0)], pa.timestamp("us")).cast(
+        pa.timestamp("us", "Europe/Berlin")
+    )
+    detail = column_of(pa.table({"at": noon})).detail
+    assert detail.time_zone == "Europe/Berlin"
+    assert detail.by_hour.index(1) == 12
+
+
+def test_decimals_categories_with_unused_levels_and_booleans_with_gaps():
+    prices = [decimal.Decimal("1.10"), decimal.Decimal("2.30"), None]
+    assert column_of(pa.table({"p": prices})).detail.mean == pytest.approx(1.7)
+    temper = pd.Categorical(["calm", "wild", "calm"], categories=["calm", "wild", "unused"])
+    column = column_of(pd.DataFrame({"temper": temper}))
+    assert [level.value for level in column.detail.levels] == ["calm", "wild"]
+    flag = column_of(pd.DataFrame({"seen": [True, None, False]}, dtype="boolean"))
+    assert (flag.kind, flag.missing) == ("flag", 1)
+
+
+@pytest.mark.parametrize(
+    "values", [[float("nan")] * 3, [None, None], [math.inf, -math.inf], [5e-324, 1.8e-308]]
+)
+def test_columns_of_nothing_but_edges(values):
+    data = pa.table({"x": pa.array(values, pa.float64())})
+    result = nachsicht.profile(data)
+    assert result.document.columns[0].rows == len(values)
+    assert result.to_html()
+    assert nachsicht.compare(data, data).findings == ()
+
+
+def test_a_multi_index_and_repeated_names():
+    index = pd.MultiIndex.from_tuples([("a", 1), ("b", 2)], names=["place", "year"])
+    frame = pd.DataFrame([[1, 2], [3, 4]], columns=["x", "x"], index=index)
+    names = [c.name for c in nachsicht.profile(frame).document.columns]
+    assert names == ["place", "year", "x", "x"]
+    assert nachsicht.compare(frame, frame).findings == ()
+    assert nachsicht.profile(frame).to_html()
+
+
+def test_every_type_of_polars_goes_through():
+    frame = pl.DataFrame(
+        {
+            "i8": pl.Series([1, None, 3], dtype=pl.Int8),
+            "enum": pl.Series(["a", "b", "a"], dtype=pl.Enum(["a", "b", "c"])),
+            "cat": pl.Series(["a", "b", None], dtype=pl.Categorical),
+            "list": [[1, 2], [], None],
+            "struct": [{"x": 1, "y": "a"}, {"x": 2, "y": None}, {"x": 3, "y": "c"}],
+            "time": [dt.time(8), dt.time(9, 30), None],
+            "stay": [dt.timedelta(days=1), None, dt.timedelta(hours=3)],
+            "binary": [b"ab", b"", None],
+            "null": [None, None, None],
+        }
+    )
+    columns = {c.name: c for c in nachsicht.profile(frame).document.columns}
+    kinds = {name: str(column.kind) for name, column in columns.items()}
+    assert kinds == {
+        "i8": "quantity", "enum": "category", "cat": "category", "list": "nested",
+        "struct": "nested", "time": "moment", "stay": "duration", "binary": "nested",
+        "null": "empty",
+    }  # fmt: skip
+    assert columns["list"].detail.lengths.mean == 1
+    assert columns["list"].detail.empty == 1
+    assert columns["struct"].detail.fields == ("x", "y")
+    assert columns["stay"].detail.maximum == 86_400
+    assert columns["struct"].missing == 0
+
+
+def test_marks_for_missing_are_what_settings_say():
+    table = pa.table({"t": ["calm", "?", "wild"], "n": [5, -1, 7], "x": [0.5, -1.0, 2.5]})
+    columns = nachsicht.profile(table, missing_marks=["?", "-1"]).document.columns
+    assert [column.missing for column in columns] == [1, 1, 1]
+    assert columns[1].detail.minimum == 5
+
+
+def test_wide_tables_keep_their_order():
+    table = pa.table({f"c{i}": np.arange(5) + i for i in range(700)})
+    columns = nachsicht.profile(table).document.columns
+    assert [c.name for c in columns] == table.column_names
+    assert columns[699].detail.minimum == 699
