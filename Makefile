@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: demo test test-all lint types browser page check-page demo-data screenshots clean
+.PHONY: schema bench demo test test-all lint types browser page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -38,6 +38,10 @@ check-page:
 # Makes the demo's files again from their seed.
 demo-data: $(VENV)/.dev
 	$(BIN)/python -m nachsicht.demo.generator src/nachsicht/demo/data
+
+# The JSON Schema of documents, from the types that write them.
+schema: $(VENV)/.dev
+	$(BIN)/python -m nachsicht.model.documents > src/nachsicht/model/document.schema.json
 
 screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py

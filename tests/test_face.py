@@ -3,12 +3,14 @@
 import json
 import pickle
 import re
+from pathlib import Path
 
 import pandas as pd
 import pyarrow as pa
 import pytest
 
 import nachsicht
+from nachsicht.model.documents import schema
 
 
 def test_every_listed_name_is_there_and_documented():
@@ -122,3 +124,23 @@ def test_a_listener_hears_how_far_the_work_is(demo_files):
     heard = []
     nachsicht.profile(demo_files["hive_checks_2024.csv"], progress=heard.append)
     assert [p.done for p in heard] == list(range(1, heard[-1].total + 1))
+
+
+def test_documents_keep_to_the_published_schema(demo_comparison):
+    import jsonschema
+
+    home = Path(nachsicht.__file__).parent / "model" / "document.schema.json"
+    published = json.loads(home.read_text())
+    assert published == json.loads(json.dumps(schema())), "run: make schema"
+    for document in (demo_comparison, demo_comparison.versions[0]):
+        jsonschema.validate(json.loads(document.to_json()), published)
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"what": "profile", "format_version": 1}, published)
+
+
+def test_a_fixed_time_gives_the_same_bytes_whatever_the_threads(demo_files, monkeypatch):
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", "1763800000")
+    files = demo_files["hive_checks_2024.csv"], demo_files["hive_checks_2025.csv"]
+    one, many = (nachsicht.compare(*files, threads=n) for n in (1, 4))
+    assert one.to_json() == many.to_json()
+    assert one.to_html() == many.to_html()

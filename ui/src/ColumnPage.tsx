@@ -22,6 +22,7 @@ export function ColumnPage({ column }: { column: Column }) {
           </>
         )}
       </p>
+      {newest.accuracy && <p class="approximate">≈ {newest.accuracy}</p>}
       {findings.length > 0 && (
         <ul class="findings">
           {findings.map((finding, i) => (
@@ -36,7 +37,8 @@ export function ColumnPage({ column }: { column: Column }) {
       <div class="tables">
         <Statistics column={column} />
         <Quantiles column={column} />
-        <Frequent column={column} />
+        <Frequent column={column} of="words" />
+        <Frequent column={column} of="frequent" />
         <Ends column={column} />
       </div>
     </div>
@@ -101,13 +103,21 @@ function Statistics({ column }: { column: Column }) {
   );
 }
 
-function Frequent({ column }: { column: Column }) {
-  const values = [...new Set([...column.versions].reverse().flatMap((version) => version?.frequent.map((f) => f.value) ?? []))].slice(0, 10);
-  const unique = column.versions.every((version) => !version || version.distinct === version.present);
+function Frequent({ column, of }: { column: Column; of: "words" | "frequent" }) {
+  const all = [...column.versions].reverse().flatMap((version) => version?.[of].map((entry) => entry.value) ?? []);
+  const values = [...new Set(all)].slice(0, 10);
+  const unique = of === "frequent" && column.versions.every((version) => !version || version.distinct === version.present);
   if (!values.length || unique) return null;
+  const shown = (count: number, version: Summary) =>
+    of === "words" ? whole(count) : percent(count / version.present);
+  // A value outside of a full list is no more frequent than the list's last.
+  const unlisted = (version: Summary | null) => {
+    const list = version?.[of] ?? [];
+    return list.length < 10 ? "–" : `≤ ${shown(list[list.length - 1]!.count, version!)}`;
+  };
   return (
     <table>
-      <Heads first={word("page.frequent")} />
+      <Heads first={word(of === "words" ? "page.frequent_words" : "page.frequent")} />
       <tbody>
         {values.map((value) => (
           <tr key={value}>
@@ -115,10 +125,10 @@ function Frequent({ column }: { column: Column }) {
               {value}
             </th>
             {column.versions.map((version, i) => {
-              const found = version?.frequent.find((level) => level.value === value);
+              const found = version?.[of].find((level) => level.value === value);
               return (
                 <td class="number" key={i} title={found && whole(found.count)}>
-                  {found ? percent(found.count / version!.present) : "–"}
+                  {found ? shown(found.count, version!) : unlisted(version)}
                 </td>
               );
             })}

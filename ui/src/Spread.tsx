@@ -43,7 +43,7 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
     ref.current!.replaceChildren(
       spread.type === "levels"
         ? levelsFigure(bars, totals, width)
-        : largeFigure(bars, totals, width, column.kind === "text" ? word("statistics.characters") : column.name),
+        : largeFigure(bars, totals, width, column.kind === "text" ? word("page.characters") : column.name),
     );
   }, [spread]);
   return (

@@ -62,6 +62,9 @@ export interface Summary {
   frequent: Counted[];
   /** Code, rounded, exact. */
   statistics: [string, string, string][];
+  words: Counted[];
+  /** How far off figures may be; empty where all are exact. */
+  accuracy: string;
   quantiles: [number, string][];
   lowest: Counted[];
   highest: Counted[];

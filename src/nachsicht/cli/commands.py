@@ -161,6 +161,10 @@ def _settings(options: dict[str, Any]) -> dict[str, Any]:
     names = ("delimiter", "encoding", "decimal", "header", "sheet")
     reading = {name: options[name] for name in names if options[name] is not None}
     given: dict[str, Any] = {"reading": reading} if reading else {}
+    if options["missing_marks"]:
+        given["missing_marks"] = list(options["missing_marks"])
+    if options["memory"]:
+        given["memory_bytes"] = options["memory"]
     if options["title"]:
         given["title"] = options["title"]
     return given

@@ -2,11 +2,28 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
 import click
+
+_UNITS = {"kb": 10**3, "mb": 10**6, "gb": 10**9, "": 1}
+
+
+class ByteSize(click.ParamType[int]):
+    """A number of bytes with its unit."""
+
+    name = "SIZE"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int:
+        """Bytes from a text such as 800MB."""
+        found = re.fullmatch(r"\s*([0-9.]+)\s*([kmg]b|)\s*", str(value).lower())
+        if not found:
+            self.fail(f"{value!r} is no size; write it as 800MB or 2GB", param, ctx)
+        return int(float(found.group(1)) * _UNITS[found.group(2)])
+
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -41,6 +58,18 @@ def reading_options(command: F) -> F:
             click.option("--decimal", help="Decimal sign: a point or a comma."),
             click.option(
                 "--header/--no-header", default=None, help="Whether the first line holds names."
+            ),
+            click.option(
+                "--missing",
+                "missing_marks",
+                multiple=True,
+                help="A value that stands for missing, such as -99. Can be given again.",
+            ),
+            click.option(
+                "--memory",
+                type=ByteSize(),
+                help="Memory to use, such as 800MB or 2GB; larger "
+                "data is read in pieces. [default: a quarter of the machine's]",
             ),
             click.option("--sheet", help="Sheet of a workbook; else the first that is not empty."),
         )

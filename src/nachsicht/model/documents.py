@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import sys
 from pathlib import Path
 
 import msgspec
@@ -83,6 +84,21 @@ def decode(data: bytes, where: str = "") -> Document:
     return document
 
 
+def schema() -> dict[str, object]:
+    """The JSON Schema of documents, from the very types that write them."""
+    (reference,), parts = msgspec.json.schema_components([Document], ref_template="#/$defs/{name}")
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": f"Nachsicht document, format {FORMAT_VERSION}",
+        **reference,
+        "$defs": parts,
+    }
+
+
 class _Head(msgspec.Struct):
     what: str
     format_version: int
+
+
+if __name__ == "__main__":
+    sys.stdout.buffer.write(msgspec.json.format(msgspec.json.encode(schema()), indent=1) + b"\n")

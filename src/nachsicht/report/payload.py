@@ -15,30 +15,16 @@ from nachsicht.model.column import (
     IdentifierSummary,
     Level,
     MomentSummary,
+    NestedSummary,
     NumberCount,
     QuantitySummary,
     TextSummary,
 )
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.model.statistics import Statistic, known
-from nachsicht.words import catalogue, number, percent, size, whole
-
-#: Rows of the table of statistics of a quantity, in the order of reading.
-STATISTICS = (
-    "mean",
-    "sd",
-    "minimum",
-    "median",
-    "maximum",
-    "range",
-    "iqr",
-    "mad",
-    "variation",
-    "skewness",
-    "kurtosis",
-    "sum",
-)
+from nachsicht.model.statistics import known
+from nachsicht.report.statistics import statistics_of
+from nachsicht.words import number, percent, phrase, size, whole
 
 
 def payload_of(document: ComparisonDocument) -> dict[str, Any]:
@@ -56,6 +42,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
 def _version(version: ProfileDocument) -> dict[str, Any]:
     cells = version.cells
     repeated = version.repeats.repeated_rows
+    about = "≈ " if version.repeats.uncertainty else ""
     origin = version.origin
     return {
         "label": version.label,
@@ -65,7 +52,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "rows": whole(version.rows),
             "columns_n": whole(len(version.columns)),
             "missing_cells": _counted_share(version.missing_cells, cells),
-            "repeated_rows": _counted_share(repeated, version.rows),
+            "repeated_rows": about + _counted_share(repeated, version.rows),
             "memory": size(version.memory_bytes),
         },
         "origin": {
@@ -116,14 +103,16 @@ def _summary(column: ColumnSummary) -> dict[str, Any]:
         "distinct": column.distinct,
         "typical": typical(column),
         "frequent": [_level(level) for level in column.frequent],
-        "statistics": _statistics(column),
+        "statistics": statistics_of(column),
+        "words": _words(column),
+        "accuracy": _accuracy(column),
         "quantiles": _quantiles(column),
         "lowest": _ends(column, "lowest"),
         "highest": _ends(column, "highest"),
     }
 
 
-def typical(column: ColumnSummary) -> str:
+def typical(column: ColumnSummary) -> str:  # noqa: PLR0911 (one for each kind)
     """The typical value in a few characters: a median, a range of dates, a frequent level."""
     detail = column.detail
     if isinstance(detail, QuantitySummary):
@@ -136,6 +125,8 @@ def typical(column: ColumnSummary) -> str:
         return f"{_short(top.value)} {percent(top.count / max(column.present, 1))}"
     if isinstance(detail, MomentSummary):
         return f"{detail.minimum[:10]} … {detail.maximum[:10]}"
+    if isinstance(detail, NestedSummary) and detail.lengths and known(detail.lengths.median):
+        return f"{number(float(detail.lengths.median))} entries"
     if isinstance(detail, IdentifierSummary) and detail.shapes:
         return _short(detail.shapes[0].value)
     return "–"
@@ -149,40 +140,22 @@ def _level(level: Level) -> dict[str, Any]:
     return {"value": level.value, "count": level.count}
 
 
-def _statistics(column: ColumnSummary) -> list[tuple[str, str, str]]:
-    """(code of the statistic, rounded, exact), the words being the page's."""
-    detail = column.detail
-    rows: list[tuple[str, str, str]] = []
-    if isinstance(detail, QuantitySummary):
-        rows += [(code, *_shown(getattr(detail, code))) for code in STATISTICS]
-        infinite = detail.infinite_below + detail.infinite_above
-        counts = (("zeros", detail.zeros), ("negatives", detail.negatives), ("infinite", infinite))
-        rows += [(code, whole(count), str(count)) for code, count in counts]
-    elif isinstance(detail, CategorySummary):
-        rows.append(("evenness", *_shown(detail.evenness)))
-    elif isinstance(detail, MomentSummary):
-        rows += [
-            ("minimum", detail.minimum, detail.minimum),
-            ("maximum", detail.maximum, detail.maximum),
-        ]
-        if not detail.clock:
-            rows.append(("span_days", number(detail.span_days), repr(detail.span_days)))
-    elif isinstance(detail, TextSummary):
-        rows += [
-            ("characters", *_shown(detail.characters.median)),
-            ("words", *_shown(detail.words.median)),
-            ("blank", whole(detail.blank), str(detail.blank)),
-        ]
-    elif isinstance(detail, IdentifierSummary):
-        rows.append(("repeated_values", whole(detail.repeated_values), str(detail.repeated_values)))
-    return rows
+def _words(column: ColumnSummary) -> list[dict[str, Any]]:
+    if not isinstance(column.detail, TextSummary):
+        return []
+    return [_level(level) for level in column.detail.frequent_words]
 
 
-def _shown(value: Statistic) -> tuple[str, str]:
-    if known(value):
-        return number(float(value), 4), repr(value)
-    reason: str = catalogue()["reasons"][value.absent]  # type: ignore[union-attr]
-    return "–", reason
+def _accuracy(column: ColumnSummary) -> str:
+    """How far off figures may be, in words; empty where all are exact."""
+    if column.accuracy is None:
+        return ""
+    return phrase(
+        "page.approximate",
+        ranks=percent(column.accuracy.ranks),
+        distinct=percent(column.accuracy.distinct),
+        frequent=whole(column.accuracy.frequent),
+    )
 
 
 def _quantiles(column: ColumnSummary) -> list[tuple[float, str]]:
