@@ -43,6 +43,11 @@ demo-data: $(VENV)/.dev
 schema: $(VENV)/.dev
 	$(BIN)/python -m nachsicht.model.documents > src/nachsicht/model/document.schema.json
 
+# Side by side with pandas, Polars and DuckDB; writes docs/benchmarks.md. Takes some minutes.
+bench: $(VENV)/.dev
+	$(BIN)/pip install --quiet duckdb
+	$(BIN)/python benchmarks/run.py $(BENCH)
+
 screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py
 

@@ -2,7 +2,9 @@
 
 import datetime as dt
 import decimal
+import json
 import math
+import re
 
 import numpy as np
 import pandas as pd
@@ -70,7 +72,9 @@ def test_a_multi_index_and_repeated_names():
     names = [c.name for c in nachsicht.profile(frame).document.columns]
     assert names == ["place", "year", "x", "x"]
     assert nachsicht.compare(frame, frame).findings == ()
-    assert nachsicht.profile(frame).to_html()
+    shown = re.search(r'nachsicht-data">(.*?)</script>', nachsicht.profile(frame).to_html())[1]
+    columns = json.loads(shown)["page"]["columns"]
+    assert [c["versions"][0]["typical"] for c in columns[2:]] == ["2", "3"]
 
 
 def test_every_type_of_polars_goes_through():

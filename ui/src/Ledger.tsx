@@ -92,7 +92,7 @@ export function Ledger() {
           </tr>
         </thead>
         {shown.map((column) => (
-          <Line key={column.name} column={column} open={opened !== null && column.names.includes(opened)} />
+          <Line key={page.columns.indexOf(column)} column={column} open={opened !== null && column.names.includes(opened)} />
         ))}
       </table>
       {shown.length === 0 && <p class="muted">{word("page.none_found")}</p>}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
@@ -89,16 +90,28 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
 class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
     """One column through all versions.
 
-    ``names`` holds its name in each version, None where it does not occur. ``weight`` is
-    the gravest of its findings, None for a steady column.
+    ``names`` and ``positions`` hold its name and place in each version, None where it does
+    not occur (names may repeat within a version, positions do not). ``weight`` is the gravest
+    of its findings, None for a steady column.
     """
 
     name: str
     kind: Kind
     names: tuple[str | None, ...]
+    positions: tuple[int | None, ...]
     spread: Spread | None
     steps: tuple[Step, ...]
     weight: Weight | None
+
+
+def summaries_of(
+    column: ColumnAcross, versions: tuple[ProfileDocument, ...]
+) -> list[ColumnSummary | None]:
+    """The column's summary in each version."""
+    return [
+        None if position is None else version.columns[position]
+        for version, position in zip(versions, column.positions, strict=True)
+    ]
 
 
 class Verdict(msgspec.Struct, frozen=True, kw_only=True):

@@ -20,7 +20,7 @@ from nachsicht.model.column import (
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import known
 from nachsicht.report.statistics import statistics_of
@@ -72,10 +72,7 @@ def _counted_share(count: int, of: int) -> str:
 
 
 def _column(across: ColumnAcross, versions: tuple[ProfileDocument, ...]) -> dict[str, Any]:
-    summaries = [
-        version.column(name) if name is not None else None
-        for version, name in zip(versions, across.names, strict=True)
-    ]
+    summaries = summaries_of(across, versions)
     newest = next(summary for summary in reversed(summaries) if summary)
     last = across.steps[-1] if across.steps else None
     return {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from io import StringIO
 from typing import TYPE_CHECKING
 
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.report.payload import typical
@@ -128,13 +128,8 @@ def _columns_table(document: ComparisonDocument) -> Table:
     else:
         table.add_column(words["distinct"], justify="right", no_wrap=True)
     for column in document.columns:
-        newest = next(
-            summary
-            for version, name in zip(
-                reversed(document.versions), reversed(column.names), strict=True
-            )
-            if name is not None and (summary := version.column(name))
-        )
+        summaries = summaries_of(column, document.versions)
+        newest = next(summary for summary in reversed(summaries) if summary)
         last = _change_bar(column) if compared else Text(whole(newest.distinct))
         table.add_row(
             Text(_printable(column.name)),

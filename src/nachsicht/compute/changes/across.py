@@ -144,6 +144,7 @@ def _across(
         name=newest.name,
         kind=newest.kind,
         names=tuple(column.name if column else None for column in thread.columns),
+        positions=tuple(column.position if column else None for column in thread.columns),
         spread=shared_spread(thread.columns, settings),
         steps=steps,
         weight=min(weights, key=lambda weight: weight.rank, default=None),

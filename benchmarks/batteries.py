@@ -1,0 +1,108 @@
+"""The same battery of statistics, by hand, in pandas, Polars and DuckDB; and a bare read.
+
+Describe with seven quantiles, skewness, kurtosis; distinct; missing; the ten most frequent
+values of every column; 50-bin histograms; duplicate rows; Pearson; Spearman (not in DuckDB);
+all crosstabs of the columns of few levels. Each is what a practised user would write.
+
+Run one: ``python benchmarks/batteries.py pandas mixed.parquet``.
+"""
+
+from __future__ import annotations
+
+import sys
+from itertools import combinations
+from pathlib import Path
+
+QUANTILES = [0.01, 0.05, 0.25, 0.5, 0.75, 0.95, 0.99]
+FEW = ["level_0", "level_1", "level_2", "level_3", "seen"]
+
+
+def bare_read(path: Path) -> None:
+    """The limit that every tool moves towards."""
+    import pyarrow.parquet as pq
+
+    assert pq.ParquetFile(path).read().num_rows
+
+
+def nachsicht(path: Path) -> None:
+    """A whole profile, and its page written."""
+    import nachsicht
+
+    nachsicht.profile(path).write(path.with_name("profile.html"))
+
+
+def pandas(path: Path) -> None:
+    """The battery in pandas."""
+    import numpy as np
+    import pandas as pd
+
+    frame = pd.read_parquet(path)
+    numbers = frame.select_dtypes("number")
+    numbers.describe(percentiles=QUANTILES)
+    numbers.skew(), numbers.kurt()
+    frame.nunique(), frame.isna().sum(), frame.duplicated().sum()
+    for name in frame:
+        frame[name].value_counts().head(10)
+    for name in numbers:
+        np.histogram(numbers[name].dropna(), 50)
+    numbers.corr()
+    numbers.corr(method="spearman")
+    for a, b in combinations(FEW, 2):
+        pd.crosstab(frame[a], frame[b])
+
+
+def polars(path: Path) -> None:
+    """The battery in Polars."""
+    import polars as pl
+    from polars import selectors as cs
+
+    frame = pl.read_parquet(path)
+    numbers = frame.select(cs.numeric())
+    numbers.describe(percentiles=QUANTILES)
+    numbers.select(pl.all().skew().name.suffix("_s"), pl.all().kurtosis().name.suffix("_k"))
+    frame.select(pl.all().n_unique()), frame.null_count(), frame.is_duplicated().sum()
+    for name in frame.columns:
+        frame[name].value_counts(sort=True).head(10)
+    for name in numbers.columns:
+        numbers[name].drop_nulls().hist(bin_count=50)
+    numbers.corr()
+    numbers.select(pl.all().rank()).corr()
+    for a, b in combinations(FEW, 2):
+        frame.group_by(a, b).len()
+
+
+def duckdb(path: Path) -> None:
+    """The battery in DuckDB."""
+    import duckdb
+
+    base = duckdb.connect()
+    base.execute(f"create table t as from '{path}'")
+    columns = base.execute("select column_name, column_type from (describe t)").fetchall()
+    numbers = [name for name, kind in columns if kind in ("DOUBLE", "BIGINT", "INTEGER")]
+    for name in numbers:
+        base.execute(
+            f"select count(c), avg(c), stddev(c), min(c), max(c), skewness(c), kurtosis(c), "
+            f'quantile_cont(c, {QUANTILES}) from (select "{name}" c from t)'
+        ).fetchall()
+        base.execute(
+            f'select floor(50 * ("{name}" - lo) / nullif(hi - lo, 0)) b, count(*) from t, '
+            f'(select min("{name}") lo, max("{name}") hi from t) group by b'
+        ).fetchall()
+    for name, _ in columns:
+        base.execute(
+            f'select count(distinct "{name}"), count(*) - count("{name}") from t'
+        ).fetchall()
+        base.execute(
+            f'select "{name}", count(*) n from t group by 1 order by n desc limit 10'
+        ).fetchall()
+    base.execute("select count(*) from (select distinct * from t)").fetchall()
+    pairs = ", ".join(f'corr("{a}", "{b}")' for a, b in combinations(numbers, 2))
+    base.execute(f"select {pairs} from t").fetchall()
+    for a, b in combinations(FEW, 2):
+        base.execute(f"select {a}, {b}, count(*) from t group by all").fetchall()
+
+
+BATTERIES = {b.__name__: b for b in (bare_read, nachsicht, pandas, polars, duckdb)}
+
+if __name__ == "__main__":
+    BATTERIES[sys.argv[1]](Path(sys.argv[2]))

@@ -1,0 +1,128 @@
+"""Measures everything in one run and writes docs/benchmarks.md: `make bench`.
+
+Every line is a whole process, timed from outside, with the operating system's own account of
+its peak memory. Ratios are of figures from this one run.
+"""
+
+from __future__ import annotations
+
+import os
+import platform
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from importlib.metadata import version
+from pathlib import Path
+from typing import NamedTuple
+
+import data
+import pyarrow.csv
+import pyarrow.parquet as pq
+
+HERE = Path(__file__).parent
+CODE = (
+    "import nachsicht, sys; nachsicht.profile(sys.argv[1], **eval(sys.argv[2])).write(sys.argv[3])"
+)
+
+
+class Measured(NamedTuple):
+    """Wall seconds (the median of the runs) and peak memory (the largest)."""
+
+    seconds: float
+    megabytes: float
+
+
+def measure(command: Sequence[object], runs: int = 3) -> Measured:
+    """Run a command several times; it must succeed."""
+    # Set for old builds of OpenBLAS on some machines; they slow a current NumPy.
+    clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
+    seconds, memory = [], 0
+    for _ in range(runs):
+        started = time.perf_counter()
+        process = subprocess.Popen([*map(str, command)], env=clean, stdout=subprocess.DEVNULL)
+        _, status, usage = os.wait4(process.pid, 0)
+        seconds.append(time.perf_counter() - started)
+        process.returncode = os.waitstatus_to_exitcode(status)
+        assert process.returncode == 0, command
+        memory = max(memory, usage.ru_maxrss)
+    return Measured(sorted(seconds)[len(seconds) // 2], memory / 1024)
+
+
+def side_by_side(folder: Path, lines: list[str]) -> float:
+    """The battery in each tool, over a million rows of 30 columns."""
+    path = data.mixed_file(folder, 1_000_000)
+    names = ("bare_read", "nachsicht", "pandas", "polars", "duckdb")
+    found = {n: measure([sys.executable, HERE / "batteries.py", n, path]) for n in names}
+    own = found["nachsicht"]
+    lines += [
+        "## One million rows, 30 columns, Parquet",
+        "",
+        "| | seconds | Nachsicht takes | peak MB |",
+        "|---|--:|--:|--:|",
+    ]
+    for name, measured in found.items():
+        ratio = own.seconds / measured.seconds
+        lines.append(
+            f"| {name.replace('_', ' ')} | {measured.seconds:.1f} | {ratio:.2f} × | "
+            f"{measured.megabytes:.0f} |"
+        )
+    lines += [
+        "",
+        "Nachsicht's figure is a whole `nachsicht.profile` with the page written; relations of "
+        "columns are not part of it yet, while the batteries compute correlations and crosstabs.",
+        "",
+    ]
+    return own.seconds
+
+
+def straight(folder: Path, lines: list[str], million: float) -> None:
+    """How time and memory grow."""
+    rows = []
+    ten = data.mixed_file(folder, 10_000_000)
+    found = measure([sys.executable, "-c", CODE, ten, "{}", folder / "x.html"], runs=1)
+    rows.append(("10,000,000 × 30 Parquet", found, f"{found.seconds / million:.1f} × 1 M rows"))
+    text = data.csv_file(folder, 3.0)
+    options = "{'memory_bytes': 500_000_000}"
+    found = measure([sys.executable, "-c", CODE, text, options, folder / "x.html"], runs=1)
+    rows.append(("3 GB CSV, 500 MB given", found, ""))
+    wide = folder / "indicators.parquet"
+    pq.write_table(data.indicator_table(), wide)
+    found = measure([sys.executable, "-c", CODE, wide, "{}", folder / "x.html"])
+    rows.append(("4,695 × 882 zeros and ones", found, ""))
+    small = folder / "small.csv"
+    pyarrow.csv.write_csv(data.mixed_table(400).select(range(9)), small)
+    found = measure([sys.executable, "-m", "nachsicht", "profile", small, "-q"])
+    rows.append(("400 × 9 CSV, the command", found, ""))
+    found = measure([sys.executable, "-m", "nachsicht", "--version"])
+    rows.append(("nachsicht --version", found, ""))
+    lines += ["## How it grows", "", "| | seconds | peak MB | |", "|---|--:|--:|---|"]
+    lines += [f"| {n} | {m.seconds:.2f} | {m.megabytes:.0f} | {told} |" for n, m, told in rows]
+
+
+def main() -> None:
+    """Measure, write the page of results, and print it."""
+    folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp())
+    folder.mkdir(exist_ok=True)
+    tools = ("nachsicht", "numpy", "pyarrow", "scipy", "pandas", "polars", "duckdb")
+    cores, memory = os.cpu_count(), os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    lines = [
+        "# Benchmarks",
+        "",
+        "Written by `make bench`; every figure is from one run. The batteries stand in "
+        "`benchmarks/batteries.py`, the data in `benchmarks/data.py`.",
+        "",
+        f"Machine: {platform.machine()}, {cores} cores, {memory / 1e9:.0f} GB. "
+        f"Python {platform.python_version()}, {', '.join(f'{t} {version(t)}' for t in tools)}.",
+        "",
+    ]
+    million = side_by_side(folder, lines)
+    straight(folder, lines, million)
+    text = "\n".join(lines) + "\n"
+    (HERE.parent / "docs" / "benchmarks.md").write_text(text)
+    print(text)
+
+
+if __name__ == "__main__":
+    main()
