@@ -21,48 +21,65 @@ Hashes = NDArray[np.uint64]
 
 _GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 _MISSING = np.uint64(0x5851F42D4C957F2D)
+_NO_SALT = np.uint64(0)
 
 
 def mix(hashes: Hashes) -> Hashes:
-    """Spread every bit of each number over all 64."""
-    mixed = (hashes ^ (hashes >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-    mixed = (mixed ^ (mixed >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-    return mixed ^ (mixed >> np.uint64(31))
-
-
-def of_column(hashes: Hashes, position: int) -> Hashes:
-    """What a column adds to the hashes of its rows.
-
-    The hashes of all columns are added up, in any order; that a value stands in this column
-    and not in another still matters.
-    """
-    salt = (position + 1) * int(_GOLDEN) % 2**64
-    return mix(hashes + np.uint64(salt))
-
-
-def hash_values(array: Any) -> Hashes:
-    """A hash for each value of an Arrow array; all missing values (null, NaN) share one."""
-    hashes = _hash_present(array)
-    hashes[missing_in(array)] = _MISSING
+    """Spread every bit of each number over all 64, in the place of the numbers themselves."""
+    shifted = hashes >> np.uint64(30)
+    hashes ^= shifted
+    hashes *= np.uint64(0xBF58476D1CE4E5B9)
+    np.right_shift(hashes, np.uint64(27), out=shifted)
+    hashes ^= shifted
+    hashes *= np.uint64(0x94D049BB133111EB)
+    np.right_shift(hashes, np.uint64(31), out=shifted)
+    hashes ^= shifted
     return hashes
 
 
-def _hash_present(array: Any) -> Hashes:
+def salt_of(position: int) -> np.uint64:
+    """What sets the hashes of a column apart from those of the others.
+
+    The hashes of all columns of a row are added up, in any order; that a value stands in this
+    column and not in another must still matter.
+    """
+    return np.uint64((position + 1) * int(_GOLDEN) % 2**64)
+
+
+def hash_values(array: Any, salt: np.uint64 = _NO_SALT) -> Hashes:
+    """A hash for each value of an Arrow array; all missing values (null, NaN) share one."""
+    hashes = _hash_present(array, salt)
+    missing = missing_in(array)
+    if missing.any():
+        hashes[missing] = mix(np.array([_MISSING]) + salt)
+    return hashes
+
+
+def _hash_present(array: Any, salt: np.uint64) -> Hashes:
     types, stored = pa.types, array.type
     if types.is_null(stored):
         return np.zeros(len(array), np.uint64)
     if types.is_dictionary(stored):
-        words = np.append(hash_values(array.dictionary), _MISSING)
+        words = hash_values(array.dictionary, salt)
         codes = values_of(array.indices)
-        return words[np.where(missing_in(array), len(words) - 1, codes)]
+        if array.indices.null_count:
+            words = np.append(words, _MISSING)  # stands where hash_values puts the right one
+            codes = np.where(missing_in(array.indices), len(words) - 1, codes)
+        of_rows: Hashes = words[codes]
+        return of_rows
     if types.is_floating(stored):
-        numbers = values_of(array).astype(np.float64) + 0.0  # -0.0 becomes 0.0
-        return mix(numbers.view(np.uint64))
-    if types.is_integer(stored) or types.is_boolean(stored) or types.is_temporal(stored):
-        if types.is_interval(stored):
-            return _hash_bytes(_binary(array))
-        return mix(values_of(array).astype(np.int64).view(np.uint64))
-    return _hash_bytes(_binary(array))
+        numbers = values_of(array).astype(np.float64)
+        numbers += 0.0  # -0.0 becomes 0.0
+        return _salted(numbers.view(np.uint64), salt)
+    plain = types.is_integer(stored) or types.is_boolean(stored) or types.is_temporal(stored)
+    if plain and not types.is_interval(stored):
+        return _salted(values_of(array).astype(np.int64).view(np.uint64), salt)
+    return _hash_bytes(_binary(array), salt)
+
+
+def _salted(bits: Hashes, salt: np.uint64) -> Hashes:
+    bits += salt
+    return mix(bits)
 
 
 def _binary(array: Any) -> Any:
@@ -78,18 +95,18 @@ def _binary(array: Any) -> Any:
     return pa.array(texts, pa.large_string()).cast(pa.large_binary())
 
 
-def _hash_bytes(array: Any) -> Hashes:
-    hashes = [_hash_slice(part) for part in slices_of(array)]
+def _hash_bytes(array: Any, salt: np.uint64) -> Hashes:
+    hashes = [_hash_slice(part, salt) for part in slices_of(array)]
     return np.concatenate(hashes) if hashes else np.empty(0, np.uint64)
 
 
-def _hash_slice(part: TextBytes) -> Hashes:
+def _hash_slice(part: TextBytes, salt: np.uint64) -> Hashes:
     """Every byte times the odd key of its place, summed over the text, and its length."""
     lengths = part.lengths
     places = np.arange(len(part.data)) - np.repeat(part.starts, lengths)
     products = _keys(int(lengths.max(initial=0)))[places]
     products *= part.data.astype(np.uint64) + np.uint64(1)
-    return mix(part.sums(products) + lengths.astype(np.uint64))
+    return _salted(part.sums(products) + lengths.astype(np.uint64), salt)
 
 
 def _keys(most: int) -> Hashes:

@@ -11,7 +11,6 @@ import pyarrow.compute as pc
 
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
-from nachsicht.compute.text_bytes import count_words
 from nachsicht.compute.text_measures import shapes
 from nachsicht.model.kinds import Kind, KindReason
 
@@ -122,7 +121,7 @@ class TallyTraits:
     @cached_property
     def mean_words(self) -> float:
         """Mean number of words."""
-        return float(np.average(count_words(self._tally.values), weights=self._tally.counts))
+        return float(np.average(self._tally.word_counts, weights=self._tally.counts))
 
     @cached_property
     def longest(self) -> int:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -10,33 +9,38 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+from nachsicht.compute.text_bytes import edge_bytes
 
-#: Name, a cheap sign that most texts lack, and the pattern that decides.
-_LOOKS: tuple[tuple[str, Callable[[Any], Any], str], ...] = (
+_DIGITS = b"0123456789"
+_SPACES = b"\t\n\v\f\r "
+
+#: Name, a cheap sign that most texts lack (a text inside, or one of the first bytes), and the
+#: pattern that decides.
+_LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
     (
         "e-mail address",
-        lambda texts: pc.match_substring(texts, "@"),
+        "@",
         r"^\s*[\w.+-]+@[\w-]+(\.[\w-]+)+\s*$",
     ),
     (
         "URL",
-        lambda texts: pc.match_substring(texts, "://"),
+        "://",
         r"^\s*[a-zA-Z][a-zA-Z0-9+.-]*://\S+\s*$",
     ),
     (
         "number with a unit",
-        lambda texts: pc.match_substring_regex(texts, r"^[\s+-]*\d"),
+        _DIGITS + _SPACES + b"+-",
         r"^\s*[+-]?\d[\d.,' ]*\s*(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?|[€$£¥])\s*$",
     ),
     (
         "date",
-        lambda texts: pc.match_substring_regex(texts, r"^\s*\d{1,4}[-./]\d"),
+        _DIGITS + _SPACES,
         r"^\s*(\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})"
         r"([ T]\d{1,2}:\d{2}.*)?\s*$",
     ),
     (
         "JSON",
-        lambda texts: pc.match_substring_regex(texts, r"^\s*[{\[]"),
+        b"{[" + _SPACES,
         r'^\s*(\{\s*("|\})(.|\n)*\}|\[(.|\n)*\])\s*$',
     ),
 )
@@ -53,8 +57,12 @@ def looks_of(texts: Any, counts: NDArray[np.int64]) -> dict[str, int]:
         Rows of each text.
     """
     found = {}
+    first, _ = edge_bytes(texts)
     for name, sign, pattern in _LOOKS:
-        places = np.flatnonzero(_true(sign(texts)))
+        if isinstance(sign, bytes):
+            places = np.flatnonzero(np.isin(first, np.frombuffer(sign, np.uint8)))
+        else:
+            places = np.flatnonzero(_true(pc.match_substring(texts, sign)))
         if len(places):
             fits = _true(pc.match_substring_regex(texts.take(arrow_of(places)), pattern))
             rows = int(counts[places][fits].sum())

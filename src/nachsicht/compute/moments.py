@@ -113,11 +113,14 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
     mean = _mean(values)
     with np.errstate(over="ignore", invalid="ignore"):
         total = float(values.sum())
-    if values.min() == values.max():
-        return Moments(n, total, float(values[0]), 1.0, 0.0, 0.0, 0.0)
-    half = values / 2 - mean / 2  # halves, since the difference itself may overflow
-    scale = math.ldexp(1.0, math.frexp(float(np.abs(half).max()))[1])
-    z = half / scale
+    low, high = float(values.min()), float(values.max())
+    if low == high:
+        return Moments(n, total, low, 1.0, 0.0, 0.0, 0.0)
+    # Halves, since the difference itself may overflow.
+    largest = max(mean / 2 - low / 2, high / 2 - mean / 2)
+    scale = math.ldexp(1.0, math.frexp(largest)[1])
+    z = values * (0.5 / scale) if scale > 1e-300 else values / 2 / scale
+    z -= mean / 2 / scale
     z -= z.mean()
     square = z * z
     return Moments(
@@ -126,8 +129,8 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
         mean,
         scale * 2,
         float(square.sum()),
-        float((square * z).sum()),
-        float((square * square).sum()),
+        float(square @ z),
+        float(square @ square),
     )
 
 

@@ -49,8 +49,38 @@ def quantiles_of(numbers: SortedNumbers) -> tuple[Quantile, ...]:
 
 
 def median_deviation(values: NDArray[np.float64], median: float) -> float:
-    """Median absolute deviation from the median, not scaled to the normal."""
-    return float(np.median(np.abs(values - median)))
+    """Median absolute deviation of sorted values from their median, not scaled to the normal.
+
+    On either side of the median the distances are in order already; the middle one of both
+    together is found by halving.
+    """
+    middle = int(np.searchsorted(values, median, "left"))
+    lower, upper = values[:middle], values[middle:]
+    n = len(values)
+    high = _smallest_distance(lower, upper, median, n // 2)
+    if n % 2:
+        return high
+    low = _smallest_distance(lower, upper, median, n // 2 - 1)
+    return low + (high - low) / 2
+
+
+def _smallest_distance(
+    lower: NDArray[np.float64], upper: NDArray[np.float64], median: float, rank: int
+) -> float:
+    """The distance from the median that ``rank`` others of both sides do not exceed."""
+    least, most = max(0, rank - len(upper)), min(rank, len(lower))
+    while least < most:  # how many of the nearest ``rank`` lie below
+        taken = (least + most) // 2
+        if median - lower[-1 - taken] < upper[rank - taken - 1] - median:
+            least = taken + 1
+        else:
+            most = taken
+    candidates = []
+    if least < len(lower):
+        candidates.append(float(median - lower[-1 - least]))
+    if rank - least < len(upper):
+        candidates.append(float(upper[rank - least] - median))
+    return min(candidates)
 
 
 def spread_between(values: NDArray[np.float64], low: float, high: float) -> Statistic:

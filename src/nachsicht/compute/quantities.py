@@ -80,9 +80,9 @@ def is_discrete(numbers: SortedNumbers, settings: Settings) -> bool:
 
 def mode_of(numbers: SortedNumbers) -> NumberCount | None:
     """The most frequent value, the smallest of several; None where no value occurs twice."""
-    counts = numbers.distinct_counts
-    if not numbers.n or len(counts) == numbers.n:
+    if not numbers.n or numbers.all_different:
         return None
+    counts = numbers.distinct_counts
     place = int(np.argmax(counts))
     return NumberCount(numbers.distinct_values[place].item(), int(counts[place]))
 

@@ -106,14 +106,19 @@ class _NumberReading:
 
     @cached_property
     def facts(self) -> _Facts:
+        n, numbers = self.numbers.n, self.numbers
+        if numbers.all_different and not (numbers.infinite_below or numbers.infinite_above):
+            return _Facts(n, n, n, float(n))
         infinite = [n for n in (self.numbers.infinite_below, self.numbers.infinite_above) if n]
         counts = np.concatenate((self.numbers.distinct_counts, infinite))
         return _facts_of(counts.astype(np.int64))
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
         counts = self.numbers.distinct_counts
-        key = -counts if order == "descending" else counts
-        chosen = _smallest(key, most)
+        if self.numbers.all_different:
+            chosen = np.arange(min(most, len(counts)))
+        else:
+            chosen = _smallest(-counts if order == "descending" else counts, most)
         values = self.numbers.distinct_values[chosen].tolist()
         return tuple(
             Level(self._label(value), count)

@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.hashing import Hashes, hash_values, of_column
+from nachsicht.compute.hashing import Hashes, hash_values, salt_of
 from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import Block, Repeats
@@ -94,11 +94,12 @@ class RowHashes:
         chunks = column.chunks if isinstance(column, pa.ChunkedArray) else [column]
         start = 0
         for chunk in chunks:
-            hashes = of_column(hash_values(chunk), position)
+            hashes = hash_values(chunk, salt_of(position))
             with self._lock:
                 self._hashes[start : start + len(chunk)] += hashes
             start += len(chunk)
-        self._columns += 1
+        with self._lock:
+            self._columns += 1
 
     def part(self) -> RepeatsPart:
         """The part of this batch. Rows of a table without columns do not repeat each other."""

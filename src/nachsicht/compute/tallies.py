@@ -13,6 +13,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, missing_in, values_of
+from nachsicht.compute.text_bytes import count_words
 
 _SCHEMA = pa.schema([("value", pa.large_string()), ("count", pa.int64())])
 
@@ -99,6 +100,11 @@ class Tally:
     def counts(self) -> NDArray[np.int64]:
         """In how many rows each stands."""
         return values_of(self.table.column("count"))
+
+    @cached_property
+    def word_counts(self) -> NDArray[np.int64]:
+        """Runs without ASCII white space in each text."""
+        return count_words(self.values)
 
     @property
     def distinct(self) -> int:

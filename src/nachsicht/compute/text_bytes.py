@@ -9,8 +9,8 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-#: Bytes that are worked on at once; bounds the memory that long texts need.
-SLICE = 1 << 23
+#: Bytes that are worked on at once: what is made of them should stay in the cache.
+SLICE = 1 << 18
 
 
 class TextBytes(NamedTuple):
@@ -73,6 +73,26 @@ def count_words(texts: Any) -> NDArray[np.int64]:
         begins[filled] = ~space[filled]  # a text begins anew whatever stood before it
         counts.append(part.sums(begins.astype(np.int64)))
     return np.concatenate(counts) if counts else np.empty(0, np.int64)
+
+
+def edge_spaces(texts: Any) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Whether each text begins, and ends, with ASCII white space."""
+    first, last = edge_bytes(texts)
+    return _SPACE[first], _SPACE[last]
+
+
+def edge_bytes(texts: Any) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """The first and last byte of each text; 0 for empty ones."""
+    ends = []
+    for part in slices_of(texts):
+        both = np.zeros((2, len(part.lengths)), np.uint8)
+        filled = np.flatnonzero(part.lengths)
+        starts = part.starts[filled]
+        both[0, filled] = part.data[starts]
+        both[1, filled] = part.data[starts + part.lengths[filled] - 1]
+        ends.append(both)
+    together = np.concatenate(ends, axis=1) if ends else np.zeros((2, 0), np.uint8)
+    return together[0], together[1]
 
 
 def pure_ascii(texts: Any) -> NDArray[np.bool_]:

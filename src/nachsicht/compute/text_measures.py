@@ -14,7 +14,7 @@ from nachsicht.compute.arrays import arrow_of, values_of
 from nachsicht.compute.looks import looks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, add_up, merge_tallies
-from nachsicht.compute.text_bytes import ascii_shapes, count_words, pure_ascii
+from nachsicht.compute.text_bytes import ascii_shapes, edge_spaces, pure_ascii
 from nachsicht.compute.words_in import count_words_in
 
 #: Shapes longer than this are cut: it is their beginning that tells them apart.
@@ -91,14 +91,15 @@ def measure_texts(tally: Tally) -> TextMeasures:
     """
     texts, rows = tally.values, tally.counts
     trimmed = values_of(pc.utf8_length(pc.utf8_trim_whitespace(texts)))
+    spaces = edge_spaces(texts)
     return TextMeasures(
         characters=Counts.of(values_of(pc.utf8_length(texts)), rows),
-        words=Counts.of(count_words(texts), rows),
+        words=Counts.of(tally.word_counts, rows),
         frequent_words=count_words_in(texts, rows),
         shapes=shapes(tally),
         blank=int(rows[trimmed == 0].sum()),
-        space_before=_rows(pc.match_substring_regex(texts, r"^\s+\S"), rows),
-        space_after=_rows(pc.match_substring_regex(texts, r"\S\s+$"), rows),
+        space_before=int(rows[spaces[0] & (trimmed > 0)].sum()),
+        space_after=int(rows[spaces[1] & (trimmed > 0)].sum()),
         looks_like=looks_of(texts, rows),
     )
 
@@ -119,7 +120,3 @@ def _shapes(texts: Any) -> Any:
     for pattern, letter in ((r"\p{Lu}", "A"), (r"[\p{Ll}\p{Lo}\p{Lt}]", "a"), (r"\p{Nd}", "9")):
         texts = pc.replace_substring_regex(texts, pattern, letter)
     return texts
-
-
-def _rows(flags: Any, rows: NDArray[np.int64]) -> int:
-    return int(rows[values_of(flags)].sum())

@@ -70,7 +70,8 @@ def sequence_in(tally: Tally) -> Sequence | None:
     found = _numbers_after(before, tally.values)
     if found is None:
         return None
-    numbers = np.unique(found)
+    ranked = np.sort(found)  # several times faster here than numpy.unique
+    numbers = ranked[np.concatenate(([True], ranked[1:] != ranked[:-1]))]
     low, high = int(numbers[0]), int(numbers[-1])
     skipped = high - low + 1 - len(numbers)
     if skipped > len(numbers):

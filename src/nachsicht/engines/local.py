@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from importlib import import_module
 from typing import Any, TypeVar
 
 from nachsicht.compute.columns import ColumnPart, encode, finish_column, observe_column
@@ -41,6 +42,8 @@ def run_local(
     (rows, columns, repeats, gaps by level)
     """
     with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
+        # Takes a while to import, and is needed soon; reading does not wait for it.
+        pool.submit(import_module, "scipy.special")
         if opened.memory_bytes <= memory_of(settings):
             return _run_table(opened.table(), settings, listener, now, pool)
         while True:
