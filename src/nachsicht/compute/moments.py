@@ -15,6 +15,9 @@ from numpy.typing import NDArray
 
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 
+#: A mean this much smaller than the sd is zero but for rounding.
+_ROUNDING = 1e-14
+
 
 @dataclass(frozen=True)
 class Moments:
@@ -71,11 +74,16 @@ class Moments:
         return statistic(math.sqrt(self._scaled_variance()) * self.scale)
 
     def variation(self) -> Statistic:
-        """Coefficient of variation: sd over the absolute mean. Absent for a mean of zero."""
+        """Coefficient of variation: sd over the absolute mean.
+
+        Absent for a mean of zero, also where only rounding keeps it from being zero.
+        """
         sd = self.sd()
         if isinstance(sd, Absent):
             return sd
-        return statistic(sd / abs(self.mean)) if self.mean else Absent(Reason.ZERO_MEAN)
+        if abs(self.mean) <= _ROUNDING * sd:
+            return Absent(Reason.ZERO_MEAN)
+        return statistic(sd / abs(self.mean))
 
     def skewness(self) -> Statistic:
         """Adjusted Fisher-Pearson skewness G1 (Joanes and Gill 1998). From three values on."""
@@ -99,6 +107,14 @@ class Moments:
 
     def _scaled_variance(self) -> float:
         return self.m2 / (self.n - 1)
+
+
+def dot(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
+    """The sum of products, by this thread alone.
+
+    BLAS would put all cores on it, which are at work on other columns already.
+    """
+    return float(np.einsum("i,i->", a, b))
 
 
 def moments_of(values: NDArray[np.float64]) -> Moments:
@@ -129,8 +145,8 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
         mean,
         scale * 2,
         float(square.sum()),
-        float(square @ z),
-        float(square @ square),
+        dot(square, z),
+        dot(square, square),
     )
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.moments import dot
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import NormalFit
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
@@ -59,6 +61,12 @@ def normal_scores(n: int) -> _Floats:
     return scores
 
 
+@lru_cache(maxsize=4)
+def _square_sum(n: int) -> float:
+    scores = normal_scores(n)
+    return dot(scores, scores)
+
+
 def _fit(transform: np.ufunc, values: _Floats, scores: _Floats) -> Statistic:
     return _correlation(transform(values), scores)
 
@@ -70,8 +78,8 @@ def _correlation(values: _Floats, scores: _Floats) -> Statistic:
     scale = np.abs(values[[0, -1]]).max()  # keeps squares from overflowing
     centred = values / scale
     centred -= centred.mean()
-    below = np.sqrt((centred @ centred) * (scores @ scores))
-    return statistic(float(centred @ scores / below)) if below else Absent(Reason.OVERFLOW)
+    below = math.sqrt(dot(centred, centred) * _square_sum(len(scores)))
+    return statistic(dot(centred, scores) / below) if below else Absent(Reason.OVERFLOW)
 
 
 def _closest(fits: dict[str, Statistic]) -> str:

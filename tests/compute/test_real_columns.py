@@ -1,0 +1,162 @@
+"""Every statistic against SciPy, pandas and NumPy, over real columns that packages ship."""
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+import scipy.stats
+from sklearn import datasets
+
+import nachsicht
+
+LOADERS = (
+    datasets.load_breast_cancer,
+    datasets.load_diabetes,
+    datasets.load_wine,
+    datasets.load_iris,
+)
+FRAMES = {loader.__name__: loader(as_frame=True).frame for loader in LOADERS}
+
+
+@pytest.fixture(scope="module", params=FRAMES)
+def pair(request):
+    frame = FRAMES[request.param]
+    return frame, nachsicht.profile(frame).document
+
+
+def quantities(pair):
+    frame, document = pair
+    for column in document.columns:
+        if column.kind is nachsicht.Kind.QUANTITY:
+            yield frame[column.name], column.detail
+
+
+def close(value):
+    return pytest.approx(value, rel=1e-10, abs=1e-12)
+
+
+def test_location_spread_and_shape(pair):
+    for series, found in quantities(pair):
+        values = series.to_numpy(float)
+        expected = {
+            "mean": values.mean(), "sd": series.std(), "variance": series.var(),
+            "median": series.median(), "sum": series.sum(), "minimum": values.min(),
+            "maximum": values.max(), "range": np.ptp(values),
+            "iqr": scipy.stats.iqr(values), "mad": scipy.stats.median_abs_deviation(values),
+            "skewness": series.skew(), "kurtosis": series.kurt(),
+            "variation": series.std() / abs(values.mean()),
+        }  # fmt: skip
+        if abs(values.mean()) < 1e-14 * series.std():  # zero but for rounding
+            assert expected.pop("variation") > 1e14
+        for name, value in expected.items():
+            assert getattr(found, name) == close(value), (series.name, name)
+        for point in found.quantiles:
+            assert point.value == close(np.quantile(values, point.share))
+        assert found.zeros == (values == 0).sum()
+        assert found.negatives == (values < 0).sum()
+        assert found.whole == (values % 1 == 0).all()
+
+
+def test_counts_modes_and_ends(pair):
+    for series, found in quantities(pair):
+        counts = series.value_counts().sort_index()
+        ends = [(level.value, level.count) for level in found.lowest]
+        assert ends == list(counts.head(10).items())
+        ends = [(level.value, level.count) for level in found.highest]
+        assert ends == list(counts[::-1].head(10).items())
+        if counts.max() > 1:
+            assert (found.mode.value, found.mode.count) == (counts.idxmax(), counts.max())
+        else:
+            assert found.mode is None
+        assert (found.order == "rising") == (
+            series.is_monotonic_increasing and not series.is_unique and series.nunique() > 1
+        )
+
+
+def test_outliers_and_box_plots(pair):
+    for series, found in quantities(pair):
+        low, high = series.quantile([0.25, 0.75])
+        reach = 1.5 * (high - low)
+        below, above = series[series < low - reach], series[series > high + reach]
+        assert (found.outliers.below, found.outliers.above) == (len(below), len(above))
+        inside = series[series.between(low - reach, high + reach)]
+        assert found.outliers.low_whisker == inside.min()
+        assert found.outliers.high_whisker == inside.max()
+        listed = [entry.value for entry in found.outliers.values_above]
+        assert listed == sorted(above.unique(), reverse=True)[:10]
+        mad = scipy.stats.median_abs_deviation(series)
+        if mad:
+            z = 0.6745 * (series - series.median()).abs() / mad
+            assert found.outliers.by_modified_z == (z > 3.5).sum()
+
+
+def test_fit_to_the_normal(pair):
+    for series, found in quantities(pair):
+        for name, transform in (("fit", np.asarray), ("fit_log", np.log)):
+            if name == "fit_log" and series.min() <= 0:
+                assert not isinstance(found.normal.fit_log, float)
+                continue
+            _, (_, _, r) = scipy.stats.probplot(transform(series))
+            assert getattr(found.normal, name) == close(r)
+
+
+def test_density_is_that_of_a_kernel_estimate_but_for_the_bins(pair):
+    for series, found in quantities(pair):
+        density = found.density
+        if density is None:
+            assert found.discrete or not series.std()
+            continue
+        values = series.to_numpy(float)
+        sd = min(series.std(), scipy.stats.iqr(values) / 1.34)
+        assert density.bandwidth >= 0.9 * sd * len(values) ** -0.2 * (1 - 1e-12)
+        exact = scipy.stats.gaussian_kde(values, density.bandwidth / series.std())
+        places = density.start + density.step * np.arange(len(density.heights))
+        width = 2.0**found.histogram.exponent / 10 ** (found.histogram.decimals or 0)
+        steepest = np.abs(np.diff(exact(places))).max() / density.step
+        tail = (found.histogram.before + found.histogram.after) / len(values)
+        allowed = steepest * width + tail / density.bandwidth + 1e-9
+        assert np.abs(exact(places) - density.heights).max() <= allowed
+
+
+def test_histograms_count_as_numpy_does(pair):
+    from nachsicht.compute.bins import edges_of
+
+    for series, found in quantities(pair):
+        h = found.histogram
+        edges = edges_of(h.first, h.first + len(h.counts) - 1, h.exponent, h.decimals)
+        inside = series[(series >= edges[0]) & (series < edges[-1])]
+        assert h.counts == tuple(np.histogram(inside, edges)[0])
+        assert h.before + h.after + sum(h.counts) == len(series)
+
+
+def test_levels_and_evenness(pair):
+    frame, document = pair
+    for column in document.columns:
+        counts = frame[column.name].value_counts()
+        assert column.distinct == len(counts)
+        assert column.once == (counts == 1).sum()
+        assert column.agreement == close(((counts / len(frame)) ** 2).sum())
+    texts = frame[frame.columns[-1]].map("class {}".format)
+    detail = nachsicht.profile(pa.table({"t": texts})).document.columns[0].detail
+    shares = texts.value_counts(normalize=True)
+    if isinstance(detail.evenness, float):
+        assert detail.evenness == close(scipy.stats.entropy(shares) / np.log(len(shares)))
+
+
+def test_repeated_rows(pair):
+    frame, document = pair
+    assert document.repeats.repeated_rows == frame.duplicated().sum()
+
+
+def test_moments_by_calendar():
+    days = pd.date_range("2023-11-05 07:30", periods=900, freq="17h")
+    days = days.delete(slice(200, 260))
+    detail = nachsicht.profile(pd.DataFrame({"at": days})).document.columns[0].detail
+    assert detail.by_month == tuple(np.bincount(days.month - 1, minlength=12))
+    assert detail.by_weekday == tuple(np.bincount(days.day_of_week, minlength=7))
+    assert detail.by_hour == tuple(np.bincount(days.hour, minlength=24))
+    by_day = pd.Series(1, days).resample("D").sum()
+    assert detail.missing_units == (by_day == 0).sum()
+    longest = detail.stretches[0]
+    assert by_day[longest.first : longest.last].sum() == 0
+    assert longest.units == len(by_day[longest.first : longest.last])
