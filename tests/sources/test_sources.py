@@ -117,6 +117,23 @@ def test_a_decimal_comma_and_missing_names_are_found_out(tmp_path):
     assert given.rows == 39
 
 
+def test_lines_before_the_table_are_skipped_and_told(tmp_path):
+    lines = ["Hive checks in May", "", "hive,mites"] + [f"H-{i},{i % 5}" for i in range(60)]
+    (tmp_path / "x.csv").write_text("\n".join(["export of the union", *lines]))
+    document = nachsicht.profile(tmp_path / "x.csv").document
+    assert [c.name for c in document.columns] == ["hive", "mites"]
+    assert document.rows == 60
+    assert any(note.startswith("lines before the table") for note in document.origin.notes)
+
+
+def test_spaces_divide_lines_where_nothing_else_does(tmp_path):
+    (tmp_path / "x.txt").write_text("hive mites\n" + "\n".join(f"{i} {i % 5}" for i in range(60)))
+    document = nachsicht.profile(tmp_path / "x.txt").document
+    assert [(c.name, c.kind) for c in document.columns] == [
+        ("hive", "identifier"), ("mites", "quantity"),
+    ]  # fmt: skip
+
+
 def test_years_as_names_are_names(tmp_path):
     (tmp_path / "x.csv").write_text("place,2023,2024,2025\nKleehof,1,2,3\nMoorblick,4,5,6\n")
     names = [c.name for c in nachsicht.profile(tmp_path / "x.csv").document.columns]

@@ -63,17 +63,21 @@ def _version_line(version: ProfileDocument) -> Text:
     from rich.text import Text
 
     facts = [
-        phrase("terminal.rows_columns", rows=whole(version.rows), columns=len(version.columns)),
+        phrase("terminal.rows_columns", rows=whole(version.rows), n=len(version.columns)),
         phrase(
             "terminal.missing_cells",
             share=percent(version.missing_cells / version.cells if version.cells else 0),
         ),
     ]
     if version.repeats.repeated_rows:
-        facts.append(phrase("terminal.repeated", n=whole(version.repeats.repeated_rows)))
+        facts.append(_repeated(version.repeats.repeated_rows))
     return Text.assemble(
         (f"{_printable(version.label)}  ", "bold cyan"), (" · ".join(facts), "dim")
     )
+
+
+def _repeated(rows: int) -> str:
+    return phrase("terminal.repeated", n=rows, rows=whole(rows))
 
 
 def _findings_table(document: ComparisonDocument) -> Table:

@@ -138,6 +138,7 @@ class _Reader:
                 encoding=dialect.encoding,
                 block_size=_BLOCK,
                 use_threads=threads,
+                skip_rows=dialect.skipped,
                 column_names=None if dialect.header else dialect.names,
             ),
             "parse_options": arrow_csv.ParseOptions(

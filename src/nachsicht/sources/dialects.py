@@ -13,10 +13,15 @@ from nachsicht.errors import SourceEmpty, SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.compressed import open_bytes
 
-DELIMITERS = ",;\t|"
+#: A space only where nothing else divides the lines.
+DELIMITERS = ",;\t| "
 QUOTES = "\"'"
 #: Bytes at the beginning of a file from which its dialect is told.
 SAMPLE = 1 << 16
+#: So many lines may stand before a table; and the share of its lines that must agree on a
+#: number of fields for them to be skipped.
+MOST_BEFORE = 20
+MOSTLY = 0.9
 _NUMBER = re.compile(r"[+-]?\d+([.,]\d+)?([eE][+-]?\d+)?")
 _COMMA = re.compile(r"[+-]?\d+,\d+")
 _POINT = re.compile(r"[+-]?\d+\.\d+")
@@ -24,7 +29,10 @@ _POINT = re.compile(r"[+-]?\d+\.\d+")
 
 @dataclass(frozen=True)
 class Dialect:
-    """What was found out, or given; ``names`` are those of the columns."""
+    """What was found out, or given.
+
+    ``names`` are those of the columns; ``skipped`` lines at the beginning belong to no table.
+    """
 
     encoding: str
     delimiter: str
@@ -32,6 +40,7 @@ class Dialect:
     decimal: str
     header: bool
     names: list[str]
+    skipped: int
 
 
 def find_dialect(path: Path, compression: str | None, reading: Reading) -> Dialect:
@@ -52,7 +61,8 @@ def find_dialect(path: Path, compression: str | None, reading: Reading) -> Diale
         raise SourceUnreadable(
             "this encoding is not known", where=encoding, todo="Try utf-8 or cp1252."
         ) from error
-    lines = [line for line in text.splitlines()[:200] if line.strip()]
+    numbered = [(i, line) for i, line in enumerate(text.splitlines()[:200]) if line.strip()]
+    lines = [line for _, line in numbered]
     if len(sample) == SAMPLE and len(lines) > 1:
         lines.pop()  # it may be cut
     if not lines:
@@ -60,6 +70,8 @@ def find_dialect(path: Path, compression: str | None, reading: Reading) -> Diale
     quote = reading.quote or '"'
     delimiter = reading.delimiter or _delimiter(lines, quote)
     rows = list(csv.reader(lines, delimiter=delimiter, quotechar=quote))
+    before = _lines_before(rows)
+    rows = rows[before:]
     header = _has_header(rows) if reading.header is None else reading.header
     return Dialect(
         "utf-8" if encoding == "utf-8-sig" else encoding,
@@ -68,12 +80,13 @@ def find_dialect(path: Path, compression: str | None, reading: Reading) -> Diale
         reading.decimal or _decimal(rows, delimiter),
         header,
         rows[0] if header else [f"column_{i}" for i in range(1, len(rows[0]) + 1)],
+        numbered[before][0] if before else 0,
     )
 
 
 def spoken(dialect: Dialect, compression: str | None) -> list[str]:
     """What is unusual about a dialect, in words."""
-    names = {"\t": "tab", ";": "semicolon", "|": "bar"}
+    names = {"\t": "tab", ";": "semicolon", "|": "bar", " ": "space"}
     told = []
     if compression:
         told.append(f"compressed by {compression}")
@@ -83,6 +96,8 @@ def spoken(dialect: Dialect, compression: str | None) -> list[str]:
         told.append(f"encoding {dialect.encoding}")
     if dialect.decimal != ".":
         told.append("decimal comma")
+    if dialect.skipped:
+        told.append(f"lines before the table: {dialect.skipped}")
     if not dialect.header:
         told.append("no line of names")
     return told
@@ -125,6 +140,19 @@ def _delimiter(lines: list[str], quote: str) -> str:
         width, agreeing = max(widths.items(), key=lambda entry: (entry[1], entry[0]))
         scores[delimiter] = (agreeing / len(lines) if width > 1 else 0.0, width)
     return max(DELIMITERS, key=lambda delimiter: scores[delimiter])
+
+
+def _lines_before(rows: list[list[str]]) -> int:
+    """How many lines at the beginning are no part of the table.
+
+    Those that have another number of fields than nearly all lines behind them.
+    """
+    (width, _), *_ = Counter(len(row) for row in rows).most_common(1)
+    first = next(i for i, row in enumerate(rows) if len(row) == width)
+    table = rows[first:]
+    agreeing = sum(len(row) == width for row in table)
+    usable = first <= MOST_BEFORE and len(table) >= 3 and agreeing >= MOSTLY * len(table)
+    return first if usable else 0
 
 
 def _decimal(rows: list[list[str]], delimiter: str) -> str:
