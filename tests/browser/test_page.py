@@ -15,11 +15,13 @@ HOSTILE = "</script><script>document.title='taken'</script><img src=x onerror=al
 
 
 @pytest.fixture(scope="module")
-def written(demo_comparison, tmp_path_factory):
+def written(demo_comparison, demo_files, tmp_path_factory):
     folder = tmp_path_factory.mktemp("pages")
     pages = {"comparison": demo_comparison.write(folder / "comparison.html")}
     for profile in demo_comparison.versions:
         pages[profile.label] = profile.write(folder / f"{profile.label}.html")
+    seasons = nachsicht.compare(*(demo_files[f"hive_checks_{y}.csv"] for y in (2023, 2024, 2025)))
+    pages["seasons"] = seasons.write(folder / "seasons.html")
     return pages
 
 
@@ -111,6 +113,16 @@ def test_a_profile_shows_one_version_all_in_ink(open_page, written):
     assert "49 rows lie beyond this axis" in opened.inner_text()
 
 
+def test_three_versions_pale_with_age_and_name_the_step_of_a_finding(open_page, written):
+    page = open_page(written["seasons"], "#column/brood_frames")
+    titles = page.locator("#verdict .finding-title").all_inner_texts()
+    assert any("stands in for missing" in t and t.endswith("2023 → 2024") for t in titles)
+    figure = page.locator("tbody[data-column=brood_frames] .spread-large svg")
+    assert figure.locator(".ghost-1").count() == figure.locator(".ghost-2").count() == 1
+    heads = page.locator(".tables thead").first.locator("th").all_inner_texts()
+    assert [head.strip() for head in heads[1:]] == ["2023", "2024", "2025"]
+
+
 def test_the_origin_says_where_it_came_from(open_page, written):
     text = open_page(written["comparison"]).locator("#origin").inner_text()
     assert "hive_checks_2025.csv" in text
@@ -186,8 +198,12 @@ def test_without_script_the_numbers_are_there(browser, written, demo_comparison)
 
 
 @pytest.mark.parametrize("width", [360, 1280, 2560])
-def test_nothing_sticks_out_sideways(open_page, written, width):
-    page = open_page(written["comparison"], "#column/honey_kg")
+@pytest.mark.parametrize("name", ["comparison", "seasons"])
+def test_nothing_sticks_out_sideways(open_page, written, width, name):
+    page = open_page(written[name], "#column/honey_kg")
     page.set_viewport_size({"width": width, "height": 800})
+    ledger, main = page.locator("table.ledger"), page.locator("main")
+    inside = main.bounding_box()["width"] + main.bounding_box()["x"]
+    assert ledger.bounding_box()["width"] + ledger.bounding_box()["x"] <= inside
     wide = "document.documentElement.scrollWidth - document.documentElement.clientWidth"
     assert page.evaluate(wide) <= 0

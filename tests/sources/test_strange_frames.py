@@ -77,6 +77,17 @@ def test_a_multi_index_and_repeated_names():
     assert [c["versions"][0]["typical"] for c in columns[2:]] == ["2", "3"]
 
 
+def test_an_index_is_a_column_only_if_it_says_something():
+    frame = pd.DataFrame({"x": [3, 1, 2]})
+    names = {
+        "shuffled": frame.sort_values("x"),
+        "dates": frame.set_index(pd.date_range("2025-01-01", periods=3)),
+        "named": frame.rename_axis("hive"),
+    }
+    found = {k: [c.name for c in nachsicht.profile(f).document.columns] for k, f in names.items()}
+    assert found == {"shuffled": ["x"], "dates": ["index", "x"], "named": ["hive", "x"]}
+
+
 def test_every_type_of_polars_goes_through():
     frame = pl.DataFrame(
         {

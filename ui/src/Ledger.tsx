@@ -142,7 +142,7 @@ function Line({ column, open }: { column: Column; open: boolean }) {
         </td>
         <td class="number">
           {newest ? (
-            <Across values={column.versions.map((version) => version && percent(version.missing_share))} />
+            <Across values={lastStep(column).map((version) => version && percent(version.missing_share))} />
           ) : (
             word("page.not_there")
           )}
@@ -166,6 +166,11 @@ function Line({ column, open }: { column: Column; open: boolean }) {
   );
 }
 
+/** The ledger tells the last step; the column's page tells all versions. */
+function lastStep(column: Column): Column["versions"] {
+  return column.versions.slice(-2);
+}
+
 function formerName(column: Column): string {
   const former = column.names.find((name) => name !== null && name !== column.name);
   return former ? `${word("page.former_name", { name: former })} · ` : "";
@@ -174,7 +179,7 @@ function formerName(column: Column): string {
 /** Medians go old → new; what is longer than a number shows the newest only. */
 function Typical({ column }: { column: Column }) {
   const newest = [...column.versions].reverse().find((version) => version !== null)!;
-  if (column.kind === "quantity") return <Across values={column.versions.map((version) => version && version.typical)} />;
+  if (column.kind === "quantity") return <Across values={lastStep(column).map((version) => version && version.typical)} />;
   return (
     <span class="typical-text">
       {newest.typical.split(/(?<=…) /).map((part, i) => [i > 0 && " ", <span class="together">{part}</span>])}

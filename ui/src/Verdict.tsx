@@ -35,7 +35,7 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
               {name}
             </a>
           ))}
-        {manySteps && <span class="older">{finding.versions.join(" → ")}</span>}
+        {manySteps && <span class="older"> {finding.versions.join(" → ")}</span>}
       </h3>
       <p class="finding-sentence">{finding.sentence}</p>
       <details class="next">

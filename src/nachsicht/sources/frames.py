@@ -71,12 +71,14 @@ def opened_table(table: Any, facts: SourceFacts) -> Opened:
 def _from_pandas(frame: Any, notes: list[str]) -> Any:
     """Column by column, so that one odd column does not spoil the others.
 
-    A named or non-default index becomes columns. Columns of mixed objects become text, and
-    a note says so.
+    An index that says something becomes columns: one with a name, or of other things than the
+    whole numbers that sorting and filtering leave behind. Columns of mixed objects become
+    text, and a note says so.
     """
     import pandas as pd
 
-    if not (isinstance(frame.index, pd.RangeIndex) and frame.index.name is None):
+    leftover = frame.index.name is None and pd.api.types.is_integer_dtype(frame.index)
+    if frame.index.nlevels > 1 or not leftover:
         frame = frame.reset_index(allow_duplicates=True)
     names, arrays = [], []
     for position, name in enumerate(frame.columns):
