@@ -8,6 +8,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING
 
 from nachsicht.contracts import Progress
+from nachsicht.words import phrase
 
 if TYPE_CHECKING:
     from rich.progress import Progress as Bar
@@ -31,9 +32,11 @@ class ProgressBar:
         if self._silent or time.monotonic() - self._started < PATIENCE_SECONDS:
             return
         if self._bar is None:
-            self._bar = _new_bar()
+            self._bar = _new_bar(progress.what)
             self._bar.start()
-            self._task = self._bar.add_task(progress.what, total=progress.total)
+            self._task = self._bar.add_task(
+                phrase(f"terminal.progress_{progress.what}"), total=progress.total
+            )
         assert self._task is not None
         self._bar.update(self._task, completed=progress.done, total=progress.total)
 
@@ -50,16 +53,22 @@ class ProgressBar:
             self._bar.stop()
 
 
-def _new_bar() -> Bar:
+def _new_bar(what: str) -> Bar:
     from rich.console import Console
-    from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeElapsedColumn
+    from rich.progress import (
+        BarColumn,
+        DownloadColumn,
+        MofNCompleteColumn,
+        TextColumn,
+        TimeRemainingColumn,
+    )
     from rich.progress import Progress as RichProgress
 
     return RichProgress(
         TextColumn("{task.description}"),
         BarColumn(),
-        MofNCompleteColumn(),
-        TimeElapsedColumn(),
+        DownloadColumn() if what == "bytes" else MofNCompleteColumn(),
+        TimeRemainingColumn(),
         console=Console(stderr=True),
         transient=True,
     )

@@ -30,6 +30,7 @@ Results = tuple[int, tuple[ColumnSummary, ...], Repeats, tuple[GapsByLevel, ...]
 
 #: Of the memory that may be used, so much is left to reading and to what is not kept.
 _KEPT = 0.25
+_UNTOLD_MEMORY = 2 << 30
 
 
 def run_local(
@@ -57,7 +58,10 @@ def memory_of(settings: Settings) -> int:
     """Bytes that may be used: the setting, or a quarter of the machine's memory."""
     if settings.memory_bytes:
         return settings.memory_bytes
-    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4
+    try:
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4
+    except (AttributeError, ValueError, OSError):  # where the system does not tell
+        return _UNTOLD_MEMORY
 
 
 def _run_table(

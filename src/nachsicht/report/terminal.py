@@ -134,7 +134,8 @@ def _columns_table(document: ComparisonDocument) -> Table:
     for column in document.columns:
         summaries = summaries_of(column, document.versions)
         newest = next(summary for summary in reversed(summaries) if summary)
-        last = _change_bar(column) if compared else Text(whole(newest.distinct))
+        about = "≈ " if newest.accuracy else ""
+        last = _change_bar(column) if compared else Text(about + whole(newest.distinct))
         table.add_row(
             Text(_printable(column.name)),
             catalogue()["kinds"][column.kind],
