@@ -155,3 +155,50 @@ def test_a_column_that_comes_goes_and_comes_back_stays_in_the_ledger():
     names = [c.names for c in nachsicht.compare(a, b, a).document.columns]
     assert ("w", "w", "w") in names
     assert sorted(names, key=str)[:2] == [("m", None, None), (None, None, "m")] or len(names) == 3
+
+
+def test_shares_that_move_name_the_level():
+    new = RNG.choice(["oak", "pine", "fir"], N, p=[0.3, 0.5, 0.2])
+    (found,) = nachsicht.compare(frame(m=MAKE), frame(m=new)).findings
+    assert (found.code, found.weight) == ("shares_moved", "check")
+    assert found.evidence["level"] in ("oak", "pine")
+    assert found.evidence["distance"] == pytest.approx(0.2, abs=0.04)
+
+
+def test_texts_that_grow_longer_are_checked():
+    notes = [f"all {a} bees of box {b} are quite well" for a, b in RNG.integers(0, 99, (N, 2))]
+    longer = [note + " and so is the queen" for note in notes]
+    assert codes(frame(note=notes), frame(note=longer)) == {("lengths_moved", ("note",), "check")}
+
+
+def test_numbers_that_become_texts_of_numbers_only_change_their_stored_type():
+    texts = [str(round(w, 3)) for w in WEIGHT]
+    found = codes(frame(w=WEIGHT.round(3)), frame(w=texts))
+    assert found == {("stored_type", ("w",), "note")}
+
+
+def test_gaps_that_are_filled_are_noted():
+    gaps = pa.array(WEIGHT, mask=RNG.random(N) < 0.3)
+    assert codes(frame(w=gaps), frame(w=WEIGHT)) == {("gaps_fallen", ("w",), "note")}
+
+
+def test_a_new_stand_in_is_found_and_not_taken_for_a_shift():
+    new = np.where(RNG.random(N) < 0.03, -999, WEIGHT)
+    assert codes(frame(w=WEIGHT), frame(w=new)) == {("stand_in_new", ("w",), "act")}
+
+
+@pytest.mark.parametrize(
+    ("rare", "frequent", "alike"),
+    [
+        ("thyml tray", "thymol tray", True),
+        ("oxalic vapor", "oxalic vapour", True),
+        ("trial A", "trial B", False),
+        ("box 12345", "box 12346", False),
+        ("north", "south", False),
+        ("bee", "beet", False),
+    ],
+)
+def test_typing_errors_are_told_from_other_words(rare, frequent, alike):
+    detail = column_of([frequent] * 200 + [rare] * 3).detail
+    groups = [{level.value for level in group} for group in detail.look_alikes]
+    assert groups == ([{rare, frequent}] if alike else [])

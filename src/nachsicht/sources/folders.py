@@ -74,7 +74,7 @@ def _concat(tables: list[Any], paths: list[Path]) -> Any:
     tables = [table.select(names) if len(set(names)) == len(names) else table for table in tables]
     try:
         return pa.concat_tables(tables, promote_options="permissive")
-    except pa.ArrowInvalid:
+    except (pa.ArrowInvalid, pa.ArrowTypeError):
         # Types that do not go together: those columns become texts in every part.
         return pa.concat_tables([_texts_where_types_differ(table, tables) for table in tables])
 
@@ -93,7 +93,7 @@ def _as(batch: Any, schema: Any, path: Path) -> Any:
         raise _other_columns(schema.names, batch.schema.names, path)
     try:
         return batch.select(schema.names).cast(schema)
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError) as error:
+    except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError) as error:
         raise SourceUnreadable(
             f"a part has other types than the first ({error})", where=str(path)
         ) from error
