@@ -65,6 +65,12 @@ function Statistics({ column }: { column: Column }) {
     ["rows", (version) => whole(version.rows)],
     ["missing", (version) => `${whole(version.missing)} (${version.missing_text})`],
     ["distinct", (version) => whole(version.distinct)],
+    ["once", (version) => whole(version.once)],
+  ];
+  const last: [string, (version: Summary) => string][] = [
+    ["first_seen", (version) => version.first_seen],
+    ["last_seen", (version) => version.last_seen],
+    ["memory", (version) => version.memory],
   ];
   const codes = [...new Set(column.versions.flatMap((version) => version?.statistics.map(([code]) => code) ?? []))];
   return (
@@ -72,16 +78,7 @@ function Statistics({ column }: { column: Column }) {
       <Heads first={word("page.statistics")} />
       <tbody>
         {fixed.map(([term, text]) => (
-          <tr key={term}>
-            <th scope="row">
-              <Term term={term}>{word(`page.${term}`)}</Term>
-            </th>
-            {column.versions.map((version, i) => (
-              <td class="number" key={i}>
-                {version ? text(version) : "–"}
-              </td>
-            ))}
-          </tr>
+          <FixedRow key={term} column={column} term={term} text={text} />
         ))}
         {codes.map((code) => (
           <tr key={code}>
@@ -98,8 +95,26 @@ function Statistics({ column }: { column: Column }) {
             })}
           </tr>
         ))}
+        {last.map(([term, text]) => (
+          <FixedRow key={term} column={column} term={term} text={text} />
+        ))}
       </tbody>
     </table>
+  );
+}
+
+function FixedRow({ column, term, text }: { column: Column; term: string; text: (version: Summary) => string }) {
+  return (
+    <tr>
+      <th scope="row">
+        <Term term={term}>{word(`page.${term}`)}</Term>
+      </th>
+      {column.versions.map((version, i) => (
+        <td class="number value" key={i}>
+          {version ? text(version) : "–"}
+        </td>
+      ))}
+    </tr>
   );
 }
 

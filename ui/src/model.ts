@@ -58,6 +58,10 @@ export interface Summary {
   missing_share: number;
   missing_text: string;
   distinct: number;
+  once: number;
+  memory: string;
+  first_seen: string;
+  last_seen: string;
   typical: string;
   frequent: Counted[];
   /** Code, rounded, exact. */

@@ -38,7 +38,7 @@ def output_options(command: F) -> F:
                 "outputs",
                 multiple=True,
                 type=click.Path(path_type=Path, dir_okay=False),
-                help="Write the page (.html) or the document (.json). Can be given twice.",
+                help="Write the page (.html) or the document (.json, .json.gz). Repeatable.",
             ),
             click.option("--title", help="Title of the page."),
             click.option("--open", "open_page", is_flag=True, help="Show the page in the browser."),

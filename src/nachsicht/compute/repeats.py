@@ -108,14 +108,6 @@ class RowHashes:
         return RepeatsPart((self._hashes,))
 
 
-def observe_rows(batch: Any) -> RepeatsPart:
-    """Hash the rows of a record batch."""
-    hashes = RowHashes(batch.num_rows)
-    for position, column in enumerate(batch.columns):
-        hashes.add(column, position)
-    return hashes.part()
-
-
 def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
     """How many rows chance alone would repeat, if the columns had nothing to do with each other.
 

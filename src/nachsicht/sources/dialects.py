@@ -15,7 +15,6 @@ from nachsicht.sources.compressed import open_bytes
 
 #: A space only where nothing else divides the lines.
 DELIMITERS = ",;\t| "
-QUOTES = "\"'"
 #: Bytes at the beginning of a file from which its dialect is told.
 SAMPLE = 1 << 16
 #: So many lines may stand before a table; and the share of its lines that must agree on a
