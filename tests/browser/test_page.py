@@ -170,6 +170,16 @@ def test_the_policy_forbids_a_script_that_is_not_ours(browser, written, tmp_path
     page.close()
 
 
+def test_print_shows_every_figure_without_scrolling(open_page, written, demo_comparison, tmp_path):
+    page = open_page(written["comparison"])
+    figures = page.locator(".spread-small svg")
+    drawn = sum(c.spread is not None for c in demo_comparison.document.columns)
+    assert 0 < figures.count() < drawn
+    page.pdf(path=tmp_path / "page.pdf")
+    assert figures.count() == drawn
+    assert (tmp_path / "page.pdf").stat().st_size > 50_000
+
+
 def test_a_notebook_shows_the_page_in_a_sandboxed_frame(open_page, demo_comparison, tmp_path):
     (tmp_path / "notebook.html").write_text(
         f"<!doctype html><meta charset='utf-8'><main>{demo_comparison._repr_html_()}</main>"

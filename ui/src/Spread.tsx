@@ -1,6 +1,6 @@
 /** A column's spread in the ledger and, larger, on the column's own page. */
 
-import { useEffect, useRef } from "preact/hooks";
+import { useEffect, useLayoutEffect, useRef } from "preact/hooks";
 import { barsOf } from "./bars";
 import { largeFigure, levelsFigure, share, smallFigure } from "./figure";
 import { percent, whole } from "./format";
@@ -24,7 +24,7 @@ function described(column: Column): string {
 
 export function SmallSpread({ column }: { column: Column }) {
   const [ref, seen] = useInSight<HTMLDivElement>();
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!seen || !column.spread || !ref.current) return;
     const bars = barsOf(column.spread, SMALL.bars);
     if (bars.bars.length) ref.current.replaceChildren(smallFigure(bars, totalsOf(column), SMALL.width, SMALL.height));

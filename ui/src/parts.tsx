@@ -1,6 +1,6 @@
 /** Small parts that several sections share. */
 
-import type { ComponentChildren, RefObject } from "preact";
+import { type ComponentChildren, options, type RefObject } from "preact";
 import { useEffect, useId, useRef, useState } from "preact/hooks";
 import { defined, page, type Weight, word } from "./model";
 
@@ -61,18 +61,33 @@ export function VersionMark({ version }: { version: number }) {
   return <span class={`mark age-${Math.min(age, 4)}`} aria-hidden="true" />;
 }
 
-/** Calls back once an element comes near the part of the page that is in sight. */
+/** What waits to come in sight; print has no sight, and gets all of it. */
+const waiting = new Set<() => void>();
+
+window.addEventListener("beforeprint", () => {
+  const before = options.debounceRendering;
+  options.debounceRendering = (render) => render(); // printing does not wait
+  waiting.forEach((draw) => draw());
+  options.debounceRendering = before;
+});
+
+/** Whether an element is, or was, near the part of the page that is in sight. */
 export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] {
   const ref = useRef<T>(null);
   const [seen, setSeen] = useState(false);
   useEffect(() => {
     if (seen || !ref.current) return;
+    const draw = () => setSeen(true);
+    waiting.add(draw);
     const observer = new IntersectionObserver(
-      (entries) => entries.some((entry) => entry.isIntersecting) && setSeen(true),
+      (entries) => entries.some((entry) => entry.isIntersecting) && draw(),
       { rootMargin: "300px" },
     );
     observer.observe(ref.current);
-    return () => observer.disconnect();
+    return () => {
+      waiting.delete(draw);
+      observer.disconnect();
+    };
   }, [seen]);
   return [ref, seen];
 }
