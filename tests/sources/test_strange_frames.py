@@ -123,6 +123,37 @@ def test_marks_for_missing_are_what_settings_say():
     assert columns[1].detail.minimum == 5
 
 
+@pytest.mark.parametrize("memory", [0, 1_000_000])
+def test_marks_for_missing_hold_in_every_batch_and_for_gaps(memory):
+    n = 600_000
+    marked = np.arange(n) % 10 == 0
+    table = pa.table(
+        {
+            "x": np.where(marked, -99, np.random.default_rng(1).normal(size=n)),
+            "t": np.where(marked, "?", np.arange(n).astype(str)),
+            "hive": pa.array(np.where(np.arange(n) % 20, "oak", "pine")).dictionary_encode(),
+        }
+    )
+    document = nachsicht.profile(table, missing_marks=["-99", "?"], memory_bytes=memory).document
+    assert [c.missing for c in document.columns] == [60_000, 60_000, 0]
+    assert document.columns[0].detail.minimum > -99
+    assert document.columns[1].first_seen == "1"
+    gaps = next(g for g in document.gaps_by_level if g.column == "x")
+    assert dict(zip(gaps.levels, gaps.missing, strict=True))["pine"] == 30_000
+
+
+def test_a_batch_without_values_does_not_change_what_a_stream_takes_a_column_for():
+    n = 400_000
+    ids = pa.array(np.arange(n), mask=np.arange(n) >= n // 2)
+    column = column_of(pa.table({"check_id": ids}), memory_bytes=500_000)
+    assert column.accuracy is not None
+    assert (column.kind, column.missing) == ("identifier", n // 2)
+    quantity = column_of(pa.table({"n": pa.array(np.arange(n) * 7, mask=np.arange(n) < n // 2)}),
+                         memory_bytes=500_000)  # fmt: skip
+    assert (quantity.detail.minimum, quantity.detail.whole) == (n // 2 * 7, True)
+    assert isinstance(quantity.detail.minimum, int)
+
+
 def test_wide_tables_keep_their_order():
     table = pa.table({f"c{i}": np.arange(5) + i for i in range(700)})
     columns = nachsicht.profile(table).document.columns

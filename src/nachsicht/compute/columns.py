@@ -54,21 +54,21 @@ class ColumnPart:
             merge_bodies(self.body, other.body),
         )
 
-    def within(self, most_bytes: int, marks: tuple[str, ...]) -> ColumnPart:
+    def within(self, most_bytes: int) -> ColumnPart:
         """The part, condensed if its values take more memory than that."""
         body = self.body
         if not isinstance(body, NumberPart | TallyPart) or kept_bytes(body) <= most_bytes:
             return self
         body = compact(body)
-        return replace(self, body=condense(body, marks) if kept_bytes(body) > most_bytes else body)
+        return replace(self, body=condense(body) if kept_bytes(body) > most_bytes else body)
 
 
 def merge_bodies(a: Body, b: Body) -> Body:
     """Put two parts of one column together; if one is condensed, so is the other."""
     if isinstance(a, CondensedNumbers | CondensedTexts) and isinstance(b, NumberPart | TallyPart):
-        b = condense(b, ())
+        b = condense(b)
     elif isinstance(b, CondensedNumbers | CondensedTexts) and isinstance(a, NumberPart | TallyPart):
-        a = condense(a, ())
+        a = condense(a)
     return a.merge(b)  # type: ignore[arg-type]
 
 
@@ -109,7 +109,7 @@ def finish_column(
 
     ``now`` is the time in microseconds since 1970, to tell moments that lie in the future.
     """
-    reading = read_part(part.body, part.stored, part.rows, name, settings, now)
+    reading = read_part(part.body, part.stored, part.rows, name, now)
     kind, reason = reading.judgement
     facts = reading.facts
     missing = part.rows - facts.present

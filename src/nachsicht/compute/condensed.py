@@ -26,8 +26,6 @@ ENDS = 16
 #: Values, at equal steps of rank, that stand for all where shape is concerned.
 STAND_INS = 1 << 16
 
-Marks = tuple[str, ...]
-
 
 @dataclass(frozen=True)
 class CondensedNumbers:
@@ -89,9 +87,9 @@ class CondensedNumbers:
         return SortedNumbers(chosen, self.infinite_below, self.infinite_above)
 
 
-def condense_numbers(part: NumberPart, marks: Marks) -> CondensedNumbers:
+def condense_numbers(part: NumberPart) -> CondensedNumbers:
     """Turn kept values into sketches."""
-    numbers = part.sorted().without(marks)
+    numbers = part.sorted()
     values, counts = numbers.distinct_values, numbers.distinct_counts
     zero = np.searchsorted(numbers.values, 0, "left")
     return CondensedNumbers(
@@ -116,6 +114,8 @@ def _ends(
     b: tuple[NDArray[Any], NDArray[np.int64]],
     part: slice,
 ) -> tuple[NDArray[Any], NDArray[np.int64]]:
+    if not len(a[0]) or not len(b[0]):  # an empty batch must not change the type of the values
+        return a if len(a[0]) else b
     values, inverse = np.unique(np.concatenate((a[0], b[0])), return_inverse=True)
     counts = np.bincount(inverse, np.concatenate((a[1], b[1])), len(values)).astype(np.int64)
     return values[part], counts[part]
@@ -176,9 +176,9 @@ class CondensedTexts:
         return set()
 
 
-def condense_texts(part: TallyPart, marks: Marks) -> CondensedTexts:
+def condense_texts(part: TallyPart) -> CondensedTexts:
     """Turn counted texts into sketches."""
-    tally = part.counted().without(marks)
+    tally = part.counted()
     measures = measure_texts(tally)
     empty = HeavyTexts(Tally(tally.table.slice(0, 0)))
     words, shapes = empty.add(measures.frequent_words), empty.add(measures.shapes)
@@ -200,11 +200,11 @@ Exact = NumberPart | TallyPart
 Condensed = CondensedNumbers | CondensedTexts
 
 
-def condense(body: Exact, marks: Marks) -> Condensed:
+def condense(body: Exact) -> Condensed:
     """The bounded form of a part."""
     if isinstance(body, NumberPart):
-        return condense_numbers(body, marks)
-    return condense_texts(body, marks)
+        return condense_numbers(body)
+    return condense_texts(body)
 
 
 def kept_bytes(body: Exact) -> int:

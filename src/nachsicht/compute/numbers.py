@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -114,18 +113,6 @@ class SortedNumbers:
         if self.all_different:
             return np.ones(self.n, np.int64)
         return np.diff(self._starts, append=self.n)
-
-    def without(self, marks: tuple[str, ...]) -> SortedNumbers:
-        """The numbers without the marks that stand for missing; other marks are skipped."""
-        kept = np.ones(self.n, bool)
-        for mark in marks:
-            with contextlib.suppress(ValueError):
-                value = float(mark)
-                begin = np.searchsorted(self.values, value, "left")
-                kept[begin : np.searchsorted(self.values, value, "right")] = False
-        if kept.all():
-            return self
-        return SortedNumbers(self.values[kept], self.infinite_below, self.infinite_above)
 
     @cached_property
     def floats(self) -> NDArray[np.float64]:

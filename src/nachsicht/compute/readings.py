@@ -247,29 +247,25 @@ _Reading = (
 )
 
 
-def read_part(
-    body: Body, stored: Any, rows: int, name: str, settings: Settings, now: int | None
-) -> _Reading:
+def read_part(body: Body, stored: Any, rows: int, name: str, now: int | None) -> _Reading:
     """The reading of a part; of the empty kind where no row has a value."""
-    reading = _read_body(body, stored, rows, name, settings, now)
+    reading = _read_body(body, stored, rows, name, now)
     empty = reading.facts.present == 0
     return _NoReading((Kind.EMPTY, KindReason.NO_VALUES)) if empty else reading
 
 
-def _read_body(
-    body: Body, stored: Any, rows: int, name: str, settings: Settings, now: int | None
-) -> _Reading:
+def _read_body(body: Body, stored: Any, rows: int, name: str, now: int | None) -> _Reading:
     if isinstance(body, NestedPart):
         binary = not pa.types.is_nested(stored)
         reason = KindReason.STORED_BINARY if binary else KindReason.STORED_NESTED
         return _NestedReading(body, stored, rows, (Kind.NESTED, reason))
     if isinstance(body, NumberPart):
-        return _read_numbers(stored, body, name, settings, now)
+        return _read_numbers(stored, body, name, now)
     if isinstance(body, CondensedNumbers):
         return _read_condensed(stored, body, name, now)
     if isinstance(body, CondensedTexts):
         return _CondensedTextReading(body, kind_of_texts(name, body))
-    return _read_texts(stored, body.counted().without(settings.missing_marks), name, now)
+    return _read_texts(stored, body.counted(), name, now)
 
 
 def _read_condensed(
@@ -287,16 +283,13 @@ def _read_condensed(
     return _CondensedNumberReading(body, kind_of_numbers(name, traits))
 
 
-def _read_numbers(
-    stored: Any, body: NumberPart, name: str, settings: Settings, now: int | None
-) -> _NumberReading:
+def _read_numbers(stored: Any, body: NumberPart, name: str, now: int | None) -> _NumberReading:
     numbers, order = body.sorted(), body.order.finish()
     if pa.types.is_duration(stored):
         return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME), order)
     if pa.types.is_temporal(stored):
         judged = (Kind.MOMENT, KindReason.DATES)
         return _NumberReading(numbers, judged, order, time_type(stored), now)
-    numbers = numbers.without(settings.missing_marks)
     return _NumberReading(numbers, kind_of_numbers(name, NumberTraits.of(numbers)), order)
 
 

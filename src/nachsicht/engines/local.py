@@ -12,6 +12,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from importlib import import_module
 from typing import Any, TypeVar
 
+from nachsicht.compute.clean import mark_missing
 from nachsicht.compute.columns import ColumnPart, encode, finish_column, observe_column
 from nachsicht.compute.gaps import GapsPart, columns_to_split_by, observe_gaps
 from nachsicht.compute.repeats import (
@@ -46,7 +47,8 @@ def run_local(
         # Takes a while to import, and is needed soon; reading does not wait for it.
         pool.submit(import_module, "scipy.special")
         if opened.memory_bytes <= memory_of(settings):
-            return _run_table(opened.table(), settings, listener, now, pool)
+            table = mark_missing(opened.table(), settings.missing_marks)
+            return _run_table(table, settings, listener, now, pool)
         while True:
             try:
                 return _Stream(opened, settings, now, pool).run(listener)
@@ -125,7 +127,7 @@ class _Stream:
         """Read to the end and finish."""
         size = self._opened.facts.size_bytes or self._opened.memory_bytes
         for batch, done in _ahead(self._opened.batches(), self._pool):
-            self._add(batch)
+            self._add(mark_missing(batch, self._settings.missing_marks))
             listener(Progress("bytes", min(done, size), size))
         finished = self._pool.map(self._finish, range(len(self._columns)))
         summaries = tuple(finished)
@@ -154,7 +156,7 @@ class _Stream:
         return int(memory_of(self._settings) * _KEPT / (len(self._columns) + 1))
 
     def _merged(self, before: ColumnPart, part: ColumnPart) -> ColumnPart:
-        return before.merge(part).within(self._share(), self._settings.missing_marks)
+        return before.merge(part).within(self._share())
 
     def _add_rows(self, part: RepeatsPart) -> None:
         if isinstance(self._repeats, CondensedRepeats):

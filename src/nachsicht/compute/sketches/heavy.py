@@ -55,18 +55,26 @@ class HeavyNumbers:
 
     def add(self, values: NDArray[Any], counts: NDArray[np.int64]) -> HeavyNumbers:
         """The counters with further different numbers."""
+        if not len(values):
+            return self
+        if not len(self.values):  # an empty batch must not change the type of the values
+            return _thinned_numbers(values, counts, self.error)
         together = np.concatenate((self.values, values))
         unique, inverse = np.unique(together, return_inverse=True)
         weights = np.concatenate((self.counts, counts))
         sums = np.bincount(inverse, weights, len(unique)).astype(np.int64)
-        taken = _to_take(sums)
-        kept = sums > taken
-        return HeavyNumbers(unique[kept], sums[kept] - taken, self.error + taken)
+        return _thinned_numbers(unique, sums, self.error)
 
     def merge(self, other: HeavyNumbers) -> HeavyNumbers:
         """Put two sets of counters together."""
         merged = self.add(other.values, other.counts)
         return HeavyNumbers(merged.values, merged.counts, merged.error + other.error)
+
+
+def _thinned_numbers(values: NDArray[Any], counts: NDArray[np.int64], error: int) -> HeavyNumbers:
+    taken = _to_take(counts)
+    kept = counts > taken
+    return HeavyNumbers(values[kept], counts[kept] - taken, error + taken)
 
 
 def _to_take(counts: NDArray[np.int64]) -> int:

@@ -1,0 +1,71 @@
+"""Values that stand for missing become missing, once for each batch, before all else."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from nachsicht.compute.arrays import arrow_of, arrow_texts
+
+
+def mark_missing(batch: Any, marks: Sequence[str]) -> Any:
+    """A table or record batch whose marked values are null.
+
+    Parameters
+    ----------
+    batch : Arrow table or record batch
+        Left as it is; without marks it is returned itself.
+    marks : sequence of str
+        Compared with texts as they are, and with numbers where a mark is one. Dates, flags
+        and nested columns are not looked into.
+    """
+    if not marks:
+        return batch
+    columns = [_marked(batch.column(i), marks) for i in range(batch.num_columns)]
+    return type(batch).from_arrays(columns, names=batch.schema.names)
+
+
+def _marked(array: Any, marks: Sequence[str]) -> Any:
+    if isinstance(array, pa.ChunkedArray):
+        chunks = [_marked(chunk, marks) for chunk in array.chunks]
+        return pa.chunked_array(chunks, array.type)
+    types, stored = pa.types, array.type
+    if types.is_dictionary(stored):
+        words = array.dictionary
+        marked = _marked(words, marks)
+        return array if marked is words else pa.DictionaryArray.from_arrays(array.indices, marked)
+    standing = _standing_for(stored, marks)
+    if standing is None or not len(standing):
+        return array
+    found = pc.is_in(array, standing)
+    return pc.if_else(found, pa.scalar(None, stored), array) if pc.any(found).as_py() else array
+
+
+def _standing_for(stored: Any, marks: Sequence[str]) -> Any:
+    """The marks as values of a type; None for types that are not looked into."""
+    types = pa.types
+    if types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored):
+        return arrow_texts(marks).cast(stored)
+    if not (types.is_integer(stored) or types.is_floating(stored)):
+        return None
+    numbers = [number for mark in marks if (number := _number(mark)) is not None]
+    if types.is_integer(stored):
+        numbers = [n for n in numbers if n.is_integer() and _fits(int(n), stored)]
+    return arrow_of(np.array(numbers, np.float64)).cast(stored, safe=False)
+
+
+def _fits(number: int, stored: Any) -> bool:
+    signed = pa.types.is_signed_integer(stored)
+    low = -(2 ** (stored.bit_width - 1)) if signed else 0
+    return bool(low <= number < low + 2**stored.bit_width)
+
+
+def _number(mark: str) -> float | None:
+    try:
+        return float(mark)
+    except ValueError:
+        return None
