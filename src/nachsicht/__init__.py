@@ -27,20 +27,22 @@ if TYPE_CHECKING:
         SourceMissing,
         SourceUnreadable,
     )
-    from nachsicht.face import Comparison, Profile, compare, profile, read
+    from nachsicht.face import Comparison, Profile, compare, compare_groups, profile, read
     from nachsicht.model.findings import Finding, Weight
     from nachsicht.model.kinds import Kind
-    from nachsicht.settings import Bounds, Settings
+    from nachsicht.settings import Limits, Reading, Settings
 
 #: Where each public name lives; it is loaded when it is first used.
 _HOMES = {
     "profile": "nachsicht.face",
     "compare": "nachsicht.face",
+    "compare_groups": "nachsicht.face",
     "read": "nachsicht.face",
     "Profile": "nachsicht.face",
     "Comparison": "nachsicht.face",
     "Settings": "nachsicht.settings",
-    "Bounds": "nachsicht.settings",
+    "Limits": "nachsicht.settings",
+    "Reading": "nachsicht.settings",
     "Finding": "nachsicht.model.findings",
     "Weight": "nachsicht.model.findings",
     "Kind": "nachsicht.model.kinds",
@@ -55,14 +57,15 @@ _HOMES = {
 }
 
 __all__ = [
-    "Bounds",
     "Comparison",
     "DocumentError",
     "Finding",
     "Kind",
+    "Limits",
     "NachsichtError",
     "OutputError",
     "Profile",
+    "Reading",
     "Settings",
     "SettingsError",
     "SourceEmpty",
@@ -72,6 +75,7 @@ __all__ = [
     "Weight",
     "__version__",
     "compare",
+    "compare_groups",
     "profile",
     "read",
 ]

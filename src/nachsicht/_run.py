@@ -5,21 +5,30 @@ from __future__ import annotations
 import os
 import platform
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
-from nachsicht.compute.changes.across import compare_profiles
+import msgspec
+
+from nachsicht.accepted import read_accepted
+from nachsicht.compute.changes.across import compare_versions, compare_with_rest
+from nachsicht.compute.changes.change import Version
+from nachsicht.compute.groups import groups_in
 from nachsicht.compute.tables import put_together
-from nachsicht.contracts import ProgressListener, Source, ignore_progress
-from nachsicht.errors import DocumentError
+from nachsicht.contracts import Opened, ProgressListener, ignore_progress
+from nachsicht.errors import DocumentError, SettingsError
 from nachsicht.labels import labels_for, title_for
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.profile import Origin, ProfileDocument
-from nachsicht.settings import Settings
+from nachsicht.settings import Settings, check_name
 from nachsicht.sources import source_of
 from nachsicht.version import VERSION
+from nachsicht.words import phrase
 
 
 def run_profile(
@@ -48,29 +57,76 @@ def run_comparison(
         done.label if done else source.label if source else ""
         for done, source in zip(ready, sources, strict=True)
     ]
-    chosen = labels_for(names, labels)
-    profiles = [
-        _relabelled(done, label)
-        if done
-        else _profile(source, label, settings, listener or ignore_progress)
-        for done, source, label in zip(ready, sources, chosen, strict=True)
-    ]
+    chosen = labels_for(names, labels or settings.labels or None)
+    versions = []
+    for done, source, label in zip(ready, sources, chosen, strict=True):
+        if done is not None:
+            versions.append(Version(_relabelled(done, label)))
+        elif source is not None:
+            title = title_for([source.label], [label])
+            versions.append(_version(source.open, label, title, settings, listener))
+    _check_columns(versions, settings)
+    profiles = [version.profile for version in versions]
     title = settings.title or (
         profiles[0].title if len(profiles) == 1 else title_for(names, chosen)
     )
-    return compare_profiles(profiles, title, settings)
+    accepted = read_accepted(settings.accepted)
+    with _threads(settings) as spread:
+        return compare_versions(versions, title, settings, accepted, spread)
 
 
-def _profile(
-    source: Source | None, label: str, settings: Settings, listener: ProgressListener
-) -> ProfileDocument:
+def run_groups(
+    data: object,
+    by: str,
+    names: Sequence[str],
+    settings: Settings,
+    listener: ProgressListener | None = None,
+) -> ComparisonDocument:
+    """Compare the groups of one dataset: two that are named, or each with all the others."""
+    source = source_of(data, settings.reading)
+    opened = source.open()
+    table = opened.table()
+    groups = groups_in(table, by, names, settings)
+    facts = opened.facts
+
+    def version(rows: Any, label: str) -> Version:
+        part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
+        enough = max(2 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
+        roomy = msgspec.structs.replace(settings, memory_bytes=enough)
+        return _version(lambda: part, label, label, roomy, listener)
+
+    title = settings.title or phrase("verdict.groups_title", by=by)
+    accepted = read_accepted(settings.accepted)
+    # The column that made the groups would only say that they are groups.
+    settings = msgspec.structs.replace(settings, omit=(*settings.omit, by))
+    versions = [version(table.take(group.rows), group.label) for group in groups]
+    with _threads(settings) as spread:
+        if len(names) == 2:
+            return compare_versions(versions, title, settings, accepted, spread)
+        rests = [version(table.take(group.others), phrase("verdict.rest")) for group in groups]
+        return compare_with_rest(versions, rests, by, title, settings, accepted, spread)
+
+
+@contextmanager
+def _threads(settings: Settings) -> Iterator[Callable[..., Iterable[Any]]]:
+    """What applies a function to many things, on as many threads as the settings say."""
+    with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
+        yield pool.map
+
+
+def _version(
+    open_source: Callable[[], Opened],
+    label: str,
+    title: str,
+    settings: Settings,
+    listener: ProgressListener | None,
+) -> Version:
     from nachsicht.engines.local import run_local
 
-    assert source is not None
     started = time.perf_counter()
-    opened = source.open()
+    opened = open_source()
     now = int(_now().timestamp() * 1e6)
-    rows, columns, repeats, gaps = run_local(opened, settings, listener, now)
+    computed, at_hand = run_local(opened, settings, listener or ignore_progress, now)
     facts = opened.facts
     origin = Origin(
         source=facts.name,
@@ -83,8 +139,29 @@ def _profile(
         nachsicht_version=VERSION,
         python_version=platform.python_version(),
     )
-    title = title_for([source.label], [label])
-    return put_together(label, title, columns, rows, repeats, gaps, origin, settings)
+    return Version(put_together(label, title, computed, origin, settings), at_hand)
+
+
+def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
+    """Refuse settings that name a column which no version has.
+
+    Raises
+    ------
+    SettingsError
+        With the nearest name that there is.
+    """
+    names = [column.name for version in versions for column in version.profile.columns]
+    named = [("kinds", name) for name in settings.kinds]
+    named += [("outcome", settings.outcome)] if settings.outcome else []
+    named += [("key", name) for name in settings.key]
+    for setting, name in named:
+        if name not in names:
+            try:
+                check_name(name, names, setting)
+            except SettingsError as error:
+                raise SettingsError(
+                    f"there is no column {name}", where=setting, todo=error.todo
+                ) from None
 
 
 def _ready(version: object) -> ProfileDocument | None:
@@ -109,8 +186,6 @@ def _ready(version: object) -> ProfileDocument | None:
 
 
 def _relabelled(profile: ProfileDocument, label: str) -> ProfileDocument:
-    import msgspec
-
     if profile.label == label:
         return profile
     findings = tuple(

@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from nachsicht.contracts import ProgressListener
-from nachsicht.errors import OutputError
+from nachsicht.errors import OutputError, SettingsError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack, read_document
 from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.settings import Settings, settings_from
+from nachsicht.settings import Settings
+from nachsicht.settings_files import settings_from
 from nachsicht.writing import write_whole
 
 
@@ -49,12 +50,21 @@ class _Result:
 
         return page_of(self._across)
 
+    def to_markdown(self) -> str:
+        """The summary in Markdown, fit for a merge request."""
+        from nachsicht.report.markdown import summary_markdown
+
+        return summary_markdown(self._across)
+
     def to_json(self) -> bytes:
         """The document, as JSON in UTF-8."""
         return encode(self.document)
 
     def write(self, path: str | PathLike[str]) -> Path:
-        """Write the page (``.html``) or the document (``.json``, ``.json.gz``), by the suffix.
+        """Write the page, the summary or the document, by the suffix.
+
+        ``.html`` is the page, ``.md`` the summary in Markdown, ``.json`` and ``.json.gz`` the
+        document.
 
         The file appears whole or not at all.
 
@@ -72,6 +82,8 @@ class _Result:
         suffix = target.suffix.lower()
         if suffix in (".html", ".htm"):
             write_whole(target, self.to_html().encode("utf-8"))
+        elif suffix == ".md":
+            write_whole(target, self.to_markdown().encode("utf-8"))
         elif suffix == ".json":
             write_whole(target, self.to_json())
         elif target.name.lower().endswith(".json.gz"):
@@ -80,7 +92,8 @@ class _Result:
             raise OutputError(
                 f"the suffix {suffix or '(none)'} is not known",
                 where=str(target),
-                todo="Use .html for the page; .json or .json.gz for the document.",
+                todo="Use .html for the page, .md for the summary, .json or .json.gz "
+                "for the document.",
             )
         return target
 
@@ -138,7 +151,7 @@ def profile(
     data: Any,
     *,
     label: str | None = None,
-    settings: Settings | None = None,
+    settings: Settings | str | PathLike[str] | None = None,
     progress: ProgressListener | None = None,
     **options: Any,
 ) -> Profile:
@@ -151,8 +164,8 @@ def profile(
         interface (Polars, PyArrow, DuckDB …).
     label : str, optional
         What to call the version; by default the file's name.
-    settings : Settings, optional
-        Settings to start from.
+    settings : Settings or path, optional
+        Settings to start from, or the TOML file that holds them.
     progress : callable, optional
         Called with a `Progress` from time to time.
     **options
@@ -186,7 +199,7 @@ def compare(
     new: Any,
     *newer: Any,
     labels: Sequence[str] | None = None,
-    settings: Settings | None = None,
+    settings: Settings | str | PathLike[str] | None = None,
     progress: ProgressListener | None = None,
     **options: Any,
 ) -> Comparison:
@@ -225,6 +238,58 @@ def compare(
 
     chosen = settings_from(settings, options)
     return Comparison(run_comparison([old, new, *newer], labels, chosen, progress))
+
+
+def compare_groups(
+    data: Any,
+    by: str,
+    *,
+    groups: Sequence[str] | None = None,
+    settings: Settings | str | PathLike[str] | None = None,
+    progress: ProgressListener | None = None,
+    **options: Any,
+) -> Comparison:
+    """Tell what sets the groups of one dataset apart.
+
+    Parameters
+    ----------
+    data : path, frame or Arrow data
+        As for `profile`.
+    by : str
+        The column whose values are the groups.
+    groups : sequence of two str, optional
+        Two groups to compare with each other; by default each (of at most twelve, the
+        largest) is compared with all other rows.
+    settings, progress, **options
+        As for `profile`.
+
+    Returns
+    -------
+    Comparison
+
+    Raises
+    ------
+    SourceError
+        If the data cannot be read.
+    SettingsError
+        If there is no such column or group, or a setting is wrong.
+
+    Examples
+    --------
+    >>> import nachsicht, pyarrow as pa
+    >>> hives = pa.table({"type": ["log", "box"] * 40, "frames": [4, 10] * 40})
+    >>> page = nachsicht.compare_groups(hives, by="type")
+    >>> sorted({finding.columns[0] for finding in page.findings})
+    ['frames']
+    """
+    from nachsicht._run import run_groups
+
+    if groups is not None and len(groups) != 2:
+        raise SettingsError(
+            f"two groups can be compared with each other, not {len(groups)}", where="groups"
+        )
+    chosen = settings_from(settings, options)
+    return Comparison(run_groups(data, by, tuple(groups or ()), chosen, progress))
 
 
 def read(path: str | PathLike[str]) -> Profile | Comparison:

@@ -3,31 +3,26 @@
 from __future__ import annotations
 
 import difflib
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
 
 from nachsicht.errors import SettingsError
+from nachsicht.model.kinds import Kind
+from nachsicht.words import catalogue
 
 
-class Bounds(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """From which size on something becomes a finding, and of which weight.
+class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """From which size on (0 to 1) a finding of one code has which weight.
 
-    Shares and distances run from 0 to 1.
+    What is None stays as the catalogue of findings has it; ``off`` leaves the finding out.
     """
 
-    distance_note: float = 0.05
-    distance_check: float = 0.10
-    distance_act: float = 0.40
-    missing_note: float = 0.05
-    missing_check: float = 0.40
-    missing_rise_check: float = 0.03
-    missing_rise_act: float = 0.20
-    repeats_check: float = 0.0005
-    stand_in_share: float = 0.002
-    #: A difference counts only where chance explains it less often than this,
-    #: after correction over all columns.
-    chance: float = 0.001
+    note: float | None = None
+    check: float | None = None
+    act: float | None = None
+    off: bool = False
 
 
 class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -75,10 +70,27 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         is read in pieces, and some figures become approximate, which they say.
     threads : int
         Threads to compute with; 0 means one for each core.
+    labels : tuple of str
+        What to call the versions, in order.
+    omit : tuple of str
+        Columns to leave out, by name or pattern (``*`` and ``?``).
+    kinds : dict
+        Kinds of columns by name, where they shall not be found out.
+    key : tuple of str
+        Columns that together name a row; by default they are found where that is plain.
+    outcome : str, optional
+        The column that the work is about.
+    mask : tuple of str
+        Columns, by name or pattern, whose values are replaced by pseudonyms at once.
+    chance : float
+        A difference counts only where chance explains it less often than this, after
+        correction over all columns.
+    findings : dict
+        Limits by the code of the finding.
+    accepted : str, optional
+        Path of the file of accepted findings; by default ``nachsicht-accepted.toml``.
     reading : Reading
         How files are read, where it shall not be found out.
-    bounds : Bounds
-        Limits from which on a difference becomes a finding.
     """
 
     title: str | None = None
@@ -89,27 +101,56 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     discrete_values: int = 40
     memory_bytes: int = 0
     threads: int = 0
+    labels: tuple[str, ...] = ()
+    omit: tuple[str, ...] = ()
+    kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
+    key: tuple[str, ...] = ()
+    outcome: str | None = None
+    mask: tuple[str, ...] = ()
+    chance: float = 0.001
+    findings: dict[str, Limits] = msgspec.field(default_factory=dict)
+    accepted: str | None = None
     reading: Reading = msgspec.field(default_factory=Reading)
-    bounds: Bounds = msgspec.field(default_factory=Bounds)
 
 
-def settings_from(base: Settings | None, options: dict[str, Any]) -> Settings:
-    """Lay keyword options over settings.
+#: Names of all settings.
+FIELDS = tuple(field.name for field in msgspec.structs.fields(Settings))
+
+
+#: Settings of which one alone need not stand in a list.
+_LISTS = ("omit", "key", "mask", "labels", "missing_marks")
+
+
+def settings_of(values: dict[str, Any], where: str = "") -> Settings:
+    """Settings from plain values, checked.
 
     Raises
     ------
     SettingsError
-        If an option is unknown (the nearest right name is told) or has a wrong value.
+        If a value is wrong, or a finding's code unknown.
     """
-    settings = base or Settings()
-    known = [field.name for field in msgspec.structs.fields(Settings)]
-    for name in options:
-        if name not in known:
-            near = difflib.get_close_matches(name, known, n=1)
-            todo = f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
-            raise SettingsError("unknown setting", where=name, todo=todo)
-    merged = {**msgspec.to_builtins(settings), **msgspec.to_builtins(options)}
+    for name in _LISTS:
+        if isinstance(values.get(name), str):
+            values = {**values, name: [values[name]]}
     try:
-        return msgspec.convert(merged, Settings)
+        settings = msgspec.convert(values, Settings)
     except msgspec.ValidationError as error:
-        raise SettingsError("a setting has a wrong value", where=str(error)) from error
+        place = f"{where}: {error}" if where else str(error)
+        raise SettingsError("a setting has a wrong value", where=place) from error
+    for code in settings.findings:
+        check_name(code, tuple(catalogue()["findings"]), where or f"findings.{code}")
+    return settings
+
+
+def check_name(name: str, known: Sequence[str], where: str, what: str = "setting") -> None:
+    """Refuse a name that is not known, and tell the nearest that is."""
+    if name in known:
+        return
+    near = difflib.get_close_matches(name, known, n=1)
+    todo = f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
+    raise SettingsError(f"unknown {what} {name}", where=where, todo=todo)
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a settings file."""
+    return msgspec.json.schema(Settings)

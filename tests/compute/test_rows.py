@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 import nachsicht
 from nachsicht.compute.gaps import observe_gaps
 from nachsicht.compute.hashing import hash_values
+from nachsicht.compute.levels_in import SplitBy
 from nachsicht.compute.repeats import RowHashes
 
 cell = st.none() | st.sampled_from(["", "a", "ab", "ba", "a\0", "über"])
@@ -74,7 +75,7 @@ def test_nothing_and_zero_are_told_apart_and_both_zeros_are_one():
 def test_gaps_by_level_are_those_of_a_crosstab():
     frame = pd.DataFrame({"by": [*"aabbbc", None], "v": [1, None, None, None, 2, 3, None]})
     table = pa.Table.from_pandas(frame)
-    both = [observe_gaps(part, [0]) for part in (table.slice(0, 4), table.slice(4))]
+    both = [observe_gaps(part, [SplitBy(0)]) for part in (table.slice(0, 4), table.slice(4))]
     columns = nachsicht.profile(table).document.columns
     (found,) = both[0].merge(both[1]).finish(columns)
     assert (found.column, found.by) == ("v", "by")

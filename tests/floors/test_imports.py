@@ -13,12 +13,13 @@ ROOT = Path(nachsicht.__file__).parent
 #: The floors, from the ground up. A module may import from lower floors and its own room.
 FLOORS = [
     ["version", "errors"],
-    ["words", "settings", "writing"],
+    ["words", "writing"],
     ["model"],
+    ["settings"],
     ["contracts", "labels"],
     ["compute"],
-    ["sources", "engines", "report"],
-    ["_run"],
+    ["sources", "engines", "report", "accepted"],
+    ["_run", "settings_files"],
     ["face"],
     ["demo"],
     ["cli"],

@@ -74,7 +74,11 @@ def test_findings_of_streams_are_those_of_the_whole(places, demo_files, keep_all
     exact = nachsicht.compare(
         demo_files["hive_checks_2024.csv"], places / "checks.csv", labels=labels
     ).findings
-    assert found == exact
+    told = [[(f.code, f.weight, f.columns, f.title) for f in side] for side in (found, exact)]
+    assert told[0] == told[1]
+    # Distances of profiles alone are off by no more than the share of rows between two knots.
+    for one, other in zip(found, exact, strict=True):
+        assert one.size == pytest.approx(other.size, abs=2 / 256)
 
 
 def test_a_category_of_very_many_levels_keeps_the_frequent_ones():

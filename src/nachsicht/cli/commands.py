@@ -1,4 +1,4 @@
-"""The commands: profile, compare, demo."""
+"""The commands that compute: profile, compare, demo."""
 
 from __future__ import annotations
 
@@ -7,7 +7,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nachsicht.cli.options import output_options, reading_options, verbose_option
+from nachsicht.cli.looking_up import accept, explain, settings
+from nachsicht.cli.options import (
+    output_options,
+    reading_options,
+    settings_given,
+    settings_options,
+    verbose_option,
+)
 from nachsicht.cli.progress import ProgressBar
 from nachsicht.errors import NachsichtError
 from nachsicht.version import VERSION
@@ -15,8 +22,8 @@ from nachsicht.version import VERSION
 if TYPE_CHECKING:
     from nachsicht.face import Comparison, Profile
 
-#: Exit status of every error that Nachsicht tells.
-FAILED = 2
+#: Exit status where an open finding stopped a pipeline, and of every error that is told.
+STOPPED, FAILED = 1, 2
 
 
 class _Commands(click.Group):
@@ -56,6 +63,7 @@ def main() -> None:
 @click.option("--label", help="What to call the version; by default the file's name.")
 @output_options
 @reading_options
+@settings_options
 @verbose_option
 def profile(source: str, label: str | None, **output: Any) -> None:
     """Describe the dataset in SOURCE.
@@ -72,47 +80,82 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     import nachsicht
 
     outputs = _targets(output, default=None)
+    base, given = settings_given(output)
     with ProgressBar(quiet=output["quiet"]) as bar:
-        result = nachsicht.profile(source, label=label, progress=bar, **_settings(output))
+        result = nachsicht.profile(source, label=label, settings=base, progress=bar, **given)
     _hand_over(result, outputs, output)
 
 
-@main.command(short_help="Tell what changed between versions.")
-@click.argument("old")
-@click.argument("new")
-@click.argument("newer", nargs=-1)
+@main.command(short_help="Tell what changed between versions, or sets groups apart.")
+@click.argument("sources", nargs=-1, required=True)
 @click.option(
     "--label", "labels", multiple=True, help="What to call a version; once for each, in order."
 )
+@click.option("--by", help="Compare the groups of this column, within one source.")
+@click.option("--group", "groups", multiple=True, help="One of two groups to compare, with --by.")
+@click.option(
+    "--stop-on",
+    type=click.Choice(["act", "check"]),
+    help="Exit with 1 if a finding of this weight or graver is open.",
+)
 @output_options
 @reading_options
+@settings_options
 @verbose_option
 def compare(
-    old: str,
-    new: str,
-    newer: tuple[str, ...],
+    sources: tuple[str, ...],
     labels: tuple[str, ...],
+    by: str | None,
+    groups: tuple[str, ...],
+    stop_on: str | None,
     **output: Any,
 ) -> None:
-    """Tell what changed from OLD to NEW (and on to NEWER ones).
+    """Tell what changed from one of SOURCES to the next, the oldest first.
 
     Each is a file, folder or pattern as for `nachsicht profile`, or the document (.json) of a
-    profile made before.
+    profile made before. With --by, the groups of one source are compared: each with all other
+    rows, or two that --group names.
+
+    Exit status: 0, or 1 where --stop-on stopped it, or 2 for an error.
 
     \b
     Examples:
       nachsicht compare checks_2024.csv checks_2025.csv
       nachsicht compare train.parquet test.parquet --label train --label test -o split.html
-      nachsicht compare 2024.json checks_2025.csv     last year's data is not needed
+      nachsicht compare 2024.json checks_2025.csv --stop-on act -o summary.md
+      nachsicht compare checks.csv --by hive_type
     """
     import nachsicht
 
+    if by is None and len(sources) < 2:
+        raise click.UsageError("Give two sources or more, or one with --by.")
+    if by is not None and len(sources) != 1:
+        raise click.UsageError("With --by, give one source.")
     outputs = _targets(output, default=None)
+    base, given = settings_given(output)
     with ProgressBar(quiet=output["quiet"]) as bar:
-        result = nachsicht.compare(
-            old, new, *newer, labels=labels or None, progress=bar, **_settings(output)
-        )
+        if by is not None:
+            result = nachsicht.compare_groups(
+                sources[0], by, groups=groups or None, settings=base, progress=bar, **given
+            )
+        else:
+            result = nachsicht.compare(
+                *sources, labels=labels or None, settings=base, progress=bar, **given
+            )
     _hand_over(result, outputs, output)
+    if stop_on:
+        _stop(result, stop_on)
+
+
+def _stop(result: Comparison, weight: str) -> None:
+    """Exit with 1 if a finding of the newest step is open that weighs so much."""
+    from nachsicht.words import phrase
+
+    verdict = result.document.verdict
+    n = verdict.act + (verdict.check if weight == "check" else 0)
+    if n:
+        click.echo(phrase("terminal.stopped", n=n, weight=weight), err=True)
+        click.get_current_context().exit(STOPPED)
 
 
 @main.command(short_help="Show it on made-up data.")
@@ -156,20 +199,6 @@ def _targets(output: dict[str, Any], default: Path | None) -> list[Path]:
     return targets
 
 
-def _settings(options: dict[str, Any]) -> dict[str, Any]:
-    """The settings that options of the same names give."""
-    names = ("delimiter", "encoding", "decimal", "header", "sheet")
-    reading = {name: options[name] for name in names if options[name] is not None}
-    given: dict[str, Any] = {"reading": reading} if reading else {}
-    if options["missing_marks"]:
-        given["missing_marks"] = list(options["missing_marks"])
-    if options["memory"]:
-        given["memory_bytes"] = options["memory"]
-    if options["title"]:
-        given["title"] = options["title"]
-    return given
-
-
 def _hand_over(result: Profile | Comparison, targets: list[Path], output: dict[str, Any]) -> None:
     """Write the files, then print the summary, then open the page."""
     written = [result.write(target) for target in targets]
@@ -199,3 +228,7 @@ def _tell_written(paths: list[Path]) -> None:
     for path in paths:
         told = phrase("terminal.wrote", path=path, size=size(path.stat().st_size))
         click.echo(_one_line(told))
+
+
+for command in (settings, explain, accept):
+    main.add_command(command)

@@ -38,7 +38,8 @@ def output_options(command: F) -> F:
                 "outputs",
                 multiple=True,
                 type=click.Path(path_type=Path, dir_okay=False),
-                help="Write the page (.html) or the document (.json, .json.gz). Repeatable.",
+                help="Write the page (.html), the summary (.md) or the document (.json, .json.gz). "
+                "Repeatable.",
             ),
             click.option("--title", help="Title of the page."),
             click.option("--open", "open_page", is_flag=True, help="Show the page in the browser."),
@@ -76,6 +77,71 @@ def reading_options(command: F) -> F:
     ):
         command = option(command)
     return command
+
+
+def settings_options(command: F) -> F:
+    """Settings of the comparison, as in a file of settings."""
+    for option in reversed(
+        (
+            click.option(
+                "--settings",
+                "settings_file",
+                type=click.Path(path_type=Path, dir_okay=False),
+                help="File of settings. [default: nachsicht.toml, where it is there]",
+            ),
+            click.option("--key", multiple=True, help="Column that names a row. Repeatable."),
+            click.option("--outcome", help="The column that the work is about."),
+            click.option("--omit", multiple=True, help="Column or pattern to leave out."),
+            click.option("--mask", multiple=True, help="Column whose values nobody shall see."),
+            click.option(
+                "--kind",
+                "kinds",
+                multiple=True,
+                metavar="COLUMN=KIND",
+                help="What a column is, where that is not to be found out.",
+            ),
+            click.option(
+                "--accepted",
+                type=click.Path(dir_okay=False),
+                help="File of accepted findings. [default: nachsicht-accepted.toml]",
+            ),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]]:
+    """The file of settings, if there is one, and the settings that options give."""
+    from nachsicht.settings_files import DEFAULT
+
+    file = options.get("settings_file")
+    if file is None and Path(DEFAULT).is_file():
+        file = Path(DEFAULT)
+    names = ("delimiter", "encoding", "decimal", "header", "sheet")
+    reading = {name: options[name] for name in names if options.get(name) is not None}
+    given: dict[str, Any] = {"reading": reading} if reading else {}
+    for name in ("missing_marks", "key", "omit", "mask"):
+        if options.get(name):
+            given[name] = list(options[name])
+    for option, name in (
+        ("memory", "memory_bytes"),
+        ("title", "title"),
+        ("outcome", "outcome"),
+        ("accepted", "accepted"),
+    ):
+        if options.get(option):
+            given[name] = options[option]
+    if options.get("kinds"):
+        given["kinds"] = dict(map(_kind, options["kinds"]))
+    return file, given
+
+
+def _kind(text: str) -> tuple[str, str]:
+    column, sign, kind = text.rpartition("=")
+    if not sign:
+        raise click.BadParameter(f"{text!r} is not of the form COLUMN=KIND", param_hint="--kind")
+    return column, kind
 
 
 def verbose_option(command: F) -> F:

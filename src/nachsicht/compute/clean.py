@@ -1,8 +1,9 @@
-"""Values that stand for missing become missing, once for each batch, before all else."""
+"""What is done to each batch before all else: omit, mask, and mark values as missing."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from fnmatch import fnmatchcase
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,40 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts
+from nachsicht.compute.masking import pseudonyms
+from nachsicht.settings import Settings
+
+
+def prepared(batch: Any, settings: Settings) -> Any:
+    """A table or record batch as it shall be looked at.
+
+    Columns to omit are gone, those to mask hold pseudonyms, and marked values are null. With
+    nothing to do the batch itself is returned.
+    """
+    batch = _without(batch, settings.omit)
+    batch = mark_missing(batch, settings.missing_marks)
+    return _masked(batch, settings.mask)
+
+
+def _without(batch: Any, patterns: Sequence[str]) -> Any:
+    names = batch.schema.names
+    kept = [i for i, name in enumerate(names) if not _any_fits(name, patterns)]
+    return batch if len(kept) == len(names) else batch.select(kept)
+
+
+def _masked(batch: Any, patterns: Sequence[str]) -> Any:
+    names = batch.schema.names
+    hidden = {i for i, name in enumerate(names) if _any_fits(name, patterns)}
+    if not hidden:
+        return batch
+    columns = [
+        pseudonyms(batch.column(i)) if i in hidden else batch.column(i) for i in range(len(names))
+    ]
+    return type(batch).from_arrays(columns, names=names)
+
+
+def _any_fits(name: str, patterns: Sequence[str]) -> bool:
+    return any(name == pattern or fnmatchcase(name, pattern) for pattern in patterns)
 
 
 def mark_missing(batch: Any, marks: Sequence[str]) -> Any:

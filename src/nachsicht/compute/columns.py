@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.condensed import (
@@ -22,11 +23,11 @@ from nachsicht.compute.moments_in_time import (
     time_type,
 )
 from nachsicht.compute.nested import observe_nested
-from nachsicht.compute.numbers import NumberPart, observe_numbers
+from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.readings import Body, read_part
 from nachsicht.compute.tallies import TallyPart, observe_texts
 from nachsicht.compute.texts import number_text
-from nachsicht.model.column import ColumnSummary
+from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.settings import Settings
 
 _SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
@@ -109,17 +110,28 @@ def finish_column(
 
     ``now`` is the time in microseconds since 1970, to tell moments that lie in the future.
     """
-    reading = read_part(part.body, part.stored, part.rows, name, now)
+    return read_column(part, name, position, settings, now)[0]
+
+
+def read_column(
+    part: ColumnPart, name: str, position: int, settings: Settings, now: int | None = None
+) -> tuple[ColumnSummary, NDArray[Any] | None]:
+    """As `finish_column`, with the finite values of a quantity in rising order."""
+    reading = read_part(part.body, part.stored, part.rows, name, now, settings.kinds.get(name))
     kind, reason = reading.judgement
     facts = reading.facts
     missing = part.rows - facts.present
-    return ColumnSummary(
+    detail = reading.detail(settings)
+    numbers: Any = getattr(reading, "numbers", None)
+    exact = isinstance(detail, QuantitySummary) and isinstance(numbers, SortedNumbers)
+    summary = ColumnSummary(
         name=name,
         position=position,
         stored_type=str(part.stored),
         kind=kind,
         kind_reason=reason,
         unit=reading.unit,
+        written=reading.written,
         rows=part.rows,
         missing=missing,
         distinct=facts.distinct,
@@ -130,9 +142,10 @@ def finish_column(
         rarest=reading.top(settings.frequent_values, "ascending"),
         first_seen=part.first,
         last_seen=part.last,
-        detail=reading.detail(settings),
+        detail=detail,
         accuracy=facts.accuracy,
     )
+    return summary, numbers.values if exact else None
 
 
 def _observe(array: Any) -> Body:

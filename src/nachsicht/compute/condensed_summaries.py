@@ -8,12 +8,13 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.categories import RARE
 from nachsicht.compute.condensed import CondensedNumbers, CondensedTexts
+from nachsicht.compute.quantiles import scaled_knots
 from nachsicht.compute.quantities import summarise_quantity
+from nachsicht.compute.written import smallest_hashes
 from nachsicht.model.column import (
     CategorySummary,
     Histogram,
     IdentifierSummary,
-    Knots,
     Level,
     NumberCount,
     Outliers,
@@ -55,7 +56,8 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
         mode=_mode(numbers),
         lowest=_counts(numbers.lowest[0][:most], numbers.lowest[1][:most]),
         highest=_counts(numbers.highest[0][::-1][:most], numbers.highest[1][::-1][:most]),
-        knots=_scaled_knots(rough.knots, factor, n),
+        knots=scaled_knots(rough.knots, factor, n),
+        multiples=tuple(NumberCount(m.value, round(m.count * factor)) for m in rough.multiples),
         histogram=_scaled(rough.histogram, factor),
         log_histogram=_scaled(rough.log_histogram, factor),
         outliers=_scaled_outliers(rough.outliers, factor),
@@ -96,6 +98,7 @@ def condensed_identifier(texts: CondensedTexts, settings: Settings) -> Identifie
         longest=longest,
         order=None,
         sequence=None,
+        sample=smallest_hashes(texts.keys.hashes),
     )
 
 
@@ -109,12 +112,6 @@ def _mode(numbers: CondensedNumbers) -> NumberCount | None:
 
 def _counts(values: NDArray[np.float64], counts: NDArray[np.int64]) -> tuple[NumberCount, ...]:
     return tuple(NumberCount(*pair) for pair in zip(values.tolist(), counts.tolist(), strict=True))
-
-
-def _scaled_knots(knots: Knots, factor: float, n: int) -> Knots:
-    below = tuple(round(count * factor) for count in knots.below)
-    at_most = tuple(round(count * factor) for count in knots.at_most[:-1])
-    return Knots(knots.values, below, (*at_most, n), False)
 
 
 def _scaled(histogram: Histogram | None, factor: float) -> Histogram | None:

@@ -8,29 +8,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
 
-from nachsicht.compute.arrays import missing_in, values_of
-from nachsicht.model.column import CategorySummary, ColumnSummary
+from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.levels_in import MOST_LEVELS, SplitBy, levels_in
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import GapsByLevel
-
-#: Columns with more levels than this are not used to say where gaps lie.
-MOST_LEVELS = 24
-#: At most so many columns are used, those with the fewest gaps first.
-MOST_COLUMNS = 12
-MISSING_LEVEL = ""
-
-
-def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[int, ...]:
-    """Positions of the categories and flags with a handful of levels."""
-    fit = [
-        column
-        for column in columns
-        if isinstance(column.detail, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS
-    ]
-    best = sorted(fit, key=lambda column: (column.missing, column.position))[:MOST_COLUMNS]
-    return tuple(column.position for column in best)
 
 
 @dataclass(frozen=True)
@@ -67,7 +49,7 @@ class GapsPart:
         return tuple(tables)
 
 
-def observe_gaps(batch: Any, split_by: Sequence[int]) -> GapsPart:
+def observe_gaps(batch: Any, split_by: Sequence[SplitBy]) -> GapsPart:
     """Count one batch: a table or record batch."""
     part = GapsPart()
     empty = {
@@ -75,28 +57,13 @@ def observe_gaps(batch: Any, split_by: Sequence[int]) -> GapsPart:
         for position in range(batch.num_columns)
         if (gaps := missing_in(batch.column(position))).any()
     }
-    for by in split_by:
-        names, codes = _levels(batch.column(by))
+    for by, unit in ((split.position, split.unit) for split in split_by):
+        names, codes = levels_in(batch.column(by), unit)
         part.rows[by] = _count(names, codes)
         for position, gaps in empty.items():
             if position != by and not gaps.all():
                 part.missing[position, by] = _count(names, codes[gaps])
     return part
-
-
-def _levels(column: Any) -> tuple[list[str], Any]:
-    if isinstance(column, pa.ChunkedArray):
-        column = column.combine_chunks()
-    if not pa.types.is_dictionary(column.type):
-        column = pc.dictionary_encode(column)
-    names = [_name(level) for level in column.dictionary.to_pylist()]
-    codes = np.where(missing_in(column), len(names), values_of(column.indices))
-    return [*names, MISSING_LEVEL], codes
-
-
-def _name(level: Any) -> str:
-    """A level as its summary writes it."""
-    return str(level).lower() if isinstance(level, bool) else str(level)
 
 
 def _count(names: list[str], codes: Any) -> Counter[str]:

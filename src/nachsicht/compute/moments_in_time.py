@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
+from nachsicht.compute.quantiles import knots_of, scaled_knots
 from nachsicht.compute.texts import DAY, MICROSECOND, moment_text
 from nachsicht.model.column import MomentSummary, Stretch
 
@@ -106,7 +107,7 @@ def summarise_moments(
     values = numbers.values
     low, high = int(values[0]), int(values[-1])
     unit = _unit_for(low, high, of)
-    places = _places(values, unit)
+    places = places_in(values, unit)
     counts = np.bincount(places - places[0])
     return MomentSummary(
         minimum=of.text(low),
@@ -117,9 +118,11 @@ def summarise_moments(
         unit=unit,
         first=int(places[0]),
         counts=tuple(counts.tolist()),
-        by_month=() if of.clock else _cycle(_places(values, "month") % 12, 12),
+        by_month=() if of.clock else _cycle(places_in(values, "month") % 12, 12),
         by_weekday=() if of.clock else _cycle((values // DAY + THURSDAY) % 7, 7),
         by_hour=() if of.day_only else _cycle(values % DAY // _FIXED["hour"], 24),
+        by_month_and_day=() if of.clock else _month_and_day(values),
+        knots=knots_of(numbers),
         stretches=_stretches(counts, int(places[0]), unit, of),
         missing_units=int((counts == 0).sum()),
         in_future=_later(values, now) if not of.clock else 0,
@@ -140,6 +143,8 @@ def scaled_moments(summary: MomentSummary, factor: float) -> MomentSummary:
         by_month=up(summary.by_month),
         by_weekday=up(summary.by_weekday),
         by_hour=up(summary.by_hour),
+        by_month_and_day=up(summary.by_month_and_day),
+        knots=scaled_knots(summary.knots, factor, round(summary.knots.at_most[-1] * factor)),
         in_future=None if summary.in_future is None else round(summary.in_future * factor),
         at_epoch=round(summary.at_epoch * factor),
         at_midnight=round(summary.at_midnight * factor),
@@ -152,6 +157,14 @@ def _later(values: NDArray[np.int64], now: int | None) -> int | None:
 
 def _equal(values: NDArray[np.int64], to: int) -> int:
     return int(np.searchsorted(values, to, "right") - np.searchsorted(values, to, "left"))
+
+
+def _month_and_day(values: NDArray[np.int64]) -> tuple[int, ...]:
+    """Rows by month and day of the month, 31 days for each month."""
+    days = values.astype("datetime64[us]").astype("datetime64[D]")
+    months = days.astype("datetime64[M]")
+    day = (days - months.astype("datetime64[D]")).astype(np.int64)
+    return _cycle(months.astype(np.int64) % 12 * 31 + day, 12 * 31)
 
 
 def _cycle(places: NDArray[np.int64], length: int) -> tuple[int, ...]:
@@ -188,7 +201,7 @@ def coarsen_counts(
     """Counts by one calendar unit as counts by a coarser one: its first place, and the counts."""
     places = np.arange(first, first + len(counts))
     if unit != to:
-        places = _places(_starts(places, unit), to)
+        places = places_in(_starts(places, unit), to)
     summed = np.bincount(places - places[0], weights=counts).astype(np.int64)
     return int(places[0]), summed
 
@@ -208,13 +221,13 @@ def _unit_for(low: int, high: int, of: TimeType) -> str:
     ]
     ends = np.array([low, high])
     for unit in candidates[:-1]:
-        first, last = _places(ends, unit)
+        first, last = places_in(ends, unit)
         if last - first < MOST_UNITS:
             return unit
     return candidates[-1]
 
 
-def _places(microseconds: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
+def places_in(microseconds: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
     """In which calendar unit, counted from 1970, each moment lies."""
     if unit in _FIXED:
         return microseconds // _FIXED[unit]

@@ -105,3 +105,10 @@ def knots_of(numbers: SortedNumbers) -> Knots:
         tuple(np.searchsorted(numbers.values, chosen, "right").tolist()),
         complete,
     )
+
+
+def scaled_knots(knots: Knots, factor: float, n: int) -> Knots:
+    """Knots of a part of the rows, brought up to all ``n`` of them."""
+    below = tuple(round(count * factor) for count in knots.below)
+    at_most = tuple(round(count * factor) for count in knots.at_most[:-1])
+    return Knots(knots.values, below, (*at_most, n), False)

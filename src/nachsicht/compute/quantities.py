@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.bins import decimals_of, histogram_of
 from nachsicht.compute.densities import density_of
 from nachsicht.compute.moments import moments_of
+from nachsicht.compute.multiples import multiples_of
 from nachsicht.compute.normality import normal_fit
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.outliers import outliers_of
@@ -36,6 +37,7 @@ def summarise_quantity(
     median = quantile(values, 0.5) if numbers.n else 0.0
     mad = median_deviation(values, median) if numbers.n else 0.0
     histogram = histogram_of(numbers, settings.histogram_bins)
+    decimals = decimals_of(numbers) if numbers.n else None
     summary = QuantitySummary(
         finite=numbers.n,
         minimum=numbers.values[0].item() if numbers.n else none,
@@ -56,7 +58,7 @@ def summarise_quantity(
         infinite_below=numbers.infinite_below,
         infinite_above=numbers.infinite_above,
         whole=numbers.whole,
-        decimals=decimals_of(numbers) if numbers.n else None,
+        decimals=decimals,
         discrete=is_discrete(numbers, settings),
         order=order,
         mode=mode_of(numbers),
@@ -67,6 +69,7 @@ def summarise_quantity(
         histogram=histogram,
         log_histogram=_log_histogram(numbers, histogram, settings.histogram_bins),
         density=None,
+        multiples=multiples_of(numbers, decimals),
         outliers=outliers_of(numbers, median, mad, settings.frequent_values),
         normal=normal_fit(numbers),
     )

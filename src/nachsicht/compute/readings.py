@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -41,8 +41,10 @@ from nachsicht.compute.sketches.key_sample import KeySample
 from nachsicht.compute.tallies import Tally, TallyPart
 from nachsicht.compute.text_measures import measure_texts
 from nachsicht.compute.texts import number_text
+from nachsicht.compute.writing_of_texts import written_of
 from nachsicht.compute.written import summarise_identifier, summarise_text, tally_of_numbers
-from nachsicht.model.column import Accuracy, Detail, IdentifierSummary, Level, Order
+from nachsicht.errors import SettingsError
+from nachsicht.model.column import Accuracy, Detail, IdentifierSummary, Level, Order, Written
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.settings import Settings
 
@@ -73,6 +75,11 @@ def _facts_of_keys(keys: KeySample, present: int, accuracy: Accuracy) -> _Facts:
 class _Unitless:
     unit: str | None = None
 
+    @property
+    def written(self) -> Written | None:
+        """How texts are written, where they are kept."""
+        return None
+
 
 @dataclass(frozen=True)
 class _TextReading(_Unitless):
@@ -82,6 +89,10 @@ class _TextReading(_Unitless):
     @cached_property
     def facts(self) -> _Facts:
         return _facts_of(self.tally.counts)
+
+    @property
+    def written(self) -> Written | None:
+        return None if self.judgement[1] is KindReason.TRUE_AND_FALSE else written_of(self.tally)
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
         return tuple(Level(value, count) for value, count in self.tally.top(most, order))
@@ -103,6 +114,11 @@ class _NumberReading:
     time: TimeType | None = None
     now: int | None = None
     unit: str | None = None
+    texts: Tally | None = None
+
+    @property
+    def written(self) -> Written | None:
+        return written_of(self.texts) if self.texts else None
 
     @cached_property
     def facts(self) -> _Facts:
@@ -218,6 +234,7 @@ class _CondensedNumberReading(_Unitless):
                 longest=0,
                 order=self.numbers.order.finish(),
                 sequence=None,
+                sample=(),
             )
         return condensed_quantity(self.numbers, settings)
 
@@ -247,11 +264,45 @@ _Reading = (
 )
 
 
-def read_part(body: Body, stored: Any, rows: int, name: str, now: int | None) -> _Reading:
-    """The reading of a part; of the empty kind where no row has a value."""
+def read_part(
+    body: Body, stored: Any, rows: int, name: str, now: int | None, chosen: Kind | None = None
+) -> _Reading:
+    """The reading of a part; of the empty kind where no row has a value.
+
+    Raises
+    ------
+    SettingsError
+        If the user chose a kind that the values cannot have.
+    """
     reading = _read_body(body, stored, rows, name, now)
-    empty = reading.facts.present == 0
-    return _NoReading((Kind.EMPTY, KindReason.NO_VALUES)) if empty else reading
+    if reading.facts.present == 0:
+        return _NoReading((Kind.EMPTY, KindReason.NO_VALUES))
+    if chosen is None or chosen is reading.judgement[0]:
+        return reading
+    return _as_chosen(reading, name, chosen)
+
+
+#: Kinds that a column of texts, and one of numbers, can be taken for.
+_TEXT_KINDS = (Kind.CATEGORY, Kind.FLAG, Kind.TEXT, Kind.IDENTIFIER)
+_NUMBER_KINDS = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.IDENTIFIER)
+
+
+def _as_chosen(reading: _Reading, name: str, chosen: Kind) -> _Reading:
+    judged = (chosen, KindReason.CHOSEN)
+    two = chosen is not Kind.FLAG or reading.facts.distinct <= 2
+    if isinstance(reading, _NumberReading) and reading.texts and chosen in _TEXT_KINDS and two:
+        return _TextReading(reading.texts, judged)
+    if isinstance(reading, _TextReading | _CondensedTextReading) and chosen in _TEXT_KINDS and two:
+        return replace(reading, judgement=judged)
+    if isinstance(reading, _NumberReading | _CondensedNumberReading) and not reading.time:
+        condensed = isinstance(reading, _CondensedNumberReading)
+        if two and chosen in _NUMBER_KINDS and not (condensed and chosen is Kind.CATEGORY):
+            return replace(reading, judgement=judged)
+    raise SettingsError(
+        f"its values cannot be taken for a {chosen}, but for a {reading.judgement[0]}",
+        where=f"kinds.{name}",
+        todo="Choose another kind, or leave it to be found out.",
+    )
 
 
 def _read_body(body: Body, stored: Any, rows: int, name: str, now: int | None) -> _Reading:
@@ -306,13 +357,13 @@ def _read_texts(
         if kind is Kind.QUANTITY:
             plain = KindReason.NUMBERS_AS_TEXT
             judged = (kind, plain if found.plain else KindReason.WRITTEN_NUMBERS)
-            return _NumberReading(found.numbers, judged, Order.NONE, unit=found.unit)
+            return _NumberReading(found.numbers, judged, Order.NONE, unit=found.unit, texts=tally)
         return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
     moments = moments_in(tally)
     if moments is not None:
         values, stored = moments
         dates = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
-        return _NumberReading(values, dates, Order.NONE, time_type(stored), now)
+        return _NumberReading(values, dates, Order.NONE, time_type(stored), now, texts=tally)
     return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
 
 

@@ -27,6 +27,8 @@ UNITS = (
     *("°C", "°F", "m²", "m³", "g", "t", "m", "l", "h", "s", "W", "V", "A", "K", "%", "€", "$"),
     *("£", "¥"),
 )
+#: What may stand before a number. A letter there makes a code of it: K1, W12.
+CURRENCIES = ("EUR", "USD", "GBP", "CHF", "€", "$", "£", "¥")
 _UNIT = "|".join(re.escape(unit) for unit in UNITS)
 #: A number with a point for decimals and comma, space or apostrophe between thousands; and the
 #: other way round.
@@ -127,7 +129,11 @@ def _written(
     bare = pc.utf8_trim_whitespace(texts)
     unit = _unit_of(bare[0].as_py())
     sign = re.escape(unit) if unit else ""
-    whole = rf"^({sign}\s?{number}|{number}\s?{sign})$" if unit else rf"^{number}$"
+    whole = rf"^{number}$"
+    if unit in CURRENCIES:
+        whole = rf"^({sign}\s?{number}|{number}\s?{sign})$"
+    elif unit:
+        whole = rf"^{number}\s?{sign}$"
     if not pc.all(pc.match_substring_regex(bare, whole)).as_py():
         return None
     if unit:
@@ -140,7 +146,8 @@ def _written(
 
 
 def _unit_of(text: str) -> str | None:
-    found = re.search(rf"({_UNIT})$", text) or re.match(rf"({_UNIT})", text)
+    before = "|".join(re.escape(unit) for unit in CURRENCIES)
+    found = re.search(rf"({_UNIT})$", text) or re.match(rf"({before})", text)
     return found.group(1) if found else None
 
 

@@ -1,37 +1,29 @@
-"""The whole table: which measures a profile needs, and how they become one document."""
+"""What an engine computed becomes one document, with its findings."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
+from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.in_profile import findings_in
-from nachsicht.model.column import ColumnSummary
 from nachsicht.model.documents import FORMAT_VERSION
-from nachsicht.model.profile import GapsByLevel, Origin, ProfileDocument, Repeats
+from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.settings import Settings
 
 
 def put_together(
-    label: str,
-    title: str,
-    columns: tuple[ColumnSummary, ...],
-    rows: int,
-    repeats: Repeats,
-    gaps: Sequence[GapsByLevel],
-    origin: Origin,
-    settings: Settings,
+    label: str, title: str, computed: Computed, origin: Origin, settings: Settings
 ) -> ProfileDocument:
     """The profile document, with its findings."""
-    tables = tuple(gaps)
     return ProfileDocument(
         format_version=FORMAT_VERSION,
         label=label,
         title=title,
-        rows=rows,
-        memory_bytes=sum(column.memory_bytes for column in columns),
-        columns=columns,
-        repeats=repeats,
-        gaps_by_level=tables,
-        findings=findings_in(label, columns, repeats, tables, origin.unread_lines, settings),
+        rows=computed.rows,
+        memory_bytes=sum(column.memory_bytes for column in computed.columns),
+        columns=computed.columns,
+        repeats=computed.repeats,
+        gaps_by_level=computed.gaps_by_level,
+        spread_by_level=computed.spread_by_level,
+        relations=computed.relations,
+        findings=findings_in(label, computed, origin.unread_lines, settings),
         origin=origin,
     )

@@ -10,6 +10,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, values_of
+from nachsicht.compute.hashing import Hashes, hash_values
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.quantities import summarise_quantity
 from nachsicht.compute.tallies import Tally
@@ -22,6 +23,8 @@ MOST_SKIPPED = 10
 #: Digits that an int64 holds in any case.
 _MOST_DIGITS = 18
 _TRIAL = 100
+#: So many hashes of identifiers are kept.
+SAMPLE_SIZE = 256
 
 
 def summarise_text(measures: TextMeasures, settings: Settings) -> TextSummary:
@@ -52,7 +55,15 @@ def summarise_identifier(
         longest=int(lengths.max()),
         order=order,
         sequence=sequence_in(tally),
+        sample=smallest_hashes(hash_values(tally.values)),
     )
+
+
+def smallest_hashes(hashes: Hashes) -> tuple[int, ...]:
+    """The smallest hashes of different values, rising."""
+    if len(hashes) > SAMPLE_SIZE:
+        hashes = np.partition(hashes, SAMPLE_SIZE)[:SAMPLE_SIZE]
+    return tuple(np.sort(hashes).tolist())
 
 
 def sequence_in(tally: Tally) -> Sequence | None:

@@ -318,7 +318,7 @@ def planted(seasons: dict[int, list[Row]]) -> dict[str, Any]:
             },
             {"code": "added", "versions": ["2024", "2025"], "columns": ["sugar_fed_kg"]},
             {"code": "spread_moved", "versions": ["2024", "2025"], "columns": ["mite_count"]},
-            {"code": "spread_moved", "versions": ["2024", "2025"], "columns": ["air_temp_c"]},
+            {"code": "shifted", "versions": ["2024", "2025"], "columns": ["air_temp_c"]},
             {
                 "code": "stand_in_new",
                 "versions": ["2023", "2024"],

@@ -12,9 +12,23 @@ from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from importlib import import_module
 from typing import Any, TypeVar
 
-from nachsicht.compute.clean import mark_missing
-from nachsicht.compute.columns import ColumnPart, encode, finish_column, observe_column
-from nachsicht.compute.gaps import GapsPart, columns_to_split_by, observe_gaps
+from numpy.typing import NDArray
+
+from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.by_level import ByLevelPart, observe_by_level, pairs_to_watch
+from nachsicht.compute.clean import prepared
+from nachsicht.compute.columns import (
+    ColumnPart,
+    encode,
+    finish_column,
+    observe_column,
+    read_column,
+)
+from nachsicht.compute.computed import Computed
+from nachsicht.compute.gaps import GapsPart, observe_gaps
+from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
+from nachsicht.compute.relations.row_sample import RowSample, sample_rows
+from nachsicht.compute.relations.strengths import relations_of
 from nachsicht.compute.repeats import (
     CondensedRepeats,
     RepeatsPart,
@@ -23,11 +37,9 @@ from nachsicht.compute.repeats import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.profile import GapsByLevel, Repeats
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
-Results = tuple[int, tuple[ColumnSummary, ...], Repeats, tuple[GapsByLevel, ...]]
 
 #: Of the memory that may be used, so much is left to reading and to what is not kept.
 _KEPT = 0.25
@@ -36,22 +48,22 @@ _UNTOLD_MEMORY = 2 << 30
 
 def run_local(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> Results:
+) -> tuple[Computed, AtHand | None]:
     """Compute all parts of a profile, in memory or streaming as its size asks for.
 
     Returns
     -------
-    (rows, columns, repeats, gaps by level)
+    (what a profile is made of, the data where it fits into memory)
     """
     with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
         # Takes a while to import, and is needed soon; reading does not wait for it.
         pool.submit(import_module, "scipy.special")
         if opened.memory_bytes <= memory_of(settings):
-            table = mark_missing(opened.table(), settings.missing_marks)
+            table = prepared(opened.table(), settings)
             return _run_table(table, settings, listener, now, pool)
         while True:
             try:
-                return _Stream(opened, settings, now, pool).run(listener)
+                return _Stream(opened, settings, now, pool).run(listener), None
             except Restart:
                 continue
 
@@ -72,22 +84,37 @@ def _run_table(
     listener: ProgressListener,
     now: int | None,
     pool: ThreadPoolExecutor,
-) -> Results:
+) -> tuple[Computed, AtHand]:
     hashes = RowHashes(table.num_rows)
 
-    def column(position: int) -> ColumnSummary:
+    def column(position: int) -> tuple[ColumnSummary, NDArray[Any] | None]:
         part = _observe(table.column(position), position, hashes)
-        return finish_column(part, table.schema.names[position], position, settings, now)
+        return read_column(part, table.schema.names[position], position, settings, now)
 
     # The largest columns first, so that no thread is left with one in the end.
     sizes = [table.column(i).nbytes for i in range(table.num_columns)]
     order = sorted(range(table.num_columns), key=lambda i: -sizes[i])
     futures = {i: pool.submit(column, i) for i in order}
     _await(futures.values(), listener)
-    summaries = tuple(futures[i].result() for i in range(table.num_columns))
-    repeats = pool.submit(hashes.part().finish)
-    gaps = observe_gaps(table, columns_to_split_by(summaries)).finish(summaries)
-    return table.num_rows, summaries, repeats.result(), gaps
+    results = [futures[i].result() for i in range(table.num_columns)]
+    summaries = tuple(summary for summary, _ in results)
+    rows = hashes.part()
+    repeats = pool.submit(rows.finish)
+    split_by = columns_to_split_by(summaries)
+    gaps = pool.submit(observe_gaps, table, split_by)
+    sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
+    relations = pool.submit(relations_of, summaries, sample)
+    spreads = observe_by_level(table, pairs_to_watch(summaries, split_by))
+    computed = Computed(
+        table.num_rows,
+        summaries,
+        repeats.result(),
+        gaps.result().finish(summaries),
+        spreads.finish(summaries),
+        relations.result(),
+    )
+    kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
+    return computed, AtHand(table, rows.chunks[0], kept)
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
@@ -120,19 +147,28 @@ class _Stream:
         self._names: list[str] = []
         self._repeats: RepeatsPart | CondensedRepeats = RepeatsPart(())
         self._gaps = GapsPart()
-        self._split_by: tuple[int, ...] = ()
+        self._spreads = ByLevelPart()
+        self._sample: RowSample | None = None
+        self._split_by: tuple[SplitBy, ...] = ()
+        self._pairs: tuple[tuple[int, SplitBy], ...] = ()
         self._rows = 0
 
-    def run(self, listener: ProgressListener) -> Results:
+    def run(self, listener: ProgressListener) -> Computed:
         """Read to the end and finish."""
         size = self._opened.facts.size_bytes or self._opened.memory_bytes
         for batch, done in _ahead(self._opened.batches(), self._pool):
-            self._add(mark_missing(batch, self._settings.missing_marks))
+            self._add(prepared(batch, self._settings))
             listener(Progress("bytes", min(done, size), size))
         finished = self._pool.map(self._finish, range(len(self._columns)))
         summaries = tuple(finished)
-        gaps = self._gaps.finish(summaries)
-        return self._rows, summaries, self._repeats.finish(), gaps
+        return Computed(
+            self._rows,
+            summaries,
+            self._repeats.finish(),
+            self._gaps.finish(summaries),
+            self._spreads.finish(summaries),
+            relations_of(summaries, self._sample),
+        )
 
     def _add(self, batch: Any) -> None:
         hashes = RowHashes(batch.num_rows)
@@ -145,11 +181,17 @@ class _Stream:
         if not self._columns:
             self._names = batch.schema.names
             self._columns = parts
-            self._split_by = columns_to_split_by([*map(self._finish, range(len(parts)))])
+            first = [*map(self._finish, range(len(parts)))]
+            self._split_by = columns_to_split_by(first)
+            self._pairs = pairs_to_watch(first, self._split_by)
         else:
             self._columns = list(self._pool.map(self._merged, self._columns, parts))
-        self._add_rows(hashes.part())
+        rows = hashes.part()
+        sample = sample_rows(batch, rows.chunks[0])
+        self._sample = self._sample.merge(sample) if self._sample else sample
+        self._add_rows(rows)
         self._gaps = self._gaps.merge(observe_gaps(batch, self._split_by))
+        self._spreads = self._spreads.merge(observe_by_level(batch, self._pairs))
         self._rows += batch.num_rows
 
     def _share(self) -> int:

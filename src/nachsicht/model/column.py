@@ -124,7 +124,8 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     ``decimals`` is the number of decimals that every value can be written with, None above
     six. ``mode`` is the most frequent value (the smallest of them), None where no value
     occurs twice. ``log_histogram`` is that of the binary logarithms of the positive values,
-    kept where a long tail was cut. Discrete quantities have no density.
+    kept where a long tail was cut. Discrete quantities have no density. ``multiples`` counts
+    the values that are whole multiples of 1, 5, 10, 50 … and of the decimal steps below.
     """
 
     finite: int
@@ -157,6 +158,7 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     histogram: Histogram | None
     log_histogram: Histogram | None
     density: Density | None
+    multiples: tuple[NumberCount, ...]
     outliers: Outliers | None
     normal: NormalFit | None
 
@@ -196,7 +198,8 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     by the clock of that zone. ``by_month`` begins with January, ``by_weekday`` with Monday;
     both are empty for times of day, ``by_hour`` for days. ``stretches`` are the longest
     runs of units without a row; ``missing_units`` counts all such units. ``in_future`` is
-    None where no time of now was given.
+    None where no time of now was given. ``knots`` are in microseconds since 1970 (or midnight);
+    ``by_month_and_day`` has 31 counts for each of the twelve months, and is empty for times.
     """
 
     minimum: str
@@ -210,6 +213,8 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     by_month: tuple[int, ...]
     by_weekday: tuple[int, ...]
     by_hour: tuple[int, ...]
+    by_month_and_day: tuple[int, ...]
+    knots: Knots
     stretches: tuple[Stretch, ...]
     missing_units: int
     in_future: int | None
@@ -248,7 +253,11 @@ class Sequence(msgspec.Struct, frozen=True):
 
 
 class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
-    """Names of things: no arithmetic, but uniqueness and shape."""
+    """Names of things: no arithmetic, but uniqueness and shape.
+
+    ``sample`` are the smallest hashes of the different values, at most 256: of two versions
+    they tell how many values these share (`KeySample`).
+    """
 
     repeated_values: int
     repeated_rows: int
@@ -257,6 +266,7 @@ class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
     longest: int
     order: Order | None
     sequence: Sequence | None
+    sample: tuple[int, ...]
 
 
 class NestedSummary(msgspec.Struct, frozen=True, tag="nested"):
@@ -276,6 +286,20 @@ Detail = (
     | IdentifierSummary
     | NestedSummary
 )
+
+
+class Written(msgspec.Struct, frozen=True, kw_only=True):
+    """How a column that is stored as text is written.
+
+    ``shape`` is that of most rows, as by `shapes`. ``numbers`` and ``dates`` count the rows
+    that read as one though the column as a whole does not; ``damaged`` those whose letters
+    were read in the wrong encoding ("Ã¼" for "ü", or the mark that replaces a lost letter).
+    """
+
+    shape: str
+    numbers: int
+    dates: int
+    damaged: int
 
 
 class Accuracy(msgspec.Struct, frozen=True):
@@ -298,7 +322,8 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     ``missing`` counts nulls and NaN; ``distinct`` and ``once`` (values that occur in one
     row only) leave missing out; ``agreement`` is the chance that two rows drawn at random
     agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
-    column in Arrow's format. ``unit`` is what stood with every number of a column of texts.
+    column in Arrow's format. ``unit`` is what stood with every number of a column of texts,
+    ``written`` how texts are written (None where the column is not stored as text).
     ``accuracy`` is None where every figure is exact.
     """
 
@@ -308,6 +333,7 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     kind: Kind
     kind_reason: KindReason
     unit: str | None
+    written: Written | None
     rows: int
     missing: int
     distinct: int

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 import msgspec
 
 from nachsicht.model.column import ColumnSummary
@@ -57,34 +59,86 @@ class TimeSpread(msgspec.Struct, frozen=True, tag="time"):
 Spread = BinsSpread | ValuesSpread | LevelsSpread | TimeSpread
 
 
+class Measure(msgspec.Struct, frozen=True, array_like=True):
+    """One measure of how far a column moved.
+
+    Attributes
+    ----------
+    name : str
+        ``ks`` (Kolmogorov-Smirnov), ``wasserstein`` (over the pooled interquartile range),
+        ``median_shift`` (in the column's own unit), ``spread_ratio`` (interquartile range, new
+        over old), ``total_variation``, ``jensen_shannon`` (base 2), ``psi`` (population
+        stability index), ``overlap`` (share of the new values that the old version had),
+        ``coverage`` (share of the new rows within the old range), ``ks_moments``
+        (Kolmogorov-Smirnov of moments), ``rate`` (rows a day, new over old), ``characters``
+        (Kolmogorov-Smirnov of lengths), ``shapes`` (total variation).
+    value : float
+    off : float
+        How far it may be off, from what profiles keep; 0 where it is exact.
+    """
+
+    name: str
+    value: float
+    off: float = 0.0
+
+
+def distance_in(measures: tuple[Measure, ...]) -> float | None:
+    """The leading measure, where it is a distance; of moments it is not."""
+    return measures[0].value if measures and measures[0].name != "coverage" else None
+
+
 class Step(msgspec.Struct, frozen=True, kw_only=True):
-    """How a column changed from one version to the next.
+    """How a column changed from one version to another.
 
     Attributes
     ----------
     before, after : int
-        Positions of the two versions.
-    measure : str
-        Name of the distance: ``ks`` (quantities), ``total_variation`` (levels), ``overlap``
-        (identifiers), or empty where none applies.
-    distance : float or None
-        0 (the same) to 1 (nothing in common).
-    uncertainty : float
-        How far ``distance`` may be off, from what profiles keep; 0 where it is exact.
+        Positions of the two versions; ``before`` is -1 for all other groups together.
+    measures : tuple of Measure
+        The first is the leading one. Of moments it is no distance of the column: a later
+        delivery is bound to hold later moments.
     chance : float or None
         How often chance alone gives such a distance (p-value).
-    missing_rise : float
-        Difference of the missing shares.
+    by_chance : bool
+        Whether that explains it, corrected over all columns (Benjamini and Hochberg 1995).
+    missing_rise, distinct_rise : float
+        Differences of the share of missing rows, and of different values over present rows.
     """
 
     before: int
     after: int
-    measure: str
-    distance: float | None
-    uncertainty: float
+    measures: tuple[Measure, ...]
     chance: float | None
+    by_chance: bool
     missing_rise: float
+    distinct_rise: float
     retyped: bool
+
+    @property
+    def distance(self) -> float | None:
+        """The leading measure, 0 (the same) to 1 (nothing in common), where it is a distance."""
+        return distance_in(self.measures)
+
+
+class Course(StrEnum):
+    """How a column went through more than two versions."""
+
+    STEADY = "steady"
+    JUMP = "jump"
+    TREND = "trend"
+    BACK = "back"
+    UNSTEADY = "unsteady"
+
+
+class WholeWay(msgspec.Struct, frozen=True, kw_only=True):
+    """From the first version to the last, where there are more than two.
+
+    ``since`` is the position of the version at which the present state began.
+    """
+
+    step: Step
+    course: Course
+    since: int
 
 
 class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
@@ -101,7 +155,70 @@ class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
     positions: tuple[int | None, ...]
     spread: Spread | None
     steps: tuple[Step, ...]
+    way: WholeWay | None
     weight: Weight | None
+
+
+class CellChange(msgspec.Struct, frozen=True, array_like=True):
+    """In how many of the rows that both versions have a column differs."""
+
+    column: str
+    rows: int
+
+
+class ChangedCell(msgspec.Struct, frozen=True, array_like=True):
+    """An example of a changed cell: the row's key, the column, old and new value as text."""
+
+    key: tuple[str, ...]
+    column: str
+    old: str | None
+    new: str | None
+
+
+class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
+    """What became of the rows between two versions.
+
+    With a ``key`` (its columns, as the newer version names them), rows of the same key are
+    one row. Keys that stand in several rows are left out of the matching and counted in
+    ``repeated_keys`` (rows, old and new). Without a key, rows are the same that are equal in
+    all columns that both versions have, each as often as it occurs.
+    """
+
+    before: int
+    after: int
+    key: tuple[str, ...]
+    found: bool
+    added: int
+    removed: int
+    changed: int
+    same: int
+    repeated_keys: tuple[int, int]
+    cells: tuple[CellChange, ...]
+    examples: tuple[ChangedCell, ...]
+    added_keys: tuple[tuple[str, ...], ...]
+    removed_keys: tuple[tuple[str, ...], ...]
+    not_compared: tuple[str, ...]
+
+
+class RelationChange(msgspec.Struct, frozen=True, array_like=True):
+    """How a relation between two columns changed, and how often chance gives as much."""
+
+    before: int
+    after: int
+    one: str
+    other: str
+    measure: str
+    old: float
+    new: float
+    chance: float
+
+
+class Stale(msgspec.Struct, frozen=True):
+    """An accepted finding that no longer occurs."""
+
+    code: str
+    column: str
+    because: str
 
 
 def summaries_of(
@@ -122,17 +239,26 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
     act: int
     check: int
     note: int
+    accepted: int
     steady: int
 
 
 class ComparisonDocument(
     msgspec.Struct, frozen=True, kw_only=True, tag="comparison", tag_field="what"
 ):
-    """Two or more versions, in order, and what changed. One version is a comparison of none."""
+    """Two or more versions, in order, and what changed. One version is a comparison of none.
+
+    ``rows`` has an entry for each step whose rows could be compared: where both versions were
+    there as data. ``grouped_by`` is the column whose groups are compared, as versions are.
+    """
 
     format_version: int
     title: str
     versions: tuple[ProfileDocument, ...]
     columns: tuple[ColumnAcross, ...]
+    rows: tuple[RowChanges, ...]
+    relations: tuple[RelationChange, ...]
     findings: tuple[Finding, ...]
+    stale: tuple[Stale, ...]
+    grouped_by: str | None
     verdict: Verdict

@@ -42,6 +42,8 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         The facts and numbers that it rests on.
     title, sentence, next_step : str
         What a person reads.
+    accepted : str, optional
+        Why it is known and no longer counts.
     """
 
     code: str
@@ -53,6 +55,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     title: str
     sentence: str
     next_step: str
+    accepted: str | None = None
 
 
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:

@@ -40,3 +40,4 @@ class KindReason(StrEnum):
     WRITTEN_WORDS = "written_words"
     STORED_NESTED = "stored_nested"
     STORED_BINARY = "stored_binary"
+    CHOSEN = "chosen"

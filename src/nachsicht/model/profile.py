@@ -54,6 +54,46 @@ class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):
     missing: tuple[int, ...]
 
 
+class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
+    """Row counts, means and standard deviations of a quantity in the levels of another column.
+
+    Rows where either is missing, or the quantity infinite, are left out.
+    """
+
+    column: str
+    by: str
+    levels: tuple[str, ...]
+    rows: tuple[int, ...]
+    means: tuple[float, ...]
+    sds: tuple[float, ...]
+
+
+class Relation(msgspec.Struct, frozen=True, array_like=True):
+    """How strongly two columns go together, and over how many rows with both.
+
+    ``measure`` is ``spearman`` (-1 to 1, two quantities or moments), ``cramers_v`` (0 to 1,
+    two categories or flags, bias corrected) or ``eta`` (0 to 1, a category and the ranks of
+    a quantity).
+    """
+
+    one: str
+    other: str
+    measure: str
+    strength: float
+    rows: int
+
+
+class Relations(msgspec.Struct, frozen=True, kw_only=True):
+    """Relations between columns, computed of at most so many evenly drawn rows.
+
+    ``left_out`` names columns that take no part, with the reason's code.
+    """
+
+    pairs: tuple[Relation, ...]
+    rows: int
+    left_out: dict[str, str]
+
+
 class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):
     """A version, described. This is what a profile document holds."""
 
@@ -65,6 +105,8 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats
     gaps_by_level: tuple[GapsByLevel, ...]
+    spread_by_level: tuple[SpreadByLevel, ...]
+    relations: Relations
     findings: tuple[Finding, ...]
     origin: Origin
 

@@ -83,7 +83,7 @@ def _column(across: ColumnAcross, versions: tuple[ProfileDocument, ...]) -> dict
         "weight": across.weight,
         "spread": msgspec.to_builtins(across.spread),
         "change": last.distance if last else None,
-        "measure": last.measure if last else "",
+        "measure": last.measures[0].name if last and last.measures else "",
         "versions": [_summary(summary) if summary else None for summary in summaries],
     }
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.report.markdown import rows_sentence
 from nachsicht.report.payload import typical
 from nachsicht.words import catalogue, percent, phrase, whole
 
@@ -55,6 +56,15 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
     if document.findings:
         say()
         say(_findings_table(document))
+    if document.rows or document.stale:
+        say()
+    for rows in document.rows:
+        if not rows.key and not rows.same:
+            continue
+        say(Text(_printable(rows_sentence(rows, document)), style="dim"))
+    for stale in document.stale:
+        told = phrase("terminal.stale", code=stale.code, column=stale.column)
+        say(Text(_printable(told), style="yellow"))
     say()
     say(_columns_table(document))
 
@@ -87,8 +97,10 @@ def _findings_table(document: ComparisonDocument) -> Table:
     table = Table.grid(padding=(0, 1))
     table.add_column(width=7, no_wrap=True)
     table.add_column()
-    for finding in document.findings[:MOST_FINDINGS]:
-        table.add_row(_tag(finding.weight), _finding_text(finding, len(document.versions)))
+    ordered = sorted(document.findings, key=lambda finding: finding.accepted is not None)
+    for finding in ordered[:MOST_FINDINGS]:
+        tag = _tag(finding.weight) if finding.accepted is None else Text("  ·  ", style="dim")
+        table.add_row(tag, _finding_text(finding, len(document.versions)))
     further = len(document.findings) - MOST_FINDINGS
     if further > 0:
         table.add_row("", Text(phrase("terminal.further", n=further), style="dim"))
@@ -109,6 +121,10 @@ def _finding_text(finding: Finding, versions: int) -> Text:
         text.append("  " + _printable(", ".join(finding.columns)), style="not bold cyan")
     if versions > 2:
         text.append(f"  {_printable(' → '.join(finding.versions))}", style="not bold dim")
+    if finding.accepted is not None:
+        known = phrase("terminal.accepted", because=finding.accepted)
+        text.append(" " + _printable(known), style="not bold dim")
+        return text
     text.append("\n" + _printable(finding.sentence), style="not bold")
     return text
 

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from nachsicht.compute.changes.change import Change
-from nachsicht.compute.changes.column_changes import column_findings
-from nachsicht.compute.changes.distances import Measured, distance_between
-from nachsicht.compute.changes.matching import Pair, match_columns
-from nachsicht.compute.changes.row_changes import row_findings
+from nachsicht.compute.changes.accepting import Accepted, accept
+from nachsicht.compute.changes.change import Between, Version
+from nachsicht.compute.changes.course import way_of
+from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.changes.spreads import shared_spread
+from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
 from nachsicht.compute.changes.verdict import verdict_on
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
 from nachsicht.model.documents import FORMAT_VERSION
 from nachsicht.model.findings import Finding, by_urgency
 from nachsicht.model.profile import ProfileDocument
@@ -21,131 +21,173 @@ from nachsicht.settings import Settings
 
 
 class _Thread(NamedTuple):
-    """One column through the versions: its summary in each, and the pairs between them."""
+    """One column through the versions: its summary in each, and its steps between them."""
 
     columns: tuple[ColumnSummary | None, ...]
-    pairs: tuple[Pair | None, ...]
+    steps: tuple[Step, ...]
 
 
 def compare_profiles(
-    profiles: Sequence[ProfileDocument], title: str, settings: Settings
+    profiles: Sequence[ProfileDocument],
+    title: str,
+    settings: Settings,
+    accepted: Sequence[Accepted] = (),
 ) -> ComparisonDocument:
-    """Compare each version with the one before it.
+    """Compare profiles alone, each with the one before it.
 
     One profile alone is taken too: then the findings are its own, and nothing changed.
     """
-    threads = _follow(profiles)
-    findings: list[Finding] = []
-    steps: dict[int, list[Step]] = {i: [] for i in range(len(threads))}
-    for after in range(1, len(profiles)):
-        measured = _measure(threads, after)
-        alone = _chance_bound(measured, settings)
-        findings.extend(row_findings(profiles[after - 1], profiles[after], settings.bounds))
-        for i, (pair, distance) in measured.items():
-            by_chance = (
-                distance is not None and distance.chance is not None and distance.chance > alone
-            )
-            change = Change(
-                pair, profiles[after - 1], profiles[after], distance, by_chance, settings.bounds
-            )
-            findings.extend(column_findings(change))
-            steps[i].append(_step(pair, distance, after))
-    ordered = by_urgency(findings) if len(profiles) > 1 else profiles[0].findings
+    return compare_versions([Version(p) for p in profiles], title, settings, accepted)
+
+
+def compare_versions(
+    versions: Sequence[Version],
+    title: str,
+    settings: Settings,
+    accepted: Sequence[Accepted] = (),
+    spread: Spread = map,
+) -> ComparisonDocument:
+    """Compare each version with the one before it, and the last with the first."""
+    compared = [
+        compare_two(Between(versions[i], versions[i + 1], settings), (i, i + 1), spread)
+        for i in range(len(versions) - 1)
+    ]
+    profiles = [version.profile for version in versions]
+    threads = _follow(profiles, compared)
+    findings = [finding for step in compared for finding in step.findings]
+    ways, crept = way_of(versions, [t.columns for t in threads], findings, settings)
+    findings += crept
+    if len(profiles) == 1:
+        findings = list(profiles[0].findings)
+    return _document(profiles, compared, threads, ways, findings, title, settings, accepted, None)
+
+
+def compare_with_rest(
+    groups: Sequence[Version],
+    rests: Sequence[Version],
+    by: str,
+    title: str,
+    settings: Settings,
+    accepted: Sequence[Accepted] = (),
+    spread: Spread = map,
+) -> ComparisonDocument:
+    """Compare each group with all rows outside of it; ``rests`` go with ``groups``."""
+    compared = [
+        compare_two(Between(rest, group, settings, in_time=False), (-1, i), spread)
+        for i, (group, rest) in enumerate(zip(groups, rests, strict=True))
+    ]
+    profiles = [version.profile for version in groups]
+    threads = _beside_each_other(profiles, compared)
+    findings = [finding for step in compared for finding in step.findings]
+    ways = [None] * len(threads)
+    return _document(profiles, compared, threads, ways, findings, title, settings, accepted, by)
+
+
+def _document(
+    profiles: Sequence[ProfileDocument],
+    compared: Sequence[Compared],
+    threads: Sequence[_Thread],
+    ways: Sequence[WholeWay | None],
+    findings: list[Finding],
+    title: str,
+    settings: Settings,
+    accepted: Sequence[Accepted],
+    grouped_by: str | None,
+) -> ComparisonDocument:
+    marked, stale = accept(findings, accepted)
+    ordered = by_urgency(marked)
     columns = tuple(
-        _across(thread, tuple(steps[i]), ordered, settings) for i, thread in enumerate(threads)
+        _across(thread, way, ordered, settings) for thread, way in zip(threads, ways, strict=True)
     )
+    labels = [profile.label for profile in profiles]
     return ComparisonDocument(
         format_version=FORMAT_VERSION,
         title=title,
         versions=tuple(profiles),
         columns=columns,
+        rows=tuple(step.rows for step in compared if step.rows),
+        relations=tuple(change for step in compared for change in step.relations),
         findings=ordered,
-        verdict=verdict_on([profile.label for profile in profiles], ordered, columns),
+        stale=stale,
+        grouped_by=grouped_by,
+        verdict=verdict_on(labels, ordered, columns, grouped_by),
     )
 
 
-def _follow(profiles: Sequence[ProfileDocument]) -> list[_Thread]:
+def _follow(profiles: Sequence[ProfileDocument], compared: Sequence[Compared]) -> list[_Thread]:
     """Columns through all versions, in the order of the newest, those that are gone last."""
     where = {column.position: i for i, column in enumerate(profiles[0].columns)}
-    grown: list[tuple[list[ColumnSummary | None], list[Pair | None]]] = [
-        ([column], []) for column in profiles[0].columns
-    ]
-    order = list(range(len(grown)))
-    for after in range(1, len(profiles)):
-        pairs = match_columns(profiles[after - 1], profiles[after])
+    columns: list[list[ColumnSummary | None]] = [[column] for column in profiles[0].columns]
+    steps: list[list[Step]] = [[] for _ in columns]
+    order = list(range(len(columns)))
+    for after, step in enumerate(compared, start=1):
         now: dict[int, int] = {}
         fresh_order: list[int] = []
-        for pair in pairs:
-            if pair.old is not None:
-                index = where[pair.old.position]
-            else:
-                grown.append(([None] * after, [None] * (after - 1)))
-                index = len(grown) - 1
-            grown[index][0].append(pair.new)
-            grown[index][1].append(pair)
+        for pair in step.pairs:
+            index = _thread_of(pair, where, columns, steps, after)
+            columns[index].append(pair.new)
+            if pair.position in step.steps:
+                steps[index].append(step.steps[pair.position])
             fresh_order.append(index)
             if pair.new is not None:
                 now[pair.new.position] = index
-        for columns, known_pairs in grown:
-            if len(columns) == after:  # gone before the last step
-                columns.append(None)
-                known_pairs.append(None)
+        for known in columns:
+            if len(known) == after:  # gone before the last step
+                known.append(None)
         order = fresh_order + [index for index in order if index not in fresh_order]
         where = now
-    return [_Thread(tuple(grown[i][0]), tuple(grown[i][1])) for i in order]
+    return [_Thread(tuple(columns[i]), tuple(steps[i])) for i in order]
 
 
-def _measure(threads: list[_Thread], after: int) -> dict[int, tuple[Pair, Measured | None]]:
-    found: dict[int, tuple[Pair, Measured | None]] = {}
-    for i, thread in enumerate(threads):
-        pair = thread.pairs[after - 1]
-        if pair is None:
-            continue
-        both = pair.old is not None and pair.new is not None
-        found[i] = (pair, distance_between(pair.old, pair.new) if both else None)  # type: ignore[arg-type]
-    return found
+def _thread_of(
+    pair: Pair,
+    where: dict[int, int],
+    columns: list[list[ColumnSummary | None]],
+    steps: list[list[Step]],
+    after: int,
+) -> int:
+    if pair.old is not None:
+        return where[pair.old.position]
+    columns.append([None] * after)
+    steps.append([])
+    return len(columns) - 1
 
 
-def _chance_bound(measured: dict[int, tuple[Pair, Measured | None]], settings: Settings) -> float:
-    """The largest p-value that still counts, over all columns (Benjamini and Hochberg 1995)."""
-    values = sorted(
-        distance.chance
-        for _, distance in measured.values()
-        if distance is not None and distance.chance is not None
-    )
-    bound = 0.0
-    for rank, value in enumerate(values, start=1):
-        if value <= settings.bounds.chance * rank / len(values):
-            bound = value
-    return bound
-
-
-def _step(pair: Pair, measured: Measured | None, after: int) -> Step:
-    old, new = pair.old, pair.new
-    return Step(
-        before=after - 1,
-        after=after,
-        measure=measured.measure if measured else "",
-        distance=measured.distance if measured else None,
-        uncertainty=measured.uncertainty if measured else 0.0,
-        chance=measured.chance if measured else None,
-        missing_rise=new.missing_share - old.missing_share if old and new else 0.0,
-        retyped=bool(old and new and old.kind is not new.kind),
-    )
+def _beside_each_other(
+    profiles: Sequence[ProfileDocument], compared: Sequence[Compared]
+) -> list[_Thread]:
+    """Columns of groups, which all have the same ones at the same places."""
+    return [
+        _Thread(
+            tuple(profile.columns[i] for profile in profiles),
+            tuple(
+                step.steps[pair.position]
+                for step in compared
+                for pair in step.pairs
+                if pair.new and pair.new.position == i and pair.position in step.steps
+            ),
+        )
+        for i in range(len(profiles[0].columns))
+    ]
 
 
 def _across(
-    thread: _Thread, steps: tuple[Step, ...], findings: tuple[Finding, ...], settings: Settings
+    thread: _Thread, way: WholeWay | None, findings: tuple[Finding, ...], settings: Settings
 ) -> ColumnAcross:
     newest = next(column for column in reversed(thread.columns) if column is not None)
     names = {column.name for column in thread.columns if column is not None}
-    weights = [finding.weight for finding in findings if names.intersection(finding.columns)]
+    weights = [
+        finding.weight
+        for finding in findings
+        if names.intersection(finding.columns) and finding.accepted is None
+    ]
     return ColumnAcross(
         name=newest.name,
         kind=newest.kind,
         names=tuple(column.name if column else None for column in thread.columns),
         positions=tuple(column.position if column else None for column in thread.columns),
         spread=shared_spread(thread.columns, settings),
-        steps=steps,
+        steps=thread.steps,
+        way=way,
         weight=min(weights, key=lambda weight: weight.rank, default=None),
     )

@@ -1,129 +1,136 @@
-"""How far the spread of a column moved, and whether chance explains it."""
+"""How far a column moved between two versions, by the measures that suit its kind."""
 
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from nachsicht.compute.changes.chance import ks_chance, levels_chance
+from nachsicht.compute.changes.curves import Curve, largest_difference, wasserstein
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
     IdentifierSummary,
-    Knots,
+    Level,
+    MomentSummary,
     QuantitySummary,
     TextSummary,
 )
+from nachsicht.model.comparison import Measure, distance_in
 
-_Floats = NDArray[np.float64]
+_QUARTILES = np.array([0.25, 0.5, 0.75])
+_TENTHS = np.arange(1, 10) / 10
+_DAY = 86400e6
 
 
 @dataclass(frozen=True)
 class Measured:
-    """A distance (0 to 1), how far off it may be, and how often chance gives as much."""
+    """Measures, the leading one first (0 to 1), and how often chance gives as much of it."""
 
-    measure: str
-    distance: float | None
-    uncertainty: float = 0.0
+    measures: tuple[Measure, ...]
     chance: float | None = None
 
+    @property
+    def distance(self) -> float | None:
+        """The leading measure, where it is a distance."""
+        return distance_in(self.measures)
 
-def distance_between(old: ColumnSummary, new: ColumnSummary) -> Measured | None:
-    """The distance that suits the kind; None where the kinds differ or none applies."""
+
+def distance_between(  # noqa: PLR0911 (one for each kind)
+    old: ColumnSummary,
+    new: ColumnSummary,
+    curves: tuple[Curve | None, Curve | None] = (None, None),
+) -> Measured | None:
+    """The measures that suit the kind; None where the kinds differ or none applies.
+
+    ``curves`` are those of the data where it is at hand; otherwise what the profiles keep is
+    taken, and the measures say how far off they may be.
+    """
     a, b = old.detail, new.detail
     if isinstance(a, QuantitySummary) and isinstance(b, QuantitySummary):
-        return quantity_distance(a, b)
+        if not a.finite or not b.finite:
+            return None
+        return quantity_measures(
+            curves[0] or Curve.of_knots(a.knots), curves[1] or Curve.of_knots(b.knots)
+        )
     if isinstance(a, CategorySummary) and isinstance(b, CategorySummary):
-        return level_distance(a, b)
+        return level_measures(a, b)
     if isinstance(a, TextSummary) and isinstance(b, TextSummary):
-        return quantity_distance(a.characters, b.characters)
+        return _text_measures(a, b)
     if isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
-        # Which values are shared cannot be told from profiles; the shapes can.
-        shapes = [{level.value: level.count for level in d.shapes} for d in (a, b)]
-        return Measured("shapes", _total_variation(shapes[0], shapes[1]))
+        return _identifier_measures(a, b)
+    if isinstance(a, MomentSummary) and isinstance(b, MomentSummary) and a.clock == b.clock:
+        return _moment_measures(a, b)
     return None
 
 
-def quantity_distance(a: QuantitySummary, b: QuantitySummary) -> Measured:
-    """Kolmogorov-Smirnov distance: the largest difference of the cumulative shares.
-
-    Exact where both columns keep all their different values. Otherwise the share of rows
-    between neighbouring knots bounds the error (at most 1/256 for each column), and the
-    cumulative share is taken as rising evenly in between.
-    """
-    if not a.finite or not b.finite:
-        return Measured("ks", None)
-    places = np.union1d(a.knots.values, b.knots.values)
-    distance = max(
-        float(np.abs(one - other).max())
-        for one, other in zip(_cumulated(a.knots, places), _cumulated(b.knots, places), strict=True)
+def quantity_measures(a: Curve, b: Curve) -> Measured:
+    """Kolmogorov-Smirnov, Wasserstein over the pooled IQR, shifts, and the stability index."""
+    off = a.uncertainty + b.uncertainty
+    distance = largest_difference(a, b)
+    measures = [Measure("ks", distance, off)]
+    (low, middle, high), (new_low, new_middle, new_high) = (
+        curve.quantiles(_QUARTILES) for curve in (a, b)
     )
-    return Measured(
-        "ks",
-        distance,
-        uncertainty(a.knots) + uncertainty(b.knots),
-        ks_chance(distance, a.finite, b.finite),
-    )
+    rows = a.rows + b.rows
+    pooled = ((high - low) * a.rows + (new_high - new_low) * b.rows) / rows
+    if pooled > 0:
+        apart = float(wasserstein(a, b) / pooled)
+        off_apart = float((a.area_off + b.area_off) / pooled)
+        measures.append(Measure("wasserstein", apart, off_apart))
+    measures.append(Measure("median_shift", float(new_middle - middle), 0.0))
+    if high > low:
+        measures.append(Measure("spread_ratio", float((new_high - new_low) / (high - low)), 0.0))
+    measures.append(Measure("psi", _quantity_psi(a, b), 0.0))
+    return Measured(tuple(measures), ks_chance(distance, a.rows, b.rows))
 
 
-def uncertainty(knots: Knots) -> float:
-    """The largest share of rows that lies between two neighbouring knots; 0 if complete."""
-    if knots.complete or len(knots.values) < 2:
-        return 0.0
-    between = np.asarray(knots.below[1:]) - np.asarray(knots.at_most[:-1])
-    return float(between.max() / knots.at_most[-1])
+def _quantity_psi(a: Curve, b: Curve) -> float:
+    """The stability index over the tenths of the old version, each of ten bins its upper end."""
+    edges = np.unique(a.quantiles(_TENTHS))
+    counts = [np.diff(curve.shares(edges)[1], prepend=0.0, append=1.0) for curve in (a, b)]
+    return psi((counts[0] * a.rows).tolist(), (counts[1] * b.rows).tolist())
 
 
-def _cumulated(knots: Knots, places: _Floats) -> tuple[_Floats, _Floats]:
-    """Shares of rows below, and at most at, each place."""
-    values, total = np.asarray(knots.values), knots.at_most[-1]
-    below, at_most = np.asarray(knots.below), np.asarray(knots.at_most)
-    right = np.searchsorted(values, places, "left")  # first knot not left of the place
-    on_knot = values[np.minimum(right, len(values) - 1)] == places
-    left = np.maximum(right - 1, 0)
-    capped = np.minimum(right, len(values) - 1)
-    start = np.where(right > 0, at_most[left], 0).astype(np.float64)
-    if knots.complete:
-        between = start
-    else:
-        width = values[capped] - values[left]
-        part = np.divide(places - values[left], width, out=np.zeros_like(places), where=width > 0)
-        inside = (right > 0) & (right < len(values))
-        between = np.where(inside, start + part * (below[capped] - start), start)
-    lower = np.where(on_knot, below[capped], between) / total
-    upper = np.where(on_knot, at_most[capped], between) / total
-    return lower, upper
+def psi(old: Sequence[float], new: Sequence[float]) -> float:
+    """Population stability index: the sum of (new - old) ln(new / old) over shares.
 
-
-def ks_chance(distance: float, n: int, m: int) -> float:
-    """Asymptotic two-sided p-value of the two-sample Kolmogorov-Smirnov test.
-
-    With Stephens' correction for moderate row counts (Stephens, JRSS B 32, 1970).
+    A bin without rows counts as half a row, so that the logarithm stays finite.
     """
+    n, m = sum(old), sum(new)
     if not n or not m:
-        return 1.0
-    root = math.sqrt(n * m / (n + m))
-    x = (root + 0.12 + 0.11 / root) * distance
-    if x < 0.2:
-        return 1.0
-    terms = [math.exp(-2 * (k * x) ** 2) for k in range(1, 101)]
-    return min(1.0, max(0.0, 2 * (sum(terms[::2]) - sum(terms[1::2]))))
+        return 0.0
+    p = np.maximum(np.asarray(old, float), 0.5) / n
+    q = np.maximum(np.asarray(new, float), 0.5) / m
+    return float(((q - p) * np.log(q / p)).sum())
 
 
-def level_distance(a: CategorySummary, b: CategorySummary) -> Measured:
-    """Total variation over levels: the share of rows that would have to change their level.
+def level_measures(a: CategorySummary, b: CategorySummary) -> Measured | None:
+    """Total variation, Jensen-Shannon distance and stability index over the levels.
 
-    Levels beyond the cap count as one; then the distance is a lower bound, and the rows
-    beyond the cap its uncertainty.
+    Levels beyond the cap count as one; then the distances are lower bounds, and the rows
+    beyond the cap their uncertainty.
     """
     old, new = level_counts(a), level_counts(b)
-    distance = _total_variation(old, new)
-    beyond = sum(
-        side.further_rows / max(sum(counts.values()), 1) for side, counts in ((a, old), (b, new))
+    n, m = sum(old.values()), sum(new.values())
+    if not n or not m:
+        return None
+    beyond = a.further_rows / n + b.further_rows / m
+    names = sorted({*old, *new})
+    counts = [[side.get(name, 0) for name in names] for side in (old, new)]
+    return Measured(
+        (
+            Measure("total_variation", total_variation(old, new), beyond),
+            Measure("jensen_shannon", jensen_shannon(*counts), beyond),
+            Measure("psi", psi(*counts), 0.0),
+            Measure("overlap", sum(new.get(name, 0) for name in old) / m, beyond),
+        ),
+        levels_chance(old, new),
     )
-    return Measured("total_variation", distance, beyond, levels_chance(old, new))
 
 
 def level_counts(summary: CategorySummary) -> dict[str, int]:
@@ -134,44 +141,91 @@ def level_counts(summary: CategorySummary) -> dict[str, int]:
     return counts
 
 
-def levels_chance(old: dict[str, int], new: dict[str, int]) -> float | None:
-    """p-value of Pearson's chi-square test that both have the same shares.
-
-    Levels that are expected in fewer than five rows are put together, as is usual.
-    """
-    names = sorted({*old, *new})
-    table = np.array([[old.get(name, 0), new.get(name, 0)] for name in names], float)
-    totals = table.sum(axis=0)
-    if not names or not totals.all():
-        return None
-    expected = table.sum(axis=1) * totals.min() / totals.sum()
-    rare = expected < 5
-    if rare.any():
-        table = np.vstack([table[~rare], table[rare].sum(axis=0)])
-    if len(table) < 2:
-        return 1.0
-    from scipy.special import chdtrc
-
-    expectation = np.outer(table.sum(axis=1), totals) / totals.sum()
-    statistic = ((table - expectation) ** 2 / expectation).sum()
-    return float(chdtrc(len(table) - 1, statistic))
-
-
-def _total_variation(old: dict[str, int], new: dict[str, int]) -> float | None:
+def total_variation(old: Mapping[str, float], new: Mapping[str, float]) -> float:
+    """The share of rows that would have to change their level: half the sum of differences."""
     n, m = sum(old.values()), sum(new.values())
     if not n or not m:
-        return None
+        return 0.0
     names = sorted({*old, *new})
     return 0.5 * sum(abs(old.get(name, 0) / n - new.get(name, 0) / m) for name in names)
 
 
-def shares_chance(old: int, old_rows: int, new: int, new_rows: int) -> float:
-    """p-value that two shares are equal: the two-proportion z test with pooled variance."""
-    if not old_rows or not new_rows:
-        return 1.0
-    pooled = (old + new) / (old_rows + new_rows)
-    variance = pooled * (1 - pooled) * (1 / old_rows + 1 / new_rows)
-    if variance == 0:
-        return 1.0
-    z = abs(old / old_rows - new / new_rows) / math.sqrt(variance)
-    return math.erfc(z / math.sqrt(2))
+def jensen_shannon(old: Sequence[float], new: Sequence[float]) -> float:
+    """Jensen-Shannon distance with logarithms to base 2: the root of the divergence, 0 to 1."""
+    n, m = sum(old), sum(new)
+    if not n or not m:
+        return 0.0
+    divergence = 0.0
+    for one, other in zip(old, new, strict=True):
+        p, q = one / n, other / m
+        middle = (p + q) / 2
+        divergence += sum(x * math.log2(x / middle) for x in (p, q) if x) / 2
+    return math.sqrt(max(divergence, 0.0))
+
+
+def _text_measures(a: TextSummary, b: TextSummary) -> Measured | None:
+    if not a.characters.finite or not b.characters.finite:
+        return None
+    lengths = Curve.of_knots(a.characters.knots), Curve.of_knots(b.characters.knots)
+    distance = largest_difference(*lengths)
+    shapes = [shape_counts(detail.shapes) for detail in (a, b)]
+    return Measured(
+        (
+            Measure("characters", distance, lengths[0].uncertainty + lengths[1].uncertainty),
+            Measure("shapes", total_variation(*shapes), 0.0),
+        ),
+        ks_chance(distance, lengths[0].rows, lengths[1].rows),
+    )
+
+
+def shape_counts(shapes: Sequence[Level]) -> dict[str, int]:
+    """Rows by shape, where a run of letters or digits counts as one of any length."""
+    counts: dict[str, int] = {}
+    for level in shapes:
+        shape = re.sub(r"(9|A|a)\1+", r"\1", level.value)
+        counts[shape] = counts.get(shape, 0) + level.count
+    return counts
+
+
+def _identifier_measures(a: IdentifierSummary, b: IdentifierSummary) -> Measured:
+    old, new = shape_counts(a.shapes), shape_counts(b.shapes)
+    measures = [Measure("shapes", total_variation(old, new), 0.0)]
+    shared = _shared(a.sample, b.sample)
+    if shared:
+        measures.append(shared)
+    return Measured(tuple(measures), levels_chance(old, new))
+
+
+def _shared(old: tuple[int, ...], new: tuple[int, ...]) -> Measure | None:
+    """The share of the new values that the old version had, from the smallest hashes of both.
+
+    Up to the smaller of the two largest hashes, both samples hold every hash there is. With
+    fewer hashes than the samples keep, that is all of them, and the share exact.
+    """
+    if not old or not new:
+        return None
+    full = [len(sample) >= 256 for sample in (old, new)]
+    ends = [s[-1] for s, filled in zip((old, new), full, strict=True) if filled]
+    limit = min(ends) if ends else max(old[-1], new[-1])
+    before = {value for value in old if value <= limit}
+    after = [value for value in new if value <= limit]
+    if not after:
+        return None
+    share = sum(value in before for value in after) / len(after)
+    off = 2 * math.sqrt(max(share * (1 - share), 1 / len(after)) / len(after)) if ends else 0.0
+    return Measure("overlap", share, off)
+
+
+def _moment_measures(a: MomentSummary, b: MomentSummary) -> Measured:
+    """Share of the new rows within the old range; rows a day; difference of the curves."""
+    one, other = Curve.of_knots(a.knots), Curve.of_knots(b.knots)
+    lower = other.shares(one.values[[0]])[0][0]
+    upper = other.shares(one.values[[-1]])[1][0]
+    measures = [
+        Measure("coverage", float(upper - lower), other.uncertainty),
+        Measure("ks_moments", largest_difference(one, other), one.uncertainty + other.uncertainty),
+    ]
+    if a.span_days and b.span_days:
+        rate = (other.rows / b.span_days) / (one.rows / a.span_days)
+        measures.append(Measure("rate", float(rate), 0.0))
+    return Measured(tuple(measures), None)

@@ -10,29 +10,44 @@ from nachsicht.words import counted, phrase
 
 
 def verdict_on(
-    labels: Sequence[str], findings: Sequence[Finding], columns: Sequence[ColumnAcross]
+    labels: Sequence[str],
+    findings: Sequence[Finding],
+    columns: Sequence[ColumnAcross],
+    grouped_by: str | None = None,
 ) -> Verdict:
-    """Sum up the findings of the newest step (or of the one version)."""
+    """Sum up the open findings of the newest step, of the one version, or of all groups."""
     newest = labels[-1]
-    current = [finding for finding in findings if finding.versions[-1] == newest]
-    act, check, note = (sum(finding.weight is weight for finding in current) for weight in Weight)
+    current = [f for f in findings if grouped_by or f.versions[-1] == newest]
+    still_open = [finding for finding in current if finding.accepted is None]
+    act, check, note = (sum(f.weight is weight for f in still_open) for weight in Weight)
     named = {name for finding in current for name in finding.columns}
     steady = sum(column.name not in named for column in columns if column.names[-1] is not None)
+    accepted = len(current) - len(still_open)
     rest = []
     if act and check:
         rest.append(_phrase("check_more", check))
+    if accepted:
+        rest.append(_phrase("accepted", accepted))
     rest.append(_quiet(len(labels) > 1, steady, len(columns)))
     return Verdict(
-        lead=_lead(labels, act, check),
+        lead=_lead(labels, act, check, grouped_by),
         rest=" ".join(rest),
         act=act,
         check=check,
         note=note,
+        accepted=accepted,
         steady=steady,
     )
 
 
-def _lead(labels: Sequence[str], act: int, check: int) -> str:
+def _lead(labels: Sequence[str], act: int, check: int, grouped_by: str | None) -> str:
+    if grouped_by:
+        differ = act + check
+        return (
+            _phrase("groups", differ, by=grouped_by)
+            if differ
+            else phrase("verdict.groups_calm", by=grouped_by)
+        )
     if len(labels) > 1:
         facts = {"old": labels[-2], "new": labels[-1]}
         kind = "compare"

@@ -1,33 +1,46 @@
-"""The one place where a finding is put together with its words."""
+"""The one place where a finding is put together: weighed by the catalogue, told in its words."""
 
 from __future__ import annotations
 
+from nachsicht.compute.findings.catalogue import weight_of
 from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.settings import Settings
 from nachsicht.words import phrase
 
 
 def make_finding(
     code: str,
-    weight: Weight,
     columns: tuple[str, ...],
     versions: tuple[str, ...],
     *,
     size: float,
     evidence: dict[str, Fact],
     words: dict[str, object],
+    settings: Settings,
     title: str = "title",
-) -> Finding:
-    """A finding with its title, sentence and next step filled in from the catalogue.
+    at_least: Weight | None = None,
+    at_most: Weight | None = None,
+) -> Finding | None:
+    """A finding with its weight, title, sentence and next step; None where it has no weight.
 
     ``evidence`` are the exact facts, ``words`` the same facts as a person reads them.
+    ``at_least`` and ``at_most`` bound the weight where more than the size is known.
     """
+    weight = weight_of(code, size, settings)
+    limits = settings.findings.get(code)
+    if weight is None or (limits and limits.off):
+        return None
+    if at_least and at_least.rank < weight.rank:
+        weight = at_least
+    if at_most and at_most.rank > weight.rank:
+        weight = at_most
     path = f"findings.{code}"
     return Finding(
         code=code,
         weight=weight,
         columns=columns,
         versions=versions,
-        size=size,
+        size=min(max(size, 0.0), 1.0),
         evidence=evidence,
         title=phrase(f"{path}.{title}", **words),
         sentence=phrase(f"{path}.sentence", **words),

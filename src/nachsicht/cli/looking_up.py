@@ -1,0 +1,144 @@
+"""The commands that look up and note down: settings, explain, accept."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from nachsicht.cli.options import settings_given, settings_options, verbose_option
+
+if TYPE_CHECKING:
+    from rich.table import Table
+
+
+@click.command(short_help="Print the effective settings, and where each came from.")
+@settings_options
+@click.option("--schema", is_flag=True, help="Print the JSON Schema of a file of settings.")
+@verbose_option
+def settings(schema: bool, **options: Any) -> None:
+    """Print every setting with its value, and the file and line, option or default it is from.
+
+    \b
+    Examples:
+      nachsicht settings
+      nachsicht settings --settings team.toml --key hive_id
+    """
+    from nachsicht.settings_files import effective_settings
+    from nachsicht.words import catalogue
+
+    if schema:
+        import msgspec
+
+        from nachsicht.settings import schema as schema_of_settings
+
+        click.echo(msgspec.json.format(msgspec.json.encode(schema_of_settings()), indent=2))
+        return
+    words = catalogue()["terminal"]
+    table = _table(words["setting"], words["value"], words["origin"])
+    file, given = settings_given(options)
+    for entry in effective_settings(file, given):
+        table.add_row(entry.name, _shown(entry.value), entry.origin)
+    _print(table)
+
+
+@click.command(short_help="Explain a finding by its code.")
+@click.argument("code", required=False)
+@verbose_option
+def explain(code: str | None) -> None:
+    """Tell what the finding CODE means, when it is made, and what to do; or list all codes.
+
+    \b
+    Examples:
+      nachsicht explain
+      nachsicht explain rescaled
+    """
+    from nachsicht.compute.findings.catalogue import CATALOGUE
+    from nachsicht.report.catalogue import entry_lines, list_of_codes
+    from nachsicht.settings import check_name
+
+    if code is None:
+        for line in list_of_codes():
+            click.echo(line)
+        return
+    check_name(code, tuple(CATALOGUE), "explain", "finding")
+    for line in entry_lines(code):
+        click.echo(line)
+
+
+@click.command(short_help="Mark a finding as known, so that it no longer counts.")
+@click.argument("comparison", type=click.Path(path_type=Path, dir_okay=False))
+@click.argument("code")
+@click.argument("column", required=False, default="")
+@click.option("--because", required=True, help="Why it is known; shown beside it from now on.")
+@click.option(
+    "-o",
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="File to write it to. [default: nachsicht-accepted.toml]",
+)
+@verbose_option
+def accept(comparison: Path, code: str, column: str, because: str, out: Path | None) -> None:
+    """Accept the finding CODE about COLUMN that the document COMPARISON (.json) holds.
+
+    Leave COLUMN out for findings about the rows. Later comparisons show it as accepted and do
+    not count it, until it grows graver than it is now.
+
+    \b
+    Example:
+      nachsicht accept changes.json rescaled hive_weight --because "scales in lb since May"
+    """
+    import nachsicht
+    from nachsicht.accepted import DEFAULT, add_accepted
+    from nachsicht.compute.changes.accepting import Accepted
+    from nachsicht.words import phrase
+
+    finding = _finding_in(nachsicht.read(comparison).findings, code, column, comparison)
+    path = out or Path(DEFAULT)
+    entry = Accepted(code=code, column=column, because=because, weight=finding.weight)
+    new = add_accepted(path, entry)
+    told = "terminal.accepted_new" if new else "terminal.accepted_again"
+    click.echo(phrase(told, code=code, column=column, path=path))
+
+
+def _finding_in(findings: Any, code: str, column: str, where: Path) -> Any:
+    from nachsicht.errors import SettingsError
+
+    for finding in findings:
+        named = column in finding.columns if column else not finding.columns
+        if finding.code == code and named:
+            return finding
+    there = ", ".join(f"{f.code} {f.columns[0] if f.columns else ''}".strip() for f in findings)
+    raise SettingsError(
+        f"it holds no finding {code} {column}".rstrip(),
+        where=str(where),
+        todo=f"It holds: {there}." if there else "It holds no findings.",
+    )
+
+
+def _table(*heads: str) -> Table:
+    from rich.box import SIMPLE_HEAD
+    from rich.table import Table
+
+    table = Table(box=SIMPLE_HEAD, show_edge=False, header_style="dim")
+    for head in heads:
+        table.add_column(head)
+    return table
+
+
+def _shown(value: Any) -> str:
+    from rich.markup import escape
+
+    if isinstance(value, dict):
+        inner = {name: _shown(entry) for name, entry in value.items()}
+        return ", ".join(f"{escape(name)} = {v}" for name, v in inner.items() if v != "–") or "–"
+    if isinstance(value, list | tuple):
+        return escape(", ".join(map(str, value))) or "–"
+    return "–" if value is None else escape(str(value))
+
+
+def _print(table: Table) -> None:
+    from rich.console import Console
+
+    Console(highlight=False).print(table)

@@ -1,0 +1,24 @@
+"""The data of a version that is still in memory when it is compared."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from numpy.typing import NDArray
+
+from nachsicht.compute.hashing import Hashes
+
+
+@dataclass(frozen=True)
+class AtHand:
+    """Rows as an Arrow table with their hashes, and finite values of quantities by position.
+
+    The values of quantities are sorted.
+
+    With it distances are exact, and rows can be compared; without, profiles alone are.
+    """
+
+    table: Any
+    rows: Hashes
+    quantities: dict[int, NDArray[Any]]

@@ -1,0 +1,50 @@
+"""Findings that somebody has accepted: shown as such, and not counted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+
+from nachsicht.model.comparison import Stale
+from nachsicht.model.findings import Finding, Weight
+
+
+class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A finding that is known: its code, its column (empty for the rows), and why.
+
+    ``weight`` is the gravest that it was accepted with; once it is graver it counts again.
+    """
+
+    code: str
+    column: str = ""
+    because: str
+    weight: Weight = Weight.ACT
+
+
+def accept(
+    findings: Sequence[Finding], accepted: Sequence[Accepted]
+) -> tuple[list[Finding], tuple[Stale, ...]]:
+    """Mark what is accepted, and tell which acceptances fit no finding any more."""
+    used: set[int] = set()
+    marked = []
+    for finding in findings:
+        place = next((i for i, a in enumerate(accepted) if _fits(a, finding)), None)
+        if place is None:
+            marked.append(finding)
+            continue
+        used.add(place)
+        because = accepted[place].because
+        if finding.weight.rank >= accepted[place].weight.rank:
+            finding = msgspec.structs.replace(finding, accepted=because)  # noqa: PLW2901
+        marked.append(finding)
+    stale = tuple(
+        Stale(a.code, a.column, a.because) for i, a in enumerate(accepted) if i not in used
+    )
+    return marked, stale
+
+
+def _fits(accepted: Accepted, finding: Finding) -> bool:
+    if accepted.code != finding.code:
+        return False
+    return accepted.column in finding.columns if accepted.column else not finding.columns

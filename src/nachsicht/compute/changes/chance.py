@@ -1,0 +1,118 @@
+"""How often chance alone gives as much: tests that need nothing but counts."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+
+def ks_chance(distance: float, n: int, m: int) -> float:
+    """Asymptotic two-sided p-value of the two-sample Kolmogorov-Smirnov test.
+
+    With Stephens' correction for moderate row counts (Stephens, JRSS B 32, 1970).
+    """
+    if not n or not m:
+        return 1.0
+    root = math.sqrt(n * m / (n + m))
+    x = (root + 0.12 + 0.11 / root) * distance
+    if x < 0.2:
+        return 1.0
+    terms = [math.exp(-2 * (k * x) ** 2) for k in range(1, 101)]
+    return min(1.0, max(0.0, 2 * (sum(terms[::2]) - sum(terms[1::2]))))
+
+
+def usual_distance(n: int, m: int, chance: float = 0.01) -> float:
+    """The Kolmogorov-Smirnov distance that chance exceeds only so often."""
+    return math.sqrt(-math.log(chance / 2) / 2) * math.sqrt((n + m) / (n * m)) if n and m else 1.0
+
+
+def levels_chance(old: Mapping[str, int], new: Mapping[str, int]) -> float | None:
+    """p-value of Pearson's chi-square test that both have the same shares.
+
+    Levels that are expected in fewer than five rows are put together, as is usual.
+    """
+    names = sorted({*old, *new})
+    return counts_chance([old.get(name, 0) for name in names], [new.get(name, 0) for name in names])
+
+
+def counts_chance(old: Sequence[float], new: Sequence[float]) -> float | None:
+    """As `levels_chance`, of counts in the same order; None where one side has no rows."""
+    table = np.array([old, new], float).T.reshape(-1, 2)
+    totals = table.sum(axis=0)
+    if not len(table) or not totals.all():
+        return None
+    expected = table.sum(axis=1) * totals.min() / totals.sum()
+    rare = expected < 5
+    if rare.any():
+        table = np.vstack([table[~rare], table[rare].sum(axis=0)])
+    table = table[table.sum(axis=1) > 0]
+    if len(table) < 2:
+        return 1.0
+    from scipy.special import chdtrc
+
+    expectation = np.outer(table.sum(axis=1), totals) / totals.sum()
+    statistic = ((table - expectation) ** 2 / expectation).sum()
+    return float(chdtrc(len(table) - 1, statistic))
+
+
+def shares_chance(old: float, old_rows: float, new: float, new_rows: float) -> float:
+    """p-value that two shares are equal.
+
+    The two-proportion z test with pooled variance; where fewer than five rows are expected
+    on a side, Fisher's exact test instead, whose p-value here is at most twice its tail.
+    """
+    if not old_rows or not new_rows:
+        return 1.0
+    together = old + new
+    pooled = together / (old_rows + new_rows)
+    fewest = min(pooled, 1 - pooled) * min(old_rows, new_rows)
+    if fewest < 5:
+        return _fisher(round(old), round(old_rows), round(new), round(new_rows))
+    variance = pooled * (1 - pooled) * (1 / old_rows + 1 / new_rows)
+    z = abs(old / old_rows - new / new_rows) / math.sqrt(variance)
+    return math.erfc(z / math.sqrt(2))
+
+
+def _fisher(old: int, old_rows: int, new: int, new_rows: int) -> float:
+    """Twice the smaller tail of the hypergeometric distribution of the old count."""
+    together = old + new
+    if together in (0, old_rows + new_rows):
+        return 1.0
+    lowest, highest = max(0, together - new_rows), min(together, old_rows)
+    counts = np.arange(lowest, highest + 1)
+    weights = _log_choose(old_rows, counts) + _log_choose(new_rows, together - counts)
+    weights = np.exp(weights - weights.max())
+    weights /= weights.sum()
+    tails = weights[counts <= old].sum(), weights[counts >= old].sum()
+    return float(min(1.0, 2 * min(tails)))
+
+
+def _log_choose(n: int, k: np.ndarray[tuple[int], np.dtype[np.int64]]) -> np.ndarray:
+    from scipy.special import gammaln
+
+    found: np.ndarray = gammaln(n + 1) - gammaln(k + 1) - gammaln(n - k + 1)
+    return found
+
+
+def relations_chance(old: float, old_rows: int, new: float, new_rows: int) -> float:
+    """p-value that two correlations are equal, by Fisher's z.
+
+    With the variance of Spearman's coefficient (Fieller, Hartley and Pearson 1957); for
+    strengths from 0 to 1 it is an approximation.
+    """
+    if min(old_rows, new_rows) < 10:
+        return 1.0
+    ends = [math.atanh(max(-0.999, min(0.999, value))) for value in (old, new)]
+    error = math.sqrt(1.06 / (old_rows - 3) + 1.06 / (new_rows - 3))
+    return math.erfc(abs(ends[0] - ends[1]) / error / math.sqrt(2))
+
+
+def bound_over_all(chances: Sequence[float], wanted: float) -> float:
+    """The largest p-value that still counts, over all (Benjamini and Hochberg 1995)."""
+    bound = 0.0
+    for rank, value in enumerate(sorted(chances), start=1):
+        if value <= wanted * rank / len(chances):
+            bound = value
+    return bound

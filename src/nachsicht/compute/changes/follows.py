@@ -1,0 +1,79 @@
+"""Whether a change follows from rows that were lost in one level of another column."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.changes.change import Change
+from nachsicht.compute.changes.distances import distance_between
+from nachsicht.compute.changes.where import Place
+from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.compute.levels_in import levels_in
+from nachsicht.model.column import MomentSummary
+from nachsicht.model.profile import ProfileDocument
+
+#: Gaps that rose by so much more than the lost rows explain are told.
+_SLACK = 0.03
+
+
+def follows_from_loss(change: Change, place: Place) -> bool:
+    """Whether the older version, without the rows that were lost, has the same spread.
+
+    The column that the rows were lost by follows from it; of others the older column is
+    computed again without as many rows of that level, if its data is at hand.
+    """
+    data = change.between.old.data
+    if data is None:
+        return change.old.name == place.by
+    kept = _rows_left(change.between.old.profile, change.between.new.profile, data, place)
+    if kept is None:
+        return change.old.name == place.by
+    settings = change.between.settings
+    column = data.table.column(change.old.position).take(arrow_of(kept))
+    before = finish_column(observe_column(column), change.old.name, 0, settings)
+    if abs(before.missing_share - change.new.missing_share) > _SLACK:
+        return False
+    if before.kind is not change.new.kind:
+        return False
+    measured = distance_between(before, change.new)
+    if measured is None or measured.distance is None or measured.chance is None:
+        return True
+    return measured.chance > settings.chance
+
+
+def _rows_left(
+    old: ProfileDocument, new: ProfileDocument, data: AtHand, place: Place
+) -> np.ndarray | None:
+    """Rows of the older version of which the level keeps only as many as the newer one has."""
+    by, now = old.column(place.by), new.column(place.by)
+    if by is None or now is None:
+        return None
+    unit = None
+    if isinstance(by.detail, MomentSummary):
+        unit = "month" if len(place.level) == 7 else "year"
+    names, codes = levels_in(data.table.column(by.position), unit)
+    if place.level not in names:
+        return None
+    in_level = np.flatnonzero(codes == names.index(place.level))
+    left = _rows_now(new, place)
+    # Evenly drawn, the same each time.
+    chosen = np.linspace(0, max(len(in_level) - 1, 0), min(left, len(in_level))).astype(np.int64)
+    others = np.flatnonzero(codes != names.index(place.level))
+    return np.sort(np.concatenate((others, in_level[chosen])))
+
+
+def _rows_now(new: ProfileDocument, place: Place) -> int:
+    for table in new.spread_by_level:
+        if table.by == place.by and place.level in table.levels:
+            return max(
+                rows
+                for t in new.spread_by_level
+                if t.by == place.by
+                for name, rows in zip(t.levels, t.rows, strict=True)
+                if name == place.level
+            )
+    column = new.column(place.by)
+    levels = getattr(column.detail, "levels", ()) if column else ()
+    return next((level.count for level in levels if level.value == place.level), 0)

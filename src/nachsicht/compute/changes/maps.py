@@ -1,0 +1,125 @@
+"""One map that explains a change of a whole spread: a factor, a shift, a known conversion."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from nachsicht.compute.changes.chance import usual_distance
+from nachsicht.compute.changes.curves import Curve, largest_difference
+from nachsicht.words import catalogue
+
+#: Quantiles between which a factor or shift is looked for; the tails are left to outliers.
+_SHARES = np.linspace(0.05, 0.95, 37)
+#: Factors nearer to 1 than this are only believed where they are known conversions.
+_NEAREST_FACTOR = 1.05
+#: Conversions with an offset: factor, offset, name in the catalogue of words.
+_AFFINE = (
+    (1.8, 32.0, "celsius_fahrenheit"),
+    (1 / 1.8, -32 / 1.8, "fahrenheit_celsius"),
+    (1.0, 273.15, "celsius_kelvin"),
+    (1.0, -273.15, "kelvin_celsius"),
+)
+#: A map must leave over less than this part of the distance.
+_LEFT_OVER = 1 / 3
+
+
+@dataclass(frozen=True)
+class Map:
+    """``new = factor * old + offset``, and the distance that is left over."""
+
+    factor: float
+    offset: float
+    known: str | None
+    left_over: float
+
+    @property
+    def is_shift(self) -> bool:
+        """Whether all values moved by a constant."""
+        return self.factor == 1.0
+
+    @property
+    def is_turned(self) -> bool:
+        """Whether all values changed their sign."""
+        return self.factor == -1.0 and self.offset == 0.0
+
+
+def map_between(
+    a: Curve,
+    b: Curve,
+    distance: float,
+    decimals: tuple[int | None, int | None],
+    *,
+    known_only: bool = False,
+) -> Map | None:
+    """The map that takes the old spread to the new one; None if none explains the change.
+
+    It must leave over no more than chance gives, and less than a third of the distance. Known
+    conversions go before guesses; of several the one that leaves over least is taken. Values
+    are given half a unit of their last decimal.
+
+    Parameters
+    ----------
+    a, b : Curve
+        The old and the new spread.
+    distance : float
+        Kolmogorov-Smirnov distance between them.
+    decimals : (int or None, int or None)
+        With how many decimals the old and the new values are written.
+    known_only : bool
+        Whether guesses are left out.
+    """
+    if min(a.rows, b.rows) < 20 or len(a.values) < 3 or len(b.values) < 3:
+        return None
+    chance = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    enough = min(max(chance, 0.1 * distance), _LEFT_OVER * distance)
+    step = 0.0 if decimals[1] is None else 10.0 ** -decimals[1]
+    spread = float(np.ptp(b.quantiles(np.array([0.25, 0.75]))))
+    coarse = step > spread / 8
+    best: Map | None = None
+    for factor, offset, known in _candidates(a, b, step):
+        guessed = known is None and factor not in (1.0, -1.0)
+        if (guessed and coarse) or (known is None and known_only):
+            continue
+        tolerance = step / 2 if factor != 1.0 or offset % max(step, 1e-300) else step / 1e6
+        if best and best.known and not known:
+            break  # a conversion that fits needs no better guess
+        left = largest_difference(a.mapped(factor, offset), b, tolerance)
+        if left <= enough and (best is None or left < best.left_over):
+            best = Map(factor, offset, known, left)
+    return best
+
+
+def _candidates(a: Curve, b: Curve, step: float) -> Iterator[tuple[float, float, str | None]]:
+    yield from _AFFINE
+    before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
+    if ((before > 0).all() and (after < 0).all()) or ((before < 0).all() and (after > 0).all()):
+        yield -1.0, 0.0, "turned"
+    factor = _middle_factor(before, after)
+    if factor:
+        known = _known_factor(factor)
+        if known:
+            yield float(known), 0.0, known
+        if abs(math.log(factor)) >= math.log(_NEAREST_FACTOR):
+            yield factor, 0.0, None
+    shift = float(np.median(after - before))
+    yield 1.0, round(shift / step) * step if step else shift, None
+    if (before < 0).any() and (before > 0).any():
+        yield -1.0, 0.0, None
+
+
+def _middle_factor(before: np.ndarray, after: np.ndarray) -> float | None:
+    usable = (np.abs(before) > 1e-12) & (np.sign(before) == np.sign(after))
+    if usable.sum() < len(before) * 0.5:
+        return None
+    return float(np.exp(np.median(np.log(after[usable] / before[usable]))))
+
+
+def _known_factor(factor: float) -> str | None:
+    """The conversion of units that is within 3 % of a factor."""
+    units = [name for name in catalogue()["findings"]["rescaled"]["units"] if name[0].isdigit()]
+    near = min(units, key=lambda text: abs(math.log(float(text) / factor)))
+    return str(near) if abs(math.log(float(near) / factor)) < 0.03 else None

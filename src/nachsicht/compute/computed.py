@@ -1,0 +1,20 @@
+"""What an engine computes of one version, before it becomes a document."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.profile import GapsByLevel, Relations, Repeats, SpreadByLevel
+
+
+@dataclass(frozen=True)
+class Computed:
+    """The parts of a profile that are computed from the data."""
+
+    rows: int
+    columns: tuple[ColumnSummary, ...]
+    repeats: Repeats
+    gaps_by_level: tuple[GapsByLevel, ...]
+    spread_by_level: tuple[SpreadByLevel, ...]
+    relations: Relations

@@ -1,0 +1,82 @@
+"""The rows that share a value of a column, as groups that can be compared."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.clean import mark_missing
+from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
+from nachsicht.errors import SettingsError
+from nachsicht.settings import Settings, check_name
+
+#: At most so many groups are compared with the rest, the largest ones.
+MOST_GROUPS = 12
+#: A column with more values does not divide the rows into groups.
+MOST_LEVELS = 1000
+#: Smaller groups tell little.
+FEWEST_ROWS = 10
+
+
+@dataclass(frozen=True)
+class Group:
+    """A level, the places of its rows, and of all other rows that have a value."""
+
+    label: str
+    rows: Any
+    others: Any
+
+
+def groups_in(table: Any, by: str, names: Sequence[str], settings: Settings) -> list[Group]:
+    """The groups of a column: those named, in this order, or the largest ones.
+
+    Raises
+    ------
+    SettingsError
+        If the column or a named group is not there, or there are not two groups.
+    """
+    if by not in table.schema.names:
+        try:
+            check_name(by, table.schema.names, "by")
+        except SettingsError as error:
+            raise SettingsError(f"there is no column {by}", where="by", todo=error.todo) from None
+    marked = mark_missing(table.select([table.schema.names.index(by)]), settings.missing_marks)
+    levels, codes = levels_in(marked.column(0), None)
+    counts = np.bincount(codes, minlength=len(levels))
+    by_name = {level: code for code, level in enumerate(levels[:-1]) if counts[code]}
+    if len(by_name) > MOST_LEVELS:
+        raise SettingsError(
+            f"the column has {len(by_name)} different values, too many for groups", where=by
+        )
+    chosen = list(names) or _largest(by_name, counts)
+    for name in chosen:
+        if name not in by_name:
+            raise SettingsError(
+                f"there is no group {name}",
+                where=by,
+                todo=f"There are: {', '.join(sorted(by_name)[:20])}.",
+            )
+    if len(chosen) < 2:
+        raise SettingsError(
+            "there are no two groups with enough rows to compare",
+            where=by,
+            todo="Choose a column with two values or more.",
+        )
+    missing = levels.index(MISSING_LEVEL, len(levels) - 1)
+    return [
+        Group(
+            name,
+            arrow_of(np.flatnonzero(codes == by_name[name])),
+            arrow_of(np.flatnonzero((codes != by_name[name]) & (codes != missing))),
+        )
+        for name in chosen
+    ]
+
+
+def _largest(by_name: dict[str, int], counts: Any) -> list[str]:
+    fit = [name for name in by_name if counts[by_name[name]] >= FEWEST_ROWS]
+    return sorted(sorted(fit, key=lambda name: (-counts[by_name[name]], name))[:MOST_GROUPS])

@@ -1,0 +1,87 @@
+"""Columns whose levels divide the rows: categories, flags, and moments by calendar unit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import missing_in, values_of
+from nachsicht.compute.moments_in_time import coarsen_counts, observe_moments, places_in
+from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary
+
+#: Columns with more levels than this are not used to divide the rows.
+MOST_LEVELS = 24
+#: At most so many columns are used, those with the fewest missing values first.
+MOST_COLUMNS = 12
+MISSING_LEVEL = ""
+_CALENDAR = ("month", "year")
+
+
+@dataclass(frozen=True)
+class SplitBy:
+    """A column that divides the rows; moments do so by a calendar unit."""
+
+    position: int
+    unit: str | None = None
+
+
+def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[SplitBy, ...]:
+    """The categories, flags and moments that divide the rows in a handful of levels."""
+    fit = []
+    for column in columns:
+        if isinstance(column.detail, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS:
+            fit.append((column.missing, column.position, SplitBy(column.position)))
+        elif isinstance(column.detail, MomentSummary) and column.written is None:
+            unit = _calendar_unit(column.detail)
+            if unit:
+                fit.append((column.missing, column.position, SplitBy(column.position, unit)))
+    return tuple(split for _, _, split in sorted(fit, key=lambda entry: entry[:2])[:MOST_COLUMNS])
+
+
+def _calendar_unit(moments: MomentSummary) -> str | None:
+    """The finest calendar unit that divides the rows in at most so many parts."""
+    if moments.clock or moments.unit in ("second", "minute"):
+        return None
+    for unit in _CALENDAR if moments.unit != "year" else ("year",):
+        _, counts = coarsen_counts(moments.unit, moments.first, moments.counts, unit)
+        if np.count_nonzero(counts) >= 2 and len(counts) <= MOST_LEVELS:
+            return unit
+    return None
+
+
+def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.int64]]:
+    """Names of the levels, the last that of missing values, and for each row its level."""
+    if isinstance(column, pa.ChunkedArray):
+        column = column.combine_chunks()
+    if unit:
+        return _calendar_levels(column, unit)
+    if not pa.types.is_dictionary(column.type):
+        column = pc.dictionary_encode(column)
+    names = [_name(level) for level in column.dictionary.to_pylist()]
+    codes = np.where(missing_in(column), len(names), values_of(column.indices))
+    return [*names, MISSING_LEVEL], codes
+
+
+def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int64]]:
+    missing = missing_in(column)
+    part = observe_moments(column)
+    if not part.chunks:
+        return [MISSING_LEVEL], np.zeros(len(column), np.int64)
+    places = places_in(np.concatenate(part.chunks), unit)
+    first = int(places.min())
+    letter = "M" if unit == "month" else "Y"
+    names = np.arange(first, int(places.max()) + 1).astype(f"datetime64[{letter}]").astype(str)
+    codes = np.full(len(column), len(names))
+    codes[~missing] = places - first
+    return [*names.tolist(), MISSING_LEVEL], codes
+
+
+def _name(level: Any) -> str:
+    """A level as its summary writes it."""
+    return str(level).lower() if isinstance(level, bool) else str(level)

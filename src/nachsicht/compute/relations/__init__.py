@@ -1,0 +1,1 @@
+"""How columns go together."""

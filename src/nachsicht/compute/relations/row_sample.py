@@ -1,0 +1,47 @@
+"""A sample of rows that does not depend on how the rows were split: those of smallest hashes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.hashing import Hashes
+
+#: Rows that are kept.
+SIZE = 10_000
+
+
+@dataclass(frozen=True)
+class RowSample:
+    """Rows with the smallest hashes, all of them while they are few; in the order of the data."""
+
+    hashes: Hashes
+    rows: Any
+
+    def merge(self, other: RowSample) -> RowSample:
+        """Put the sample of later rows behind this one."""
+        hashes = np.concatenate((self.hashes, other.hashes))
+        rows = pa.concat_tables([self.rows, other.rows], promote_options="permissive")
+        return sample_rows(rows, hashes)
+
+
+def sample_rows(batch: Any, hashes: Hashes) -> RowSample:
+    """The sample of one batch, by the hashes of its rows."""
+    table = batch if isinstance(batch, pa.Table) else pa.Table.from_batches([batch])
+    if len(hashes) <= SIZE:
+        return RowSample(hashes, table)
+    # Rows of equal hashes are equal; the earlier ones are taken.
+    order = np.argsort(hashes, kind="stable") if len(hashes) < 1 << 17 else _nearly(hashes)
+    chosen = np.sort(order[:SIZE])
+    return RowSample(hashes[chosen], table.take(arrow_of(chosen)))
+
+
+def _nearly(hashes: Hashes) -> Any:
+    """As a stable argsort, as far as the first rows are concerned."""
+    limit = np.partition(hashes, SIZE)[SIZE]
+    near = np.flatnonzero(hashes <= limit)
+    return near[np.argsort(hashes[near], kind="stable")]

@@ -1,0 +1,1 @@
+"""What became of single rows between two versions, where both are there as data."""

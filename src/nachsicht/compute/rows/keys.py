@@ -1,0 +1,111 @@
+"""Columns that together name a row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import combinations
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.hashing import Hashes, hash_values, salt_of
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.kinds import Kind
+
+#: One column and the same column of the other version.
+Place = tuple[int, int]
+
+#: Kinds of which a column may be a part of a key.
+_PARTS = (Kind.IDENTIFIER, Kind.MOMENT, Kind.CATEGORY)
+#: At most so many columns are tried in pairs.
+_MOST_PARTS = 6
+#: Keys found by themselves must name so large a part of the smaller version's rows in both.
+FEWEST_SHARED = 0.05
+
+
+def possible_keys(
+    pairs: Sequence[tuple[ColumnSummary, ColumnSummary]], rows: tuple[int, int]
+) -> Iterator[tuple[Place, ...]]:
+    """Places of columns that may name the rows of both versions, the likeliest first."""
+    whole = [pair for pair in pairs if all(column.missing == 0 for column in pair)]
+    parts = []
+    for old, new in whole:
+        if old.kind is not new.kind or old.kind not in _PARTS:
+            continue
+        unique = old.distinct == rows[0] and new.distinct == rows[1]
+        if unique and old.kind is Kind.IDENTIFIER:
+            yield ((old.position, new.position),)
+        elif not unique:
+            parts.append((old, new))
+    parts.sort(key=lambda pair: (_PARTS.index(pair[0].kind), -pair[0].distinct, pair[0].position))
+    for one, other in combinations(parts[:_MOST_PARTS], 2):
+        if Kind.IDENTIFIER not in (one[0].kind, other[0].kind):
+            continue  # two attributes name a row by accident only
+        if all(one[i].distinct * other[i].distinct >= rows[i] for i in (0, 1)):
+            yield (
+                (one[0].position, one[1].position),
+                (other[0].position, other[1].position),
+            )
+
+
+def hash_keys(table: Any, positions: Sequence[int], types: Sequence[Any]) -> Hashes:
+    """A hash for each row of the columns at these places, read as the types given."""
+    hashes = np.zeros(table.num_rows, np.uint64)
+    for place, (position, stored) in enumerate(zip(positions, types, strict=True)):
+        column = one_array(table.column(position))
+        if column.type != stored:
+            column = column.cast(stored, safe=False)
+        hashes += hash_values(_encoded(column), salt_of(place))
+    return hashes
+
+
+def common_type(a: Any, b: Any) -> Any:
+    """A type in which values of both types can be compared; None where there is none."""
+    types = pa.types
+    a, b = (t.value_type if types.is_dictionary(t) else t for t in (a, b))
+    if a == b:
+        return a
+    for fits, common in (
+        (types.is_integer, pa.int64()),
+        (_is_number, pa.float64()),
+        (_is_text, pa.large_string()),
+        (types.is_temporal, pa.timestamp("us")),
+    ):
+        if fits(a) and fits(b):
+            return common
+    return None
+
+
+def one_array(column: Any) -> Any:
+    """A column as one array, its dictionary taken apart."""
+    if isinstance(column, pa.ChunkedArray):
+        column = column.combine_chunks()
+        if isinstance(column, pa.ChunkedArray):
+            column = pa.concat_arrays(column.chunks)
+    if pa.types.is_dictionary(column.type):
+        column = column.cast(column.type.value_type)
+    return column
+
+
+def _encoded(column: Any) -> Any:
+    return pc.dictionary_encode(column) if _is_text(column.type) else column
+
+
+def _is_number(stored: Any) -> bool:
+    types = pa.types
+    return bool(types.is_integer(stored) or types.is_floating(stored) or types.is_decimal(stored))
+
+
+def _is_text(stored: Any) -> bool:
+    types = pa.types
+    return bool(
+        types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored)
+    )
+
+
+def without_missing(table: Any, positions: Sequence[int]) -> bool:
+    """Whether no row lacks a part of its key."""
+    return not any(missing_in(table.column(position)).any() for position in positions)

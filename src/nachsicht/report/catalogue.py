@@ -1,0 +1,67 @@
+"""The catalogue of findings as text: one code, or the list of all."""
+
+from __future__ import annotations
+
+import re
+import textwrap
+from collections.abc import Iterator
+
+from nachsicht.compute.findings.catalogue import CATALOGUE, ENTRIES, Entry
+from nachsicht.model.findings import Weight
+from nachsicht.words import catalogue, number, phrase
+
+_WIDTH = 80
+
+
+def list_of_codes() -> Iterator[str]:
+    """All codes with their titles, within a version and between two."""
+    words = catalogue()
+    for between in (False, True):
+        yield words["terminal"]["between" if between else "within"].capitalize()
+        for entry in ENTRIES:
+            if entry.between is between:
+                yield f"  {entry.code:24}{_facts_marked(title_of(entry))}"
+
+
+def entry_lines(code: str) -> Iterator[str]:
+    """What a code means, its kinds, its rule of weight, its evidence and the next step."""
+    words, entry = catalogue(), CATALOGUE[code]
+    told = words["findings"][code]
+    yield f"{code}: {_facts_marked(title_of(entry))}"
+    yield from textwrap.wrap(_facts_marked(_one(told["sentence"])), _WIDTH)
+    yield ""
+    yield from textwrap.wrap(told["next_step"].replace("{", "‹").replace("}", "›"), _WIDTH)
+    yield ""
+    kinds = ", ".join(words["kinds"][kind] for kind in entry.kinds)
+    place = words["terminal"]["between" if entry.between else "within"]
+    yield f"{words['terminal']['kinds'] + ':':12}{kinds or words['page']['rows']}; {place}"
+    yield f"{words['terminal']['rule'] + ':':12}{rule_of(entry)}"
+    yield f"{words['terminal']['evidence'] + ':':12}{', '.join(entry.evidence)}"
+
+
+def title_of(entry: Entry) -> str:
+    """The title of a code, with its facts in braces."""
+    told = catalogue()["findings"][entry.code]
+    first = next(name for name in told if name.startswith("title"))
+    return _one(told[first])
+
+
+def rule_of(entry: Entry) -> str:
+    """From which size on a finding has which weight, in words."""
+    limits = [(weight, getattr(entry, weight)) for weight in Weight]
+    known = [(weight, limit) for weight, limit in limits if limit is not None]
+    if len(known) == 1 and known[0][1] == 0:
+        return phrase("terminal.always", weight=known[0][0])
+    return ", ".join(
+        phrase("terminal.from_size", weight=weight, size=number(limit)) for weight, limit in known
+    )
+
+
+def _one(words: object) -> str:
+    """A phrase for several, where the catalogue tells one from several."""
+    return str(words["other"] if isinstance(words, dict) else words)
+
+
+def _facts_marked(text: str) -> str:
+    """Facts that are filled in, between angled quotes."""
+    return re.sub(r"\{(\w+)\}", r"‹\1›", text)
