@@ -153,15 +153,15 @@ def test_a_bound_over_all_is_that_of_benjamini_and_hochberg():
 def test_relations_of_halves_differ_no_more_than_chance_says():
     x = RNG.normal(size=(200, 2, 400))
     y = 0.5 * x + RNG.normal(size=x.shape)
-    strengths = np.array([[spearman(x[i, k], y[i, k]) for k in (0, 1)] for i in range(len(x))])
-    chances = [relations_chance(a, 400, b, 400) for a, b in strengths]
+    found = [[spearman(x[i, k], y[i, k]) for k in (0, 1)] for i in range(len(x))]
+    chances = [relations_chance(a.value, a.error, b.value, b.error) for a, b in found]
     assert 0.01 < np.mean(np.array(chances) < 0.05) < 0.12
 
 
 def test_strengths_agree_with_scipy_and_pandas():
     a, b = RNG.integers(0, 9, 500).astype(float), RNG.normal(size=500)
     b += a / 3
-    assert spearman(a, b) == pytest.approx(scipy.stats.spearmanr(a, b).statistic, rel=1e-12)
+    assert spearman(a, b).value == pytest.approx(scipy.stats.spearmanr(a, b).statistic, rel=1e-12)
     one, other = RNG.integers(0, 4, 900), RNG.integers(0, 3, 900)
     other = np.where(RNG.random(900) < 0.4, one % 3, other)
     table = pd.crosstab(one, other).to_numpy()
@@ -169,9 +169,26 @@ def test_strengths_agree_with_scipy_and_pandas():
     phi = scipy.stats.chi2_contingency(table, correction=False).statistic / n
     corrected = max(0, phi - (r - 1) * (k - 1) / (n - 1))
     least = min(r - (r - 1) ** 2 / (n - 1), k - (k - 1) ** 2 / (n - 1)) - 1
-    assert cramers_v(one, other) == pytest.approx(np.sqrt(corrected / least), rel=1e-12)
+    assert cramers_v(one, other).value == pytest.approx(np.sqrt(corrected / least), rel=1e-12)
     groups = [b[a == level] for level in np.unique(a)]
     f = scipy.stats.f_oneway(*groups).statistic
     k, n = len(groups), len(b)
     share = 1 - (n - 1) / (n - k) / (1 + f * (k - 1) / (n - k))
-    assert eta(a.astype(int), b) == pytest.approx(np.sqrt(share), rel=1e-10)
+    assert eta(a.astype(int), b).value == pytest.approx(np.sqrt(share), rel=1e-10)
+
+
+@pytest.mark.parametrize("measure", ["spearman", "cramers_v", "eta"])
+def test_the_error_of_a_strength_is_that_of_a_bootstrap(measure):
+    n = 1500
+    levels = RNG.integers(0, 4, n)
+    values = levels * 0.5 + RNG.gamma(2, 1, n)
+    others = np.where(RNG.random(n) < 0.5, levels, RNG.integers(0, 4, n))
+    pair = {
+        "spearman": (spearman, np.round(values), values + RNG.normal(0, 3, n)),
+        "cramers_v": (cramers_v, levels, others),
+        "eta": (eta, levels, values),
+    }[measure]
+    strength = pair[0](*pair[1:])
+    drawn = [RNG.integers(0, n, n) for _ in range(300)]
+    spread = np.std([pair[0](pair[1][rows], pair[2][rows]).value for rows in drawn])
+    assert spread * 0.8 < strength.error < spread * 1.6

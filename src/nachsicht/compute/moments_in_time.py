@@ -109,6 +109,8 @@ def summarise_moments(
     unit = _unit_for(low, high, of)
     places = places_in(values, unit)
     counts = np.bincount(places - places[0])
+    days, rows = _days_in(values)
+    by_date = _by_month_and_day(days, rows)
     return MomentSummary(
         minimum=of.text(low),
         maximum=of.text(high),
@@ -118,10 +120,10 @@ def summarise_moments(
         unit=unit,
         first=int(places[0]),
         counts=tuple(counts.tolist()),
-        by_month=() if of.clock else _cycle(places_in(values, "month") % 12, 12),
-        by_weekday=() if of.clock else _cycle((values // DAY + THURSDAY) % 7, 7),
+        by_month=() if of.clock else tuple(by_date.sum(axis=1).tolist()),
+        by_weekday=() if of.clock else _cycle((days + THURSDAY) % 7, 7, rows),
         by_hour=() if of.day_only else _cycle(values % DAY // _FIXED["hour"], 24),
-        by_month_and_day=() if of.clock else _month_and_day(values),
+        by_month_and_day=() if of.clock else tuple(by_date.ravel().tolist()),
         knots=knots_of(numbers),
         stretches=_stretches(counts, int(places[0]), unit, of),
         missing_units=int((counts == 0).sum()),
@@ -159,16 +161,26 @@ def _equal(values: NDArray[np.int64], to: int) -> int:
     return int(np.searchsorted(values, to, "right") - np.searchsorted(values, to, "left"))
 
 
-def _month_and_day(values: NDArray[np.int64]) -> tuple[int, ...]:
-    """Rows by month and day of the month, 31 days for each month."""
-    days = values.astype("datetime64[us]").astype("datetime64[D]")
-    months = days.astype("datetime64[M]")
-    day = (days - months.astype("datetime64[D]")).astype(np.int64)
-    return _cycle(months.astype(np.int64) % 12 * 31 + day, 12 * 31)
+def _days_in(values: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The different days since 1970 of sorted moments, and the rows of each."""
+    days = values // DAY
+    starts = np.flatnonzero(np.concatenate(([True], days[1:] != days[:-1])))
+    return days[starts], np.diff(starts, append=len(days))
 
 
-def _cycle(places: NDArray[np.int64], length: int) -> tuple[int, ...]:
-    return tuple(np.bincount(places, minlength=length).tolist())
+def _by_month_and_day(days: NDArray[np.int64], rows: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Rows by month (12) and day of the month (31)."""
+    dates = days.astype("datetime64[D]")
+    months = dates.astype("datetime64[M]")
+    day = (dates - months.astype("datetime64[D]")).astype(np.int64)
+    places = months.astype(np.int64) % 12 * 31 + day
+    return np.bincount(places, rows, 12 * 31).astype(np.int64).reshape(12, 31)
+
+
+def _cycle(
+    places: NDArray[np.int64], length: int, rows: NDArray[np.int64] | None = None
+) -> tuple[int, ...]:
+    return tuple(np.bincount(places, rows, length).astype(np.int64).tolist())
 
 
 def _stretches(

@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 from numpy.typing import NDArray
 
 from nachsicht.compute.at_hand import AtHand
-from nachsicht.compute.by_level import ByLevelPart, observe_by_level, pairs_to_watch
+from nachsicht.compute.by_level import spreads_by_level
 from nachsicht.compute.clean import prepared
 from nachsicht.compute.columns import (
     ColumnPart,
@@ -104,13 +104,13 @@ def _run_table(
     gaps = pool.submit(observe_gaps, table, split_by)
     sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
     relations = pool.submit(relations_of, summaries, sample)
-    spreads = observe_by_level(table, pairs_to_watch(summaries, split_by))
+    spreads = spreads_by_level(summaries, sample)
     computed = Computed(
         table.num_rows,
         summaries,
         repeats.result(),
         gaps.result().finish(summaries),
-        spreads.finish(summaries),
+        spreads,
         relations.result(),
     )
     kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
@@ -147,10 +147,8 @@ class _Stream:
         self._names: list[str] = []
         self._repeats: RepeatsPart | CondensedRepeats = RepeatsPart(())
         self._gaps = GapsPart()
-        self._spreads = ByLevelPart()
         self._sample: RowSample | None = None
         self._split_by: tuple[SplitBy, ...] = ()
-        self._pairs: tuple[tuple[int, SplitBy], ...] = ()
         self._rows = 0
 
     def run(self, listener: ProgressListener) -> Computed:
@@ -166,7 +164,7 @@ class _Stream:
             summaries,
             self._repeats.finish(),
             self._gaps.finish(summaries),
-            self._spreads.finish(summaries),
+            spreads_by_level(summaries, self._sample),
             relations_of(summaries, self._sample),
         )
 
@@ -181,9 +179,7 @@ class _Stream:
         if not self._columns:
             self._names = batch.schema.names
             self._columns = parts
-            first = [*map(self._finish, range(len(parts)))]
-            self._split_by = columns_to_split_by(first)
-            self._pairs = pairs_to_watch(first, self._split_by)
+            self._split_by = columns_to_split_by([*map(self._finish, range(len(parts)))])
         else:
             self._columns = list(self._pool.map(self._merged, self._columns, parts))
         rows = hashes.part()
@@ -191,7 +187,6 @@ class _Stream:
         self._sample = self._sample.merge(sample) if self._sample else sample
         self._add_rows(rows)
         self._gaps = self._gaps.merge(observe_gaps(batch, self._split_by))
-        self._spreads = self._spreads.merge(observe_by_level(batch, self._pairs))
         self._rows += batch.num_rows
 
     def _share(self) -> int:

@@ -57,7 +57,8 @@ class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):
 class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
     """Row counts, means and standard deviations of a quantity in the levels of another column.
 
-    Rows where either is missing, or the quantity infinite, are left out.
+    Computed of the same evenly drawn rows as the relations; rows where the quantity is missing
+    or infinite are left out.
     """
 
     column: str
@@ -69,7 +70,7 @@ class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Relation(msgspec.Struct, frozen=True, array_like=True):
-    """How strongly two columns go together, and over how many rows with both.
+    """How strongly two columns go together, with its standard error, over so many rows.
 
     ``measure`` is ``spearman`` (-1 to 1, two quantities or moments), ``cramers_v`` (0 to 1,
     two categories or flags, bias corrected) or ``eta`` (0 to 1, a category and the ranks of
@@ -80,6 +81,7 @@ class Relation(msgspec.Struct, frozen=True, array_like=True):
     other: str
     measure: str
     strength: float
+    error: float
     rows: int
 
 

@@ -96,17 +96,16 @@ def _log_choose(n: int, k: np.ndarray[tuple[int], np.dtype[np.int64]]) -> np.nda
     return found
 
 
-def relations_chance(old: float, old_rows: int, new: float, new_rows: int) -> float:
-    """p-value that two correlations are equal, by Fisher's z.
-
-    With the variance of Spearman's coefficient (Fieller, Hartley and Pearson 1957); for
-    strengths from 0 to 1 it is an approximation.
-    """
-    if min(old_rows, new_rows) < 10:
-        return 1.0
-    ends = [math.atanh(max(-0.999, min(0.999, value))) for value in (old, new)]
-    error = math.sqrt(1.06 / (old_rows - 3) + 1.06 / (new_rows - 3))
-    return math.erfc(abs(ends[0] - ends[1]) / error / math.sqrt(2))
+def relations_chance(old: float, old_error: float, new: float, new_error: float) -> float:
+    """p-value that two strengths are equal, from their standard errors, on Fisher's scale."""
+    ends, squares = [], 0.0
+    for value, error in ((old, old_error), (new, new_error)):
+        near = max(-0.999, min(0.999, value))
+        ends.append(math.atanh(near))
+        squares += (error / (1 - near**2)) ** 2
+    if not squares:
+        return 1.0 if ends[0] == ends[1] else 0.0
+    return math.erfc(abs(ends[0] - ends[1]) / math.sqrt(2 * squares))
 
 
 def bound_over_all(chances: Sequence[float], wanted: float) -> float:

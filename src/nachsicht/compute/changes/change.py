@@ -6,12 +6,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.changes.chance import levels_chance
 from nachsicht.compute.changes.curves import Curve
 from nachsicht.compute.changes.distances import Measured
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.findings.making import make_finding
 from nachsicht.model.column import ColumnSummary, MomentSummary, QuantitySummary
 from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 
@@ -93,6 +95,33 @@ class Between:
         )
 
 
+def frequent_chance(old: ColumnSummary, new: ColumnSummary) -> float:
+    """How often chance gives such different counts of the frequent values of both."""
+    counts = [{level.value: level.count for level in side.frequent} for side in (old, new)]
+    full = [len(side.frequent) < side.distinct for side in (old, new)]
+    # A value that is not listed does not occur, unless there are more than are listed.
+    names = [
+        name
+        for name in sorted({*counts[0], *counts[1]})
+        if all(name in listed or not more for listed, more in zip(counts, full, strict=True))
+    ]
+    tables = []
+    for side, listed in zip((old, new), counts, strict=True):
+        table = {name: listed.get(name, 0) for name in names}
+        tables.append({**table, "\0rest": side.present - sum(table.values())})
+    if not set(counts[0]) & set(counts[1]) and _telling(old, new):
+        return 0.0
+    chance = levels_chance(*tables)
+    return 1.0 if chance is None else chance
+
+
+def _telling(old: ColumnSummary, new: ColumnSummary) -> bool:
+    """Whether the frequent values of one would have to be among those of the other."""
+    return any(
+        side.frequent and side.frequent[0].count > 0.05 * side.present for side in (old, new)
+    )
+
+
 @dataclass(frozen=True)
 class Change:
     """A column that both versions have, with what was measured between them."""
@@ -125,6 +154,22 @@ class Change:
         old = self.between.old.curve(self.old)
         new = self.between.new.curve(self.new)
         return (old, new) if old is not None and new is not None else None
+
+    @cached_property
+    def kind_changed(self) -> bool:
+        """Whether the column means something else now.
+
+        Kinds are told from the values, so a rare value can make a quantity of what was a
+        flag. Stored alike and with the same frequent values, it is still the same.
+        """
+        old, new = self.old, self.new
+        if old.kind is new.kind:
+            return False
+        if (old.written is None) is not (new.written is None):
+            return True
+        if Kind.MOMENT in (old.kind, new.kind) or Kind.EMPTY in (old.kind, new.kind):
+            return True
+        return self.between.unlikely(frequent_chance(old, new))
 
     @property
     def distance(self) -> float:

@@ -82,7 +82,7 @@ def _value_findings(change: Change, rise: float) -> Iterator[Finding | None]:
         yield from identifier_findings(change, a, b)
     elif isinstance(a, MomentSummary) and isinstance(b, MomentSummary):
         yield from moment_findings(change, a, b)
-    elif old.kind is not new.kind:
+    elif change.kind_changed:
         yield from _another_kind(change)
 
 

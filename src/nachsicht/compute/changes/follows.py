@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.arrays import arrow_of, missing_in
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import distance_between
-from nachsicht.compute.changes.where import Place
+from nachsicht.compute.changes.where import Place, rows_by_level
 from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.compute.levels_in import levels_in
+from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.model.column import MomentSummary
 from nachsicht.model.profile import ProfileDocument
 
@@ -51,29 +52,25 @@ def _rows_left(
     if by is None or now is None:
         return None
     unit = None
-    if isinstance(by.detail, MomentSummary):
+    if isinstance(by.detail, MomentSummary) and isinstance(now.detail, MomentSummary):
+        if " " in place.level:
+            return _within_range(data, by.position, now.detail)
         unit = "month" if len(place.level) == 7 else "year"
     names, codes = levels_in(data.table.column(by.position), unit)
     if place.level not in names:
         return None
     in_level = np.flatnonzero(codes == names.index(place.level))
-    left = _rows_now(new, place)
+    left = (rows_by_level(new, place.by) or {}).get(place.level, 0)
     # Evenly drawn, the same each time.
     chosen = np.linspace(0, max(len(in_level) - 1, 0), min(left, len(in_level))).astype(np.int64)
     others = np.flatnonzero(codes != names.index(place.level))
     return np.sort(np.concatenate((others, in_level[chosen])))
 
 
-def _rows_now(new: ProfileDocument, place: Place) -> int:
-    for table in new.spread_by_level:
-        if table.by == place.by and place.level in table.levels:
-            return max(
-                rows
-                for t in new.spread_by_level
-                if t.by == place.by
-                for name, rows in zip(t.levels, t.rows, strict=True)
-                if name == place.level
-            )
-    column = new.column(place.by)
-    levels = getattr(column.detail, "levels", ()) if column else ()
-    return next((level.count for level in levels if level.value == place.level), 0)
+def _within_range(data: AtHand, position: int, now: MomentSummary) -> np.ndarray:
+    """Rows of the older version in the stretch of time that the newer one has."""
+    column = data.table.column(position)
+    moments = np.concatenate(observe_moments(column).chunks)
+    present = np.flatnonzero(~missing_in(column))
+    inside = (moments >= now.knots.values[0]) & (moments <= now.knots.values[-1])
+    return present[inside]

@@ -49,7 +49,7 @@ def relation_changes(
 
 
 def _changed(old: Relation, new: Relation, step: tuple[int, int]) -> RelationChange:
-    chance = relations_chance(old.strength, old.rows, new.strength, new.rows)
+    chance = relations_chance(old.strength, old.error, new.strength, new.error)
     return RelationChange(
         *step, new.one, new.other, new.measure, old.strength, new.strength, chance
     )

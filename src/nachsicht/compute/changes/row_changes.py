@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Between
-from nachsicht.compute.changes.where import Place, loss_of_rows
+from nachsicht.compute.changes.where import Place, end_of_time, loss_of_rows
 from nachsicht.compute.findings.in_profile import block_evidence, block_words, repeats_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Weight
@@ -19,15 +19,32 @@ _STANDARD_ERRORS = 4.0
 
 
 def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
-    """Fewer rows than before, and the level that lost most of them."""
+    """Fewer rows than before, and where most of them were lost.
+
+    Returns
+    -------
+    (the finding, the level or the end of time that lost them), either None
+    """
     before, now = between.rows
     lost = before - now
-    if lost <= 0 or not now or lost < _STANDARD_ERRORS * (before + now) ** 0.5:
+    if lost <= 0 or not now:
         return None, None
+    place, ended = None, end_of_time(between)
+    if ended is None:
+        if lost < _STANDARD_ERRORS * (before + now) ** 0.5:
+            return None, None
+        place = loss_of_rows(between, lost)
+    finding = _rows_lost(between, lost, place, ended)
+    return finding, (place or ended) if finding else None
+
+
+def _rows_lost(
+    between: Between, lost: int, place: Place | None, ended: Place | None
+) -> Finding | None:
+    before, now = between.rows
     share = lost / before
-    place = loss_of_rows(between, lost)
     facts: dict[str, Fact] = {"rows": lost, "old_rows": before, "share": share}
-    where = ""
+    where, held = "", place or ended
     if place:
         facts |= {"by": place.by, "level": place.level, "part_of_loss": place.part}
         where = phrase(
@@ -36,20 +53,26 @@ def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
             by=place.by,
             level=quoted(place.level),
         )
-    at_most = None if place else Weight.NOTE if share >= _MEANT else Weight.CHECK
-    finding = between.finding(
+    elif ended:
+        facts |= {"by": ended.by, "level": ended.level, "former_share": ended.share}
+        where = phrase(
+            "findings.rows_lost.where_in_time",
+            by=ended.by,
+            level=ended.level,
+            share=percent(ended.share),
+        )
+    return between.finding(
         "rows_lost",
-        (place.by,) if place else (),
+        (held.by,) if held else (),
         share,
         facts,
-        at_most=at_most,
+        at_most=None if held else Weight.NOTE if share >= _MEANT else Weight.CHECK,
         rows=whole(lost),
         old_rows=whole(before),
         new_rows=whole(now),
         share=percent(share),
         where=where,
     )
-    return finding, place if finding else None
 
 
 def repeat_findings(between: Between) -> Iterator[Finding | None]:

@@ -48,7 +48,7 @@ def swaps_in(changes: Sequence[Change]) -> list[Swap]:
 
 def _moved(change: Change) -> float:
     """How far a column moved, 1 where it changed its kind; 0 for too little."""
-    if change.old.kind is not change.new.kind:
+    if change.kind_changed:
         return 1.0
     moved = max(change.distance, _of_ranges(change))
     return moved if moved >= _SMALLEST_DISTANCE else 0.0

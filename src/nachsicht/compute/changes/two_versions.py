@@ -58,7 +58,9 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
     findings += outcome_findings(between)
     relations = relation_changes(between, pairs, step)
     told |= {change.new.name for change in changes if change.distance}
-    findings += relation_findings(between, relations, told)
+    if "rows_lost" not in {f.code for f in findings if f}:
+        # Relations of the rows that are left may differ from those of all.
+        findings += relation_findings(between, relations, told)
     steps = {change.pair.position: step_of(change, step) for change in changes}
     return Compared(
         tuple(pairs), steps, tuple(finding for finding in findings if finding), rows, relations
@@ -131,7 +133,9 @@ def _rows(
     if old is None or new is None:
         return None
     pairs = [(change.old, change.new) for change in changes]
-    return compare_rows(old, new, pairs, key, step, spread)
+    profiles = between.old.profile, between.new.profile
+    different = (profiles[0].repeats.distinct_rows, profiles[1].repeats.distinct_rows)
+    return compare_rows(old, new, pairs, key, step, different, spread)
 
 
 def _given_key(between: Between) -> list[tuple[int, int]]:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
+from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Between, Change
+from nachsicht.compute.changes.curves import Curve
 from nachsicht.compute.changes.level_causes import levels_of
 from nachsicht.compute.levels_in import MOST_LEVELS
 from nachsicht.model.column import MomentSummary
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
+from nachsicht.words import phrase
 
 #: A level holds a change if it has this part of it, at odds so many times those of its rows.
 _MOST, _ODDS = 0.6, 4.0
@@ -75,10 +78,10 @@ def loss_of_rows(between: Between, lost: int) -> Place | None:
     old, new = between.old.profile, between.new.profile
     for column in old.columns:
         after = new.column(column.name)
-        counts = _counts(old, column.name)
+        counts = rows_by_level(old, column.name)
         if after is None or counts is None or len(counts) > MOST_LEVELS + 1:
             continue
-        now = _counts(new, column.name)
+        now = rows_by_level(new, column.name)
         if now is None:
             continue
         names = sorted(counts)
@@ -88,16 +91,54 @@ def loss_of_rows(between: Between, lost: int) -> Place | None:
     return _largest(places)
 
 
-def _counts(version: ProfileDocument, name: str) -> dict[str, int] | None:
+def end_of_time(between: Between) -> Place | None:
+    """The moment after (or before) which there are no rows any more, though the rest is there.
+
+    Most of the rows lie in the same stretch of time as before; it only ends earlier, or begins
+    later.
+    """
+    places = []
+    for column in between.old.profile.columns:
+        after = between.new.profile.column(column.name)
+        if after is None or not isinstance(column.detail, MomentSummary):
+            continue
+        if not isinstance(after.detail, MomentSummary):
+            continue
+        one, other = Curve.of_knots(column.detail.knots), Curve.of_knots(after.detail.knots)
+        before = float(one.shares(other.values[[0]])[0][0])
+        beyond = 1 - float(one.shares(other.values[[-1]])[1][0])
+        rows = one.rows, other.rows
+        for share, least, code, end in (
+            (beyond, before, "after", after.detail.maximum),
+            (before, beyond, "before", after.detail.minimum),
+        ):
+            unlikely = between.unlikely(shares_chance(share * rows[0], rows[0], 0, rows[1]))
+            if unlikely and least < 0.005 and share < 0.9 and rows[1] < rows[0]:
+                level = phrase(f"findings.rows_lost.{code}", moment=end[:10])
+                places.append(Place(column.name, level, 1.0, share))
+    return max(places, key=lambda place: (place.share, place.by), default=None)
+
+
+def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:
     """Rows by level of a category, or by the calendar of a moment."""
     column = version.column(name)
     if column is None:
         return None
-    if isinstance(column.detail, MomentSummary):
-        tables = [table for table in version.spread_by_level if table.by == name]
-        tables = sorted(tables, key=lambda table: -sum(table.rows))
-        return dict(zip(tables[0].levels, tables[0].rows, strict=True)) if tables else None
-    return levels_of(column.detail)
+    if not isinstance(column.detail, MomentSummary):
+        return levels_of(column.detail)
+    for gaps in version.gaps_by_level:
+        if gaps.by == name:
+            return dict(zip(gaps.levels, gaps.rows, strict=True))
+    # Of a sample of the rows, brought up to all of them.
+    drawn = max(version.relations.rows, 1)
+    spreads = [table for table in version.spread_by_level if table.by == name]
+    fullest = max(spreads, key=lambda table: sum(table.rows), default=None)
+    if fullest is None:
+        return None
+    return {
+        level: round(rows * version.rows / drawn)
+        for level, rows in zip(fullest.levels, fullest.rows, strict=True)
+    }
 
 
 def _places(by: str, levels: Iterable[str], parts: list[float], rows: Iterable[int]) -> list[Place]:

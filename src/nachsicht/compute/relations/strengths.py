@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import combinations
 from typing import Any
 
@@ -41,6 +42,20 @@ class _Quantity:
     name: str
     values: _Floats
     present: NDArray[np.bool_]
+
+    @cached_property
+    def whole(self) -> bool:
+        """Whether every row has a value."""
+        return bool(self.present.all())
+
+    @cached_property
+    def ranks(self) -> _Floats:
+        """Average ranks of all rows; for columns that are whole."""
+        return ranks(self.values)
+
+    def ranks_in(self, rows: NDArray[np.bool_]) -> _Floats:
+        """Ranks among some rows."""
+        return self.ranks if self.whole and rows.all() else ranks(self.values[rows])
 
 
 @dataclass(frozen=True)
@@ -108,16 +123,35 @@ def _relate(a: _Side, b: _Side) -> Relation | None:
     if n < FEWEST_ROWS:
         return None
     if isinstance(a, _Quantity) and isinstance(b, _Quantity):
-        measure, strength = "spearman", spearman(a.values[both], b.values[both])
+        measure, found = "spearman", correlation(a.ranks_in(both), b.ranks_in(both))
     elif isinstance(a, _Levels) and isinstance(b, _Levels):
-        measure, strength = "cramers_v", cramers_v(a.values[both], b.values[both])
+        measure, found = "cramers_v", cramers_v(a.values[both], b.values[both])
     else:
         levels, quantity = (a, b) if isinstance(a, _Levels) else (b, a)
         assert isinstance(levels, _Levels)
-        measure, strength = "eta", eta(levels.values[both], ranks(quantity.values[both]))
-    if strength is None:
+        assert isinstance(quantity, _Quantity)
+        measure, found = "eta", eta(levels.values[both], quantity.ranks_in(both))
+    if found is None:
         return None
-    return Relation(a.name, b.name, measure, strength, n)
+    return Relation(a.name, b.name, measure, found.value, found.error, n)
+
+
+@dataclass(frozen=True)
+class Strength:
+    """A strength and its standard error."""
+
+    value: float
+    error: float
+
+
+def _strength(value: float, influence: _Floats, least: float) -> Strength:
+    """With the error that the influence of the single rows gives (infinitesimal jackknife).
+
+    That needs no normal distribution and minds ties (Efron 1982, chapter 6). In few rows it
+    may come out too small, so it is at least ``least``.
+    """
+    n = len(influence)
+    return Strength(value, max(float(influence.std()) / math.sqrt(n), least))
 
 
 def ranks(values: NDArray[Any]) -> _Floats:
@@ -131,42 +165,71 @@ def ranks(values: NDArray[Any]) -> _Floats:
     return found
 
 
-def spearman(a: _Floats, b: _Floats) -> float | None:
+def spearman(a: _Floats, b: _Floats) -> Strength | None:
     """Spearman's rank correlation; None where one of the columns never varies."""
-    x, y = ranks(a), ranks(b)
-    x -= x.mean()
-    y -= y.mean()
-    scale = math.sqrt(float(x @ x) * float(y @ y))
-    return max(-1.0, min(1.0, float(x @ y) / scale)) if scale else None
+    return correlation(ranks(a), ranks(b))
 
 
-def cramers_v(a: _Codes, b: _Codes) -> float | None:
+def correlation(a: _Floats, b: _Floats) -> Strength | None:
+    """Pearson's correlation; None where one of the columns never varies."""
+    x, y = a - a.mean(), b - b.mean()
+    n, scale = len(x), math.sqrt(float(x @ x) * float(y @ y))
+    if not scale:
+        return None
+    value = max(-1.0, min(1.0, float(x @ y) / scale))
+    x /= math.sqrt(float(x @ x) / n)
+    y /= math.sqrt(float(y @ y) / n)
+    influence = x * y - value / 2 * (x * x + y * y)
+    return _strength(value, influence, (1 - value**2) / math.sqrt(n))
+
+
+def cramers_v(a: _Codes, b: _Codes) -> Strength | None:
     """Cramér's V, bias corrected (Bergsma, J. Korean Stat. Soc. 42, 2013)."""
     width = int(b.max()) + 1
     table = np.bincount(a * width + b, minlength=(int(a.max()) + 1) * width).reshape(-1, width)
     table = table[table.any(axis=1)][:, table.any(axis=0)].astype(np.float64)
     rows, columns = table.shape
-    n = table.sum()
+    n = float(table.sum())
     if min(rows, columns) < 2:
         return None
-    expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / n
-    phi = float(((table - expected) ** 2 / expected).sum()) / n
-    phi = max(0.0, phi - (rows - 1) * (columns - 1) / (n - 1))
+    joint = table / n
+    one, other = joint.sum(axis=1, keepdims=True), joint.sum(axis=0, keepdims=True)
+    lift = joint / (one * other)
+    phi = float((joint * lift).sum()) - 1
+    corrected = max(0.0, phi - (rows - 1) * (columns - 1) / (n - 1))
     rows_left = rows - (rows - 1) ** 2 / (n - 1)
     columns_left = columns - (columns - 1) ** 2 / (n - 1)
-    least = min(rows_left, columns_left) - 1
-    return min(1.0, math.sqrt(phi / least)) if least > 0 else None
+    most = min(rows_left, columns_left) - 1
+    if most <= 0:
+        return None
+    value = min(1.0, math.sqrt(corrected / most))
+    by_row = (joint * lift).sum(axis=1, keepdims=True) / one
+    by_column = (joint * lift).sum(axis=0, keepdims=True) / other
+    influence = 2 * lift - by_row - by_column
+    spread = math.sqrt(float((joint * (influence - (joint * influence).sum()) ** 2).sum()) / n)
+    least = 1 / math.sqrt(n)
+    return Strength(value, max(spread / (2 * value * most), least) if value else least)
 
 
-def eta(levels: _Codes, values: _Floats) -> float | None:
-    """Correlation ratio: the root of the share of the variance that lies between the levels."""
+def eta(levels: _Codes, values: _Floats) -> Strength | None:
+    """Correlation ratio: the root of the share of the variance that lies between the levels.
+
+    The share is corrected for its bias as the adjusted coefficient of determination is.
+    """
     rows = np.bincount(levels)
     held = rows > 0
     n, k = len(values), int(held.sum())
-    total = float(((values - values.mean()) ** 2).sum())
+    away = values - values.mean()
+    total = float(away @ away)
     if k < 2 or n <= k or not total:
         return None
-    means = np.bincount(levels, values)[held] / rows[held]
-    between = float((rows[held] * (means - values.mean()) ** 2).sum())
-    share = 1 - (1 - between / total) * (n - 1) / (n - k)
-    return math.sqrt(max(0.0, min(1.0, share)))
+    means = np.zeros(len(rows))
+    means[held] = np.bincount(levels, values)[held] / rows[held]
+    within = values - means[levels]
+    share = 1 - float(within @ within) / total
+    value = math.sqrt(max(0.0, min(1.0, 1 - (1 - share) * (n - 1) / (n - k))))
+    influence = ((1 - share) * away**2 - within**2) / (total / n)
+    least = 1 / math.sqrt(n)
+    if not value:
+        return Strength(value, least)
+    return _strength(value, influence / (2 * value), least)

@@ -8,9 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
-from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.hashing import Hashes, hash_values, salt_of
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.kinds import Kind
@@ -24,18 +22,23 @@ _PARTS = (Kind.IDENTIFIER, Kind.MOMENT, Kind.CATEGORY)
 _MOST_PARTS = 6
 #: Keys found by themselves must name so large a part of the smaller version's rows in both.
 FEWEST_SHARED = 0.05
+#: Rows that are tried first.
+_TRIAL = 20_000
 
 
 def possible_keys(
     pairs: Sequence[tuple[ColumnSummary, ColumnSummary]], rows: tuple[int, int]
 ) -> Iterator[tuple[Place, ...]]:
-    """Places of columns that may name the rows of both versions, the likeliest first."""
+    """Places of columns that may name the rows of both versions, the likeliest first.
+
+    ``rows`` are the different rows of each version: what is repeated whole repeats its key.
+    """
     whole = [pair for pair in pairs if all(column.missing == 0 for column in pair)]
     parts = []
     for old, new in whole:
         if old.kind is not new.kind or old.kind not in _PARTS:
             continue
-        unique = old.distinct == rows[0] and new.distinct == rows[1]
+        unique = old.distinct >= rows[0] and new.distinct >= rows[1]
         if unique and old.kind is Kind.IDENTIFIER:
             yield ((old.position, new.position),)
         elif not unique:
@@ -58,14 +61,14 @@ def hash_keys(table: Any, positions: Sequence[int], types: Sequence[Any]) -> Has
         column = one_array(table.column(position))
         if column.type != stored:
             column = column.cast(stored, safe=False)
-        hashes += hash_values(_encoded(column), salt_of(place))
+        hashes += hash_values(column, salt_of(place))
     return hashes
 
 
 def common_type(a: Any, b: Any) -> Any:
     """A type in which values of both types can be compared; None where there is none."""
     types = pa.types
-    a, b = (t.value_type if types.is_dictionary(t) else t for t in (a, b))
+    a, b = _plain(a), _plain(b)
     if a == b:
         return a
     for fits, common in (
@@ -90,8 +93,8 @@ def one_array(column: Any) -> Any:
     return column
 
 
-def _encoded(column: Any) -> Any:
-    return pc.dictionary_encode(column) if _is_text(column.type) else column
+def _plain(stored: Any) -> Any:
+    return stored.value_type if pa.types.is_dictionary(stored) else stored
 
 
 def _is_number(stored: Any) -> bool:
@@ -106,6 +109,8 @@ def _is_text(stored: Any) -> bool:
     )
 
 
-def without_missing(table: Any, positions: Sequence[int]) -> bool:
-    """Whether no row lacks a part of its key."""
-    return not any(missing_in(table.column(position)).any() for position in positions)
+def could_be_key(table: Any, positions: Sequence[int], most_repeated: int) -> bool:
+    """Whether the first rows have no more equal keys than rows are repeated."""
+    head = table.select(list(dict.fromkeys(positions))).slice(0, _TRIAL)
+    hashes = hash_keys(head, range(head.num_columns), [_plain(c.type) for c in head.columns])
+    return len(hashes) - len(np.unique(hashes)) <= most_repeated

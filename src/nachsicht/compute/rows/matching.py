@@ -19,6 +19,7 @@ from nachsicht.compute.rows.keys import (
     FEWEST_SHARED,
     Place,
     common_type,
+    could_be_key,
     hash_keys,
     one_array,
     possible_keys,
@@ -55,6 +56,7 @@ def compare_rows(
     pairs: _Pairs,
     key: Sequence[Place],
     step: tuple[int, int],
+    different: tuple[int, int],
     spread: Spread = map,
 ) -> RowChanges:
     """What became of the rows between two versions.
@@ -70,19 +72,33 @@ def compare_rows(
         otherwise whole rows are compared.
     step : (int, int)
         Positions of the two versions.
+    different : (int, int)
+        How many different rows each version has.
     spread : callable, optional
         Applies a function to all columns, as `map` does.
     """
     tables = old.table, new.table
-    rows = tables[0].num_rows, tables[1].num_rows
     if key:
         return _by_key(tables, pairs, key, step, False, _match(tables, key), spread)
-    for candidate in possible_keys(pairs, rows):
-        matched = _match(tables, candidate)
-        fewest = FEWEST_SHARED * min(rows)
-        if not any(matched.repeated) and len(matched.old) > fewest:
+    for candidate in possible_keys(pairs, different):
+        matched = _match_if_key(tables, candidate, different)
+        if matched is not None:
             return _by_key(tables, pairs, candidate, step, True, matched, spread)
     return _whole_rows(old, new, pairs, step)
+
+
+def _match_if_key(
+    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int]
+) -> _Matched | None:
+    """The rows matched by columns, if these name the rows of both and share some of them."""
+    extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
+    for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
+        if not could_be_key(table, places, most):
+            return None
+    matched = _match(tables, key)
+    repeated = any(rows > 2 * most for rows, most in zip(matched.repeated, extra, strict=True))
+    fewest = FEWEST_SHARED * min(table.num_rows for table in tables)
+    return None if repeated or len(matched.old) <= fewest else matched
 
 
 def _match(tables: tuple[Any, Any], key: Sequence[Place]) -> _Matched:
@@ -92,7 +108,7 @@ def _match(tables: tuple[Any, Any], key: Sequence[Place]) -> _Matched:
     ]
     old = hash_keys(tables[0], [a for a, _ in key], types)
     new = hash_keys(tables[1], [b for _, b in key], types)
-    old_order, new_order = (np.argsort(hashes, kind="stable") for hashes in (old, new))
+    old_order, new_order = (np.argsort(hashes) for hashes in (old, new))
     old_ranked, new_ranked = old[old_order], new[new_order]
     once_old, once_new = _once(old_ranked), _once(new_ranked)
     at = np.searchsorted(old_ranked, new_ranked)
