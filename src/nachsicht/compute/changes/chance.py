@@ -28,6 +28,9 @@ def usual_distance(n: int, m: int, chance: float = 0.01) -> float:
     return math.sqrt(-math.log(chance / 2) / 2) * math.sqrt((n + m) / (n * m)) if n and m else 1.0
 
 
+Counts = Sequence[float] | np.ndarray
+
+
 def levels_chance(old: Mapping[str, int], new: Mapping[str, int]) -> float | None:
     """p-value of Pearson's chi-square test that both have the same shares.
 
@@ -37,7 +40,7 @@ def levels_chance(old: Mapping[str, int], new: Mapping[str, int]) -> float | Non
     return counts_chance([old.get(name, 0) for name in names], [new.get(name, 0) for name in names])
 
 
-def counts_chance(old: Sequence[float], new: Sequence[float]) -> float | None:
+def counts_chance(old: Counts, new: Counts) -> float | None:
     """As `levels_chance`, of counts in the same order; None where one side has no rows."""
     table = np.array([old, new], float).T.reshape(-1, 2)
     totals = table.sum(axis=0)

@@ -30,6 +30,8 @@ from nachsicht.words import catalogue, percent, quoted, whole
 
 #: A column of texts in which so many rows still read as numbers once held numbers.
 _STILL_READABLE = 0.5
+#: Findings that also say why fewer values are missing.
+_NEW_VALUES = {"numbers_as_text", "retyped", "stand_in_new"}
 
 
 def presence_finding(pair: Pair, between: Between) -> Finding | None:
@@ -56,7 +58,7 @@ def column_findings(change: Change) -> Iterator[Finding | None]:
     codes = {finding.code for finding in values if finding}
     if change.new.kind is Kind.EMPTY and change.old.kind is not Kind.EMPTY:
         rise = 1.0 - change.old.missing_share
-    if "gaps_filled" not in codes and not (codes & {"numbers_as_text", "retyped"} and rise < 0):
+    if "gaps_filled" not in codes and not (codes & _NEW_VALUES and rise < 0):
         yield from gap_findings(change, rise)
 
 
@@ -139,6 +141,10 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
             example=quoted(new.frequent[0].value) if new.frequent else "",
         )
         return
+    cut = _cut_names(change)
+    if cut:
+        yield cut
+        return
     levels = levels_of(old.detail), levels_of(new.detail)
     if levels[0] and levels[1]:
         found = [finding for finding in level_findings(change, levels[0], levels[1]) if finding]
@@ -146,6 +152,30 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
             yield from found
             return
     yield _retyped(change)
+
+
+def _cut_names(change: Change) -> Finding | None:
+    """Names that were cut at a length, and so became levels that repeat."""
+    a, b = change.old.detail, change.new.detail
+    if not isinstance(a, IdentifierSummary) or not isinstance(b, CategorySummary):
+        return None
+    if b.shortest != b.longest or b.longest >= a.shortest:
+        return None
+    return change.finding(
+        "texts_cut",
+        1.0,
+        {
+            "length": b.longest,
+            "rows": change.new.present,
+            "share": 1.0,
+            "old_longest": a.longest,
+        },
+        length=whole(b.longest),
+        rows=whole(change.new.present),
+        share=percent(1.0),
+        old_longest=whole(a.longest),
+        example="",
+    )
 
 
 def _still_readable(change: Change) -> tuple[str, float] | None:

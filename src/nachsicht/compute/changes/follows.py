@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-import numpy as np
+from typing import Any
 
-from nachsicht.compute.arrays import arrow_of, missing_in
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import arrow_of, missing_in, values_of
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import distance_between
@@ -12,7 +15,7 @@ from nachsicht.compute.changes.where import Place, rows_by_level
 from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.moments_in_time import observe_moments
-from nachsicht.model.column import MomentSummary
+from nachsicht.model.column import MomentSummary, QuantitySummary
 from nachsicht.model.profile import ProfileDocument
 
 #: Gaps that rose by so much more than the lost rows explain are told.
@@ -46,15 +49,15 @@ def follows_from_loss(change: Change, place: Place) -> bool:
 
 def _rows_left(
     old: ProfileDocument, new: ProfileDocument, data: AtHand, place: Place
-) -> np.ndarray | None:
+) -> NDArray[np.int64] | None:
     """Rows of the older version of which the level keeps only as many as the newer one has."""
     by, now = old.column(place.by), new.column(place.by)
     if by is None or now is None:
         return None
+    if isinstance(now.detail, QuantitySummary | MomentSummary) and " " in place.level:
+        return _within_range(data.table.column(by.position), now.detail)
     unit = None
-    if isinstance(by.detail, MomentSummary) and isinstance(now.detail, MomentSummary):
-        if " " in place.level:
-            return _within_range(data, by.position, now.detail)
+    if isinstance(by.detail, MomentSummary):
         unit = "month" if len(place.level) == 7 else "year"
     names, codes = levels_in(data.table.column(by.position), unit)
     if place.level not in names:
@@ -67,10 +70,12 @@ def _rows_left(
     return np.sort(np.concatenate((others, in_level[chosen])))
 
 
-def _within_range(data: AtHand, position: int, now: MomentSummary) -> np.ndarray:
-    """Rows of the older version in the stretch of time that the newer one has."""
-    column = data.table.column(position)
-    moments = np.concatenate(observe_moments(column).chunks)
+def _within_range(column: Any, now: QuantitySummary | MomentSummary) -> NDArray[np.int64]:
+    """Rows of the older version in the range that the newer one has."""
     present = np.flatnonzero(~missing_in(column))
-    inside = (moments >= now.knots.values[0]) & (moments <= now.knots.values[-1])
-    return present[inside]
+    if isinstance(now, MomentSummary):
+        values = np.concatenate(observe_moments(column).chunks)
+    else:
+        values = values_of(column)[present]
+    low, high = now.knots.values[0], now.knots.values[-1]
+    return present[(values >= low) & (values <= high)]

@@ -19,6 +19,8 @@ Counts = Mapping[str, int]
 _SMALLEST_SHARE = 0.02
 #: How far the shares may differ though chance may not explain it.
 _SHARES_APART = 0.05
+#: Less than this total variation is no exchange of levels.
+_EXCHANGED = 0.15
 
 
 def levels_of(detail: Detail | None) -> dict[str, int] | None:
@@ -143,6 +145,32 @@ def relabelled(old: Counts, new: Counts) -> Renaming | None:
     if chance is None or found is None:
         return None
     return found if chance > 1e-4 or found.left_over < _SHARES_APART / 2 else None
+
+
+def exchanged(old: Counts, new: Counts) -> Renaming | None:
+    """Levels that are the same but changed their meaning: yes is no, and no is yes.
+
+    The shares fit level by level only if some change places, and then as well as chance lets
+    them.
+    """
+    if set(old) != set(new) or "\0further" in old:
+        return None
+    n, m = sum(old.values()), sum(new.values())
+    moved = {name for name in old if abs(old[name] / n - new[name] / m) > _SHARES_APART}
+    if not moved or total_variation(old, new) < _EXCHANGED:
+        return None
+    befores = sorted(moved, key=lambda name: (-old[name], name))
+    afters = sorted(moved, key=lambda name: (-new[name], name))
+    pairs = [(a, b) for a, b in zip(befores, afters, strict=True) if a != b]
+    found = mapped_levels(old, new, pairs)
+    if found is None:
+        return None
+    back = {after: before for before, after in pairs}
+    undone = {back.get(name, name): count for name, count in new.items()}
+    chance = levels_chance(old, undone)
+    left = total_variation(old, undone)
+    fits = chance is not None and chance > 1e-3 and left < _SHARES_APART
+    return Renaming(found.pairs, found.share, left) if fits else None
 
 
 def _by_name(

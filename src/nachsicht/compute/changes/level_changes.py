@@ -8,7 +8,12 @@ from nachsicht.compute.changes import level_causes
 from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import total_variation
-from nachsicht.compute.changes.level_causes import Renaming, mapped_levels, relabelled
+from nachsicht.compute.changes.level_causes import (
+    Renaming,
+    exchanged,
+    mapped_levels,
+    relabelled,
+)
 from nachsicht.compute.findings.catalogue import smallest_size
 from nachsicht.compute.findings.stand_ins import is_word_for_missing
 from nachsicht.model.findings import Fact, Finding
@@ -52,7 +57,7 @@ def _causes(
         if renaming:
             found.append(_mapped(change, code, renaming, old, now))
             now = _undone(renaming, now)
-    renamed = relabelled(old, now)
+    renamed = relabelled(old, now) or exchanged(old, now)
     if renamed:
         found.append(_relabelled(change, renamed))
         now = _undone(renamed, now)

@@ -25,16 +25,19 @@ _AFFINE = (
 )
 #: A map must leave over less than this part of the distance.
 _LEFT_OVER = 1 / 3
+#: A conversion of a smaller part of the rows is left to outliers.
+_SMALLEST_PART = 0.03
 
 
 @dataclass(frozen=True)
 class Map:
-    """``new = factor * old + offset``, and the distance that is left over."""
+    """``new = factor * old + offset`` for a part of the rows, and the distance left over."""
 
     factor: float
     offset: float
     known: str | None
     left_over: float
+    part: float = 1.0
 
     @property
     def is_shift(self) -> bool:
@@ -93,6 +96,30 @@ def map_between(
     return best
 
 
+def map_of_a_part(a: Curve, b: Curve, distance: float) -> Map | None:
+    """A known conversion of a part of the rows; None if none explains the change.
+
+    The part is that which leaves over least by squares; what it leaves over must be no more
+    than chance gives.
+    """
+    if min(a.rows, b.rows) < 100 or len(a.values) < 20:
+        return None
+    chance = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    best: Map | None = None
+    for name in _known_factors():
+        factor = float(name)
+        places = np.concatenate((a.values, a.values * factor, b.values))
+        old, turned, new = (curve.shares(places)[1] for curve in (a, a.mapped(factor), b))
+        apart = turned - old
+        part = float((apart @ (new - old)) / max(float(apart @ apart), 1e-12))
+        if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART:
+            continue
+        left = float(np.abs(new - old - part * apart).max())
+        if left <= min(chance, _LEFT_OVER * distance) and (not best or left < best.left_over):
+            best = Map(factor, 0.0, name, left, part)
+    return best
+
+
 def _candidates(a: Curve, b: Curve, step: float) -> Iterator[tuple[float, float, str | None]]:
     yield from _AFFINE
     before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
@@ -118,8 +145,12 @@ def _middle_factor(before: np.ndarray, after: np.ndarray) -> float | None:
     return float(np.exp(np.median(np.log(after[usable] / before[usable]))))
 
 
+def _known_factors() -> list[str]:
+    """Factors of the conversions that the catalogue of words knows."""
+    return [name for name in catalogue()["findings"]["rescaled"]["units"] if name[0].isdigit()]
+
+
 def _known_factor(factor: float) -> str | None:
     """The conversion of units that is within 3 % of a factor."""
-    units = [name for name in catalogue()["findings"]["rescaled"]["units"] if name[0].isdigit()]
-    near = min(units, key=lambda text: abs(math.log(float(text) / factor)))
+    near = min(_known_factors(), key=lambda text: abs(math.log(float(text) / factor)))
     return str(near) if abs(math.log(float(near) / factor)) < 0.03 else None

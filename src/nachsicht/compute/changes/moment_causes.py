@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.changes.chance import counts_chance, ks_chance, usual_distance
+from nachsicht.compute.changes.chance import counts_chance, usual_distance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.compute.moments_in_time import coarsen_counts
@@ -134,12 +134,25 @@ def _exchange_by_days(change: Change, a: MomentSummary, b: MomentSummary) -> Exc
     old, new = _days(a), _days(b)
     if old is None or new is None:
         return None
-    rows = int(old[1].sum()), int(new[1].sum())
     exchanged = _exchanged(old[0]), old[1]
-    distance, left = _cumulative_apart(old, new), _cumulative_apart(exchanged, new)
-    unlikely = change.between.unlikely(ks_chance(distance, *rows))
-    explained = left <= usual_distance(*rows) and left < distance / 3
+    before, after, now = _by_month(old, exchanged, new)
+    unlikely = change.between.unlikely(counts_chance(before, now))
+    fits = counts_chance(after, now)
+    distance, left = _apart(before, now), _apart(after, now)
+    explained = fits is not None and fits > _FITS and left < distance / 2
     return Exchanged(distance, left) if unlikely and explained else None
+
+
+def _by_month(*sides: tuple[NDArray[np.int64], NDArray[np.int64]]) -> list[NDArray[np.int64]]:
+    """Rows by calendar month, of all sides over the same months."""
+    months = [
+        days.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) for days, _ in sides
+    ]
+    first, last = min(m.min() for m in months), max(m.max() for m in months)
+    return [
+        np.bincount(m - first, counts, int(last - first) + 1).astype(np.int64)
+        for m, (_, counts) in zip(months, sides, strict=True)
+    ]
 
 
 def _days(moments: MomentSummary) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
@@ -159,16 +172,6 @@ def _exchanged(days: NDArray[np.int64]) -> NDArray[np.int64]:
     swapped = (years.astype("datetime64[M]") + day).astype("datetime64[D]") + months
     found: NDArray[np.int64] = np.where(day < 12, swapped, dates).astype(np.int64)
     return found
-
-
-def _cumulative_apart(
-    old: tuple[NDArray[np.int64], NDArray[np.int64]],
-    new: tuple[NDArray[np.int64], NDArray[np.int64]],
-) -> float:
-    first = int(min(old[0].min(), new[0].min()))
-    length = int(max(old[0].max(), new[0].max())) - first + 1
-    sums = [np.cumsum(np.bincount(days - first, counts, length)) for days, counts in (old, new)]
-    return float(np.abs(sums[0] / sums[0][-1] - sums[1] / sums[1][-1]).max())
 
 
 def _exchange_by_months(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:

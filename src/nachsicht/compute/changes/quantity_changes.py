@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from nachsicht.compute.changes.chance import usual_distance
+from nachsicht.compute.changes.chance import shares_chance, usual_distance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.compute.changes.edges import Cap, Heap, cap_in, heap_in
-from nachsicht.compute.changes.maps import Map, map_between
+from nachsicht.compute.changes.maps import Map, map_between, map_of_a_part
 from nachsicht.compute.changes.spikes import Spike, number_in, spikes_in
 from nachsicht.compute.changes.where import move_of_spread
 from nachsicht.compute.findings.catalogue import smallest_size
@@ -30,6 +30,7 @@ def quantity_findings(
         if change.distance:
             yield _moved(change, change.distance, a, b)
         return
+    yield _infinite(change, a, b)
     cap = cap_in(change)
     if cap:
         yield _capped(change, cap)
@@ -39,16 +40,36 @@ def quantity_findings(
     spike = _spike_beside_the_rest(change, one, other)
     if heap and spike and spike.rise < 0.6 * (heap.share - heap.old_share):
         spike = None  # one of the values that the others are heaped on
+    if spike and spike.old_share and spike.rise <= gap_rise:
+        spike = None  # it holds more of what is left because others are missing
     distance = change.distance
     if spike:
         yield _spiked(change, spike, one, gap_rise)
         value = float(spike.value)
         one, other, heap = one.without(value), other.without(value), None
         distance = _beyond_chance(one, other)
-    if heap:
+    if heap and _rounding_explains(one, other, heap):
+        distance = 0.0
+    moved = _of_the_spread(change, one, other, distance, gap_rise)
+    yield moved
+    if heap and not (moved and moved.code == "rescaled"):  # a factor makes multiples by itself
         yield _heaped(change, heap)
-        distance = 0.0 if _rounding_explains(one, other, heap) else distance
-    yield _of_the_spread(change, one, other, distance, gap_rise)
+
+
+def _infinite(change: Change, a: QuantitySummary, b: QuantitySummary) -> Finding | None:
+    before, now = (s.infinite_below + s.infinite_above for s in (a, b))
+    old, new = change.old.present, change.new.present
+    if not now or not change.between.unlikely(shares_chance(before, old, now, new)):
+        return None
+    facts: dict[str, Fact] = {"rows": now, "share": now / new, "old_share": before / max(old, 1)}
+    return change.finding(
+        "infinite_new",
+        now / new,
+        facts,
+        rows=whole(now),
+        share=percent(now / new),
+        old_share=percent(before / max(old, 1)),
+    )
 
 
 def _of_the_spread(
@@ -63,6 +84,7 @@ def _of_the_spread(
     # A map takes all rows alike: where one level holds the move, only known ones are.
     held = move_of_spread(change) is not None
     found = map_between(one, other, distance, (a.decimals, b.decimals), known_only=held)
+    found = found or map_of_a_part(one, other, distance)
     if found:
         return _mapped(change, found, distance)
     # Values that went missing move the spread by their share at most.
@@ -184,7 +206,9 @@ def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
     return change.finding(
         "rescaled",
         distance,
-        {"factor": found.factor, "offset": offset, **facts},
+        {"factor": found.factor, "offset": offset, "part": found.part, **facts},
+        title="title" if found.part == 1.0 else "title_part",
+        part=percent(found.part),
         factor=rounded(found.factor, 5),
         offset=f" {'+' if offset > 0 else '−'} {rounded(abs(offset), 5)}" if offset else "",
         unit=phrase("findings.rescaled.unit", units=unit) if unit else "",

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Between
-from nachsicht.compute.changes.where import Place, end_of_time, loss_of_rows
+from nachsicht.compute.changes.where import Place, cut_end, loss_of_rows
 from nachsicht.compute.findings.in_profile import block_evidence, block_words, repeats_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Weight
@@ -29,7 +29,7 @@ def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
     lost = before - now
     if lost <= 0 or not now:
         return None, None
-    place, ended = None, end_of_time(between)
+    place, ended = None, cut_end(between, lost)
     if ended is None:
         if lost < _STANDARD_ERRORS * (before + now) ** 0.5:
             return None, None
@@ -56,7 +56,7 @@ def _rows_lost(
     elif ended:
         facts |= {"by": ended.by, "level": ended.level, "former_share": ended.share}
         where = phrase(
-            "findings.rows_lost.where_in_time",
+            "findings.rows_lost.where_cut",
             by=ended.by,
             level=ended.level,
             share=percent(ended.share),

@@ -27,7 +27,7 @@ from nachsicht.compute.changes.swaps import Swap, swaps_in
 from nachsicht.compute.rows.matching import compare_rows
 from nachsicht.errors import SettingsError
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
-from nachsicht.model.findings import Finding
+from nachsicht.model.findings import Finding, Weight
 from nachsicht.words import percent
 
 Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterable[Any]]
@@ -54,7 +54,8 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
     findings.append(_reordered(between, pairs))
     findings += _findings_of_columns(between, changes)
     told = {name for f in findings if f for name in f.columns}
-    findings += cell_findings(between, rows, told)
+    urgent = {n for f in findings if f and f.weight is not Weight.NOTE for n in f.columns}
+    findings += cell_findings(between, rows, urgent)
     findings += outcome_findings(between)
     relations = relation_changes(between, pairs, step)
     told |= {change.new.name for change in changes if change.distance}

@@ -10,9 +10,9 @@ from nachsicht.compute.changes.change import Between, Change
 from nachsicht.compute.changes.curves import Curve
 from nachsicht.compute.changes.level_causes import levels_of
 from nachsicht.compute.levels_in import MOST_LEVELS
-from nachsicht.model.column import MomentSummary
+from nachsicht.model.column import ColumnSummary, MomentSummary
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
-from nachsicht.words import phrase
+from nachsicht.words import number, phrase
 
 #: A level holds a change if it has this part of it, at odds so many times those of its rows.
 _MOST, _ODDS = 0.6, 4.0
@@ -91,32 +91,45 @@ def loss_of_rows(between: Between, lost: int) -> Place | None:
     return _largest(places)
 
 
-def end_of_time(between: Between) -> Place | None:
-    """The moment after (or before) which there are no rows any more, though the rest is there.
+def cut_end(between: Between, lost: int) -> Place | None:
+    """The moment or value after (or before) which there are no rows any more.
 
-    Most of the rows lie in the same stretch of time as before; it only ends earlier, or begins
-    later.
+    Most of the rows lie in the same range as before; it only ends earlier, or begins later.
+    Of a quantity, what lay beyond must be just the rows that were lost.
     """
+    part = lost / between.rows[0]
     places = []
     for column in between.old.profile.columns:
         after = between.new.profile.column(column.name)
-        if after is None or not isinstance(column.detail, MomentSummary):
+        if after is None or after.kind is not column.kind:
             continue
-        if not isinstance(after.detail, MomentSummary):
+        curves = between.old.curve(column), between.new.curve(after)
+        if curves[0] is None or curves[1] is None:
             continue
-        one, other = Curve.of_knots(column.detail.knots), Curve.of_knots(after.detail.knots)
-        before = float(one.shares(other.values[[0]])[0][0])
-        beyond = 1 - float(one.shares(other.values[[-1]])[1][0])
-        rows = one.rows, other.rows
-        for share, least, code, end in (
-            (beyond, before, "after", after.detail.maximum),
-            (before, beyond, "before", after.detail.minimum),
-        ):
-            unlikely = between.unlikely(shares_chance(share * rows[0], rows[0], 0, rows[1]))
-            if unlikely and least < 0.005 and share < 0.9 and rows[1] < rows[0]:
-                level = phrase(f"findings.rows_lost.{code}", moment=end[:10])
-                places.append(Place(column.name, level, 1.0, share))
+        place = _cut_end(between, column.name, curves[0], curves[1], after)
+        moments = isinstance(after.detail, MomentSummary)
+        if place and (moments or abs(place.share - part) < 0.01 + 0.25 * part):
+            places.append(place)
     return max(places, key=lambda place: (place.share, place.by), default=None)
+
+
+def _cut_end(
+    between: Between, name: str, one: Curve, other: Curve, after: ColumnSummary
+) -> Place | None:
+    before = float(one.shares(other.values[[0]])[0][0])
+    beyond = 1 - float(one.shares(other.values[[-1]])[1][0])
+    for share, rest, code, end in ((beyond, before, "after", -1), (before, beyond, "before", 0)):
+        gone = shares_chance(share * one.rows, one.rows, 0, other.rows)
+        if between.unlikely(gone) and rest < 0.005 and share < 0.9 and other.rows < one.rows:
+            level = phrase(f"findings.rows_lost.{code}", place=_end_text(after, end, other))
+            return Place(name, level, 1.0, share)
+    return None
+
+
+def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:
+    if isinstance(column.detail, MomentSummary):
+        return (column.detail.maximum if end else column.detail.minimum)[:10]
+    return number(float(curve.values[end]), 6)
 
 
 def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:

@@ -122,6 +122,8 @@ def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Find
         return None
     if extra <= 1.1 * change.between.new.profile.repeats.repeated_rows:
         return None  # whole rows are repeated, which is told
+    if change.between.settings.key == (change.name,):
+        return None  # told of the key
     if extra_before and not change.between.unlikely(
         shares_chance(extra_before, old.present, extra, new.present)
     ):
@@ -256,7 +258,7 @@ def _spiked(change: Change, stands_in: Callable[[str], bool]) -> Iterator[Findin
             continue
         filled = change.old.missing_share - change.new.missing_share
         in_gaps = filled > 0.005 and 0.5 < spike.rise / filled < 2
-        code = "gaps_filled" if in_gaps else "stand_in_new" if known_code else "surged"
+        code = "stand_in_new" if known_code else "gaps_filled" if in_gaps else "surged"
         yield change.finding(
             code,
             spike.share if code == "stand_in_new" else spike.rise,

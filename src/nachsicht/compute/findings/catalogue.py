@@ -98,6 +98,7 @@ ENTRIES: tuple[Entry, ...] = (
     _between("became_constant", _ANY, _ACT, "value old_distinct"),
     # Why its values changed.
     _between("stand_in_new", _ANY, (None, 0.0, 0.002), "value rows share"),
+    _between("infinite_new", _QUANTITY, (None, 0.0, 0.1), "rows share old_share"),
     _between("surged", _ANY, (0.01, 0.02, 0.20), "value rows share old_share"),
     _between("gaps_filled", _ANY, (None, 0.0, 0.20), "value rows share old_share"),
     _between("rescaled", _QUANTITY, _ACT, "factor distance left_over"),

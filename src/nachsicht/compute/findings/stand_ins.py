@@ -78,7 +78,7 @@ def could_stand_in(value: float) -> bool:
 
 def is_word_for_missing(text: str) -> bool:
     """Whether a text says that there is no value."""
-    return "_".join(text.casefold().split()) in WORDS
+    return not text.strip() or "_".join(text.casefold().split()) in WORDS
 
 
 def is_empty_date(text: str) -> bool:

@@ -1,0 +1,210 @@
+"""Settings files, accepting, stopping, explaining, groups and Markdown, as a user meets them."""
+
+import json
+import re
+
+import jsonschema
+import pytest
+from markdown_it import MarkdownIt
+from tests.cli.test_command import run
+
+import nachsicht
+from nachsicht.settings import FIELDS
+
+
+@pytest.fixture
+def folder(demo_files, tmp_path):
+    for year in (2024, 2025):
+        name = f"hive_checks_{year}.csv"
+        (tmp_path / name).write_bytes(demo_files[name].read_bytes())
+    return tmp_path
+
+
+BOTH = ("hive_checks_2024.csv", "hive_checks_2025.csv")
+
+
+def test_a_settings_file_is_read_and_told_with_its_lines(folder):
+    (folder / "nachsicht.toml").write_text(
+        'title = "Team page"\n\nomit = ["note"]\n[findings.spread_moved]\noff = true\n'
+    )
+    done = run("compare", *BOTH, cwd=folder)
+    assert done.stdout.startswith("\nTeam page\n")
+    assert "mite_count" not in done.stdout.split("column ")[0]
+    assert "note " not in done.stdout.split("column ")[1]
+    told = run("settings", "--key", "check_id", cwd=folder).stdout
+    assert "nachsicht.toml, line 3" in told
+    assert "check_id" in told
+    for name in FIELDS:
+        assert name in told
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "near"),
+    [
+        ('title = "x"\nomitt = ["a"]\n', 2, "omit"),
+        ("[findings.rescale]\noff = true\n", 1, "rescaled"),
+        ("[reading]\n\ndelimeter = ';'\n", 3, "delimiter"),
+        ('chance = "often"\n', 1, ""),
+        ("[findings.gaps]\n\nact = 'a'\n", 1, ""),
+        ("title = \n", 1, ""),
+    ],
+)
+def test_a_wrong_settings_file_names_line_and_nearest_word(folder, text, line, near):
+    (folder / "nachsicht.toml").write_text(text)
+    done = run("compare", *BOTH, cwd=folder)
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert f"line {line}" in done.stderr
+    assert near in done.stderr
+
+
+def test_the_schema_of_settings_fits_what_is_read(folder):
+    schema = json.loads(run("settings", "--schema").stdout)
+    good = {"title": "x", "key": ["a"], "findings": {"gaps": {"check": 0.2}}}
+    jsonschema.validate(good, schema)
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"titel": "x"}, schema)
+
+
+def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
+    run("compare", *BOTH, "-q", "-o", "c.json", cwd=folder)
+    assert run("compare", *BOTH, "-q", "--stop-on", "act", cwd=folder).returncode == 1
+    urgent = [f for f in nachsicht.read(folder / "c.json").findings if f.weight != "note"]
+    for finding in urgent:
+        because = 'known since "May"\nand before'
+        done = run(
+            "accept", "c.json", finding.code, *finding.columns, "--because", because, cwd=folder
+        )
+        assert done.returncode == 0, done.stderr
+    done = run("compare", *BOTH, "--stop-on", "check", "-o", "d.json", cwd=folder)
+    assert done.returncode == 0
+    assert "2025 can replace 2024: nothing that matters has changed." in done.stdout
+    assert "Six are accepted." in done.stdout
+    again = nachsicht.read(folder / "d.json").document
+    assert [f.accepted for f in again.findings if f.weight != "note"] == [because] * len(urgent)
+    assert {column.weight for column in again.columns} <= {None, "note"}
+    done = run("compare", BOTH[0], BOTH[0], "--label", "a", "--label", "b", cwd=folder)
+    assert done.stdout.count("found no more") == len(urgent)
+
+
+def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
+    import pyarrow as pa
+
+    accepted = tmp_path / "known.toml"
+    accepted.write_text(
+        '[[accepted]]\ncode = "gaps_risen"\ncolumn = "w"\nbecause = "few"\nweight = "check"\n'
+    )
+    values = list(range(1000))
+    versions = [
+        pa.table({"w": [None if i % 100 < share else v for i, v in enumerate(values)]})
+        for share in (0, 5, 50)
+    ]
+    few, many = (
+        nachsicht.compare(versions[0], version, accepted=str(accepted)).findings
+        for version in versions[1:]
+    )
+    assert [f.accepted for f in few if f.code == "gaps_risen"] == ["few"]
+    assert [f.accepted for f in many if f.code == "gaps_risen"] == [None]
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (("accept", "c.json", "rescaled", "honey", "--because", "x"), "holds no finding"),
+        (("accept", "no.json", "rescaled", "--because", "x"), "cannot be opened"),
+        (("explain", "rescale"), "Did you mean rescaled"),
+        (("compare", *BOTH, "--accepted", "no.toml"), "cannot be opened"),
+        (("compare", BOTH[0], "--by", "hive_tpe"), "Did you mean hive_type"),
+        (("compare", BOTH[0], "--by", "hive_type", "--group", "log", "--group", "x"), "no group x"),
+        (("compare", BOTH[0], "--by", "check_id"), "too many for groups"),
+        (("compare", *BOTH, "--kind", "note=quantity"), "cannot be taken for a quantity"),
+        (("compare", *BOTH, "--outcome", "overwinter"), "Did you mean overwintered"),
+        (("compare", BOTH[0]), "two sources or more"),
+    ],
+)
+def test_mistakes_are_told_and_exit_with_2(folder, words, told):
+    run("compare", *BOTH, "-q", "-o", "c.json", cwd=folder)
+    done = run(*words, cwd=folder)
+    assert done.returncode == 2
+    assert told in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_explain_tells_of_every_code(folder):
+    codes = [line.split()[0] for line in run("explain").stdout.splitlines() if line[:2] == "  "]
+    assert len(codes) > 60
+    told = run("explain", "rescaled").stdout
+    assert "always act" in told
+    assert "factor" in told
+
+
+def test_groups_are_compared_with_the_rest_and_with_each_other(folder):
+    done = run("compare", BOTH[0], "--by", "hive_type", "-o", "g.json", cwd=folder)
+    assert done.returncode == 0, done.stderr
+    document = nachsicht.read(folder / "g.json").document
+    assert document.grouped_by == "hive_type"
+    assert [v.label for v in document.versions] == ["log", "long", "stacked", "top-bar"]
+    assert {step.before for column in document.columns for step in column.steps} == {-1}
+    assert all(f.versions[0] == "the others" for f in document.findings)
+    assert "hive_type" not in {column.name for column in document.columns}
+    pair = ("--group", "log", "--group", "long")
+    run("compare", BOTH[0], "--by", "hive_type", *pair, "-o", "p.json", cwd=folder)
+    assert [v.label for v in nachsicht.read(folder / "p.json").document.versions] == ["log", "long"]
+
+
+def test_markdown_carries_the_same_verdict_and_no_markup_of_the_data(folder):
+    import pyarrow as pa
+
+    page = nachsicht.compare(*(folder / name for name in BOTH))
+    text = page.write(folder / "s.md").read_text()
+    for finding in page.findings:
+        assert finding.title.replace("_", "\\_") in text
+    assert page.verdict in text.replace("** ", " ").replace("**", "")
+    odd = "<img src=x>|*b*_c_`d`[e](http://f) @ada #1"
+    hostile = nachsicht.compare(
+        pa.table({"a": [1, 2, 3] * 20}), pa.table({odd: ["x", odd, "y"] * 20}), labels=[odd, "new"]
+    )
+    html = (
+        MarkdownIt("commonmark", {"html": True})
+        .enable(["table", "strikethrough"])
+        .render(hostile.to_markdown())
+    )
+    tags = set(re.findall(r"<(\w+)", html))
+    assert tags <= {"h2", "p", "strong", "em", "ul", "li", "br", "table", "thead", "tbody"} | {
+        *("tr", "th", "td")
+    }
+    assert "&lt;img src=x&gt;|*b*_c_`d`[e](http" in html
+    assert " @ada" not in html
+
+
+def test_masked_columns_are_nowhere_to_be_read(folder):
+    done = run(
+        "compare",
+        *BOTH,
+        "--mask",
+        "apiary",
+        "--mask",
+        "hive_w*",
+        "-o",
+        "m.json",
+        "-o",
+        "m.html",
+        "-o",
+        "m.md",
+        cwd=folder,
+    )
+    assert done.returncode == 0, done.stderr
+    texts = done.stdout + "".join((folder / f"m.{s}").read_text() for s in ("json", "html", "md"))
+    for town in ("Dreilinden", "Weidenbruch", "Hasenleite"):
+        assert town not in texts
+    columns = {c.name: c for c in nachsicht.read(folder / "m.json").document.versions[1].columns}
+    assert columns["apiary"].frequent[0].value.startswith("masked-")
+    assert columns["hive_weight"].kind in ("category", "identifier", "text")
+    plain = nachsicht.profile(folder / BOTH[1]).document
+    assert columns["apiary"].distinct == plain.column("apiary").distinct
+
+
+def test_kinds_are_taken_from_the_settings(folder):
+    page = nachsicht.profile(folder / BOTH[0], kinds={"queen_age_years": "category"})
+    column = page.document.column("queen_age_years")
+    assert (column.kind, column.kind_reason) == ("category", "chosen")

@@ -1,0 +1,113 @@
+"""What is said of one version, and that what follows from a kind is not said."""
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+
+import nachsicht
+from nachsicht.compute.findings.catalogue import ENTRIES
+from nachsicht.compute.multiples import multiples_of
+from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.words import catalogue
+
+RNG = np.random.default_rng(31)
+N = 2000
+PLAIN = np.round(RNG.normal(50, 9, N), 2)
+
+
+def found(**columns):
+    page = nachsicht.profile(pa.table(columns), **columns.pop("options", {}))
+    return {(f.code, f.columns[0] if f.columns else "") for f in page.findings}
+
+
+def test_an_ordinary_table_gives_nothing():
+    frame = pd.DataFrame(
+        {
+            "id": [f"B{i:05d}" for i in RNG.permutation(N)],
+            "weight": PLAIN,
+            "kind": RNG.choice(["oak", "fir"], N),
+            "day": pd.Timestamp("2024-01-01") + pd.to_timedelta(RNG.integers(0, 300, N), "D"),
+        }
+    )
+    assert nachsicht.profile(frame).findings == ()
+
+
+@pytest.mark.parametrize(
+    ("code", "values"),
+    [
+        ("nearly_constant", np.where(np.arange(N) < 6, "x", "y")),
+        ("imbalance", RNG.choice(["yes", "no"], N, p=[0.95, 0.05])),
+        ("skewed", RNG.lognormal(0, 2, N)),
+        ("zeros", np.where(RNG.random(N) < 0.5, 0, PLAIN)),
+        ("outliers", np.where(RNG.random(N) < 0.05, PLAIN * 9, PLAIN)),
+        ("infinite", np.where(RNG.random(N) < 0.01, np.inf, PLAIN)),
+        ("identifier_repeats", [f"K{max(i, 3):06d}" for i in range(N)]),
+        ("letters_damaged", np.where(np.arange(N) % 9 == 0, "MÃ¼hle am Bach", "Haus am See")),
+        ("mixed_types", [f"{v}" if i % 9 else f"about {i}" for i, v in enumerate(PLAIN)]),
+        ("blank", [" " * 3 if i % 5 == 0 else f"bees of hive {i} fly" for i in range(N)]),
+        ("stand_in", np.where(RNG.random(N) < 0.02, "n/a", RNG.choice(["a", "b", "c"], N))),
+        ("future", pd.Timestamp("2023-01-01") + pd.to_timedelta(RNG.integers(0, 9, N) ** 4, "D")),
+    ],
+)
+def test_each_oddity_is_told(code, values):
+    array = pa.array(values)
+    assert (code, "odd") in found(odd=array, weight=PLAIN)
+
+
+def test_columns_that_move_together_are_one_finding():
+    noise = RNG.normal(0, 0.5, (3, N))
+    page = nachsicht.profile(
+        pa.table({"a": PLAIN, "b": PLAIN + noise[0], "c": -PLAIN + noise[1], "d": noise[2]})
+    )
+    assert [(f.code, f.columns) for f in page.findings] == [("moves_together", ("a", "b", "c"))]
+
+
+def test_a_column_that_gives_the_outcome_away_is_told_when_the_outcome_is():
+    outcome = RNG.choice(["lived", "died"], N)
+    table = pa.table({"outcome": outcome, "late": np.char.add("code ", outcome), "w": PLAIN})
+    assert nachsicht.profile(table).findings == ()
+    codes = [(f.code, f.columns) for f in nachsicht.profile(table, outcome="outcome").findings]
+    assert codes == [("gives_away", ("late",))]
+
+
+def test_limits_by_code_change_the_weight_or_leave_a_finding_out():
+    gaps = pa.table({"w": pa.array(PLAIN, mask=RNG.random(N) < 0.2)})
+    weights = {
+        name: [f.weight for f in nachsicht.profile(gaps, findings={"gaps": limits}).findings]
+        for name, limits in (("usual", {}), ("strict", {"act": 0.1}), ("off", {"off": True}))
+    }
+    assert weights == {"usual": ["note"], "strict": ["act"], "off": []}
+
+
+@pytest.mark.parametrize("entry", ENTRIES, ids=lambda entry: entry.code)
+def test_every_code_has_its_words_and_a_rule(entry):
+    words = catalogue()["findings"][entry.code]
+    assert {"sentence", "next_step"} <= set(words)
+    assert any(name.startswith("title") for name in words)
+    limits = [limit for limit in (entry.note, entry.check, entry.act) if limit is not None]
+    assert limits
+    assert limits == sorted(limits)
+
+
+@pytest.mark.parametrize("decimals", [0, 1, 2, None])
+def test_multiples_are_counted_as_pandas_would(decimals):
+    values = RNG.normal(200, 120, 4000)
+    values = np.sort(values if decimals is None else np.round(values, decimals))
+    values = values.astype(np.int64) if decimals == 0 else values
+    for step, count in ((m.value, m.count) for m in multiples_of(SortedNumbers(values), decimals)):
+        scaled = np.round(values * 10 ** (decimals or 2), 6)
+        whole = np.round(step * 10 ** (decimals or 2)) if decimals != 0 else step
+        expected = (np.abs(np.mod(scaled if decimals != 0 else values, whole)) < 1e-9).sum()
+        assert count == expected, step
+
+
+def test_spreads_by_level_are_those_of_pandas():
+    kind = RNG.choice(["oak", "fir", "elm"], N)
+    frame = pd.DataFrame({"w": np.where(RNG.random(N) < 0.1, np.nan, PLAIN), "kind": kind})
+    (table,) = nachsicht.profile(frame).document.spread_by_level
+    expected = frame.groupby("kind")["w"].agg(["count", "mean", "std"])
+    assert table.levels == tuple(expected.index)
+    assert table.rows == tuple(expected["count"])
+    assert table.means == pytest.approx(expected["mean"].to_numpy(), rel=1e-12)
+    assert table.sds == pytest.approx(expected["std"].to_numpy(), rel=1e-12)

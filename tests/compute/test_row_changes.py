@@ -1,0 +1,134 @@
+"""Rows between two versions, against a merge in pandas."""
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import nachsicht
+
+RNG = np.random.default_rng(23)
+N = 3000
+
+
+@pytest.fixture(scope="module")
+def hives():
+    return pd.DataFrame(
+        {
+            "tag": [f"H-{i:05d}" for i in RNG.permutation(20_000)[:N]],
+            "frames": RNG.integers(4, 20, N),
+            "honey": np.round(RNG.gamma(2, 5, N), 1),
+            "keeper": RNG.choice(["Ada", "Ben", "Cem"], N),
+            "seen": pd.Timestamp("2024-05-01") + pd.to_timedelta(RNG.integers(0, 90, N), "D"),
+        }
+    )
+
+
+def changed(hives):
+    """Some rows gone, some new, some cells changed, all in another order."""
+    new = hives.drop(index=range(40)).copy()
+    fresh = hives.iloc[:25].assign(tag=[f"N-{i}" for i in range(25)])
+    new = pd.concat([new, fresh], ignore_index=True)
+    new.loc[100:159, "honey"] += 0.5
+    new.loc[150:169, "keeper"] = None
+    return new.sample(frac=1, random_state=4).reset_index(drop=True)
+
+
+def test_rows_by_a_found_key_are_those_of_a_merge(hives):
+    new = changed(hives)
+    (rows,) = nachsicht.compare(hives, new).document.rows
+    merged = hives.merge(new, on="tag", how="outer", indicator=True, suffixes=("_a", "_b"))
+    both = merged[merged["_merge"] == "both"]
+    differs = {
+        name: ~(
+            (both[f"{name}_a"] == both[f"{name}_b"])
+            | both[[f"{name}_a", f"{name}_b"]].isna().all(axis=1)
+        )
+        for name in ("frames", "honey", "keeper", "seen")
+    }
+    assert (rows.key, rows.found) == (("tag",), True)
+    assert rows.added == (merged["_merge"] == "right_only").sum() == 25
+    assert rows.removed == (merged["_merge"] == "left_only").sum() == 40
+    assert rows.changed == pd.DataFrame(differs).any(axis=1).sum()
+    assert rows.same + rows.changed == len(both)
+    cells = {cell.column: cell.rows for cell in rows.cells}
+    assert cells == {name: mask.sum() for name, mask in differs.items() if mask.any()}
+    for example in rows.examples:
+        row = both[both["tag"] == example.key[0]].iloc[0]
+        old, now = row[f"{example.column}_a"], row[f"{example.column}_b"]
+        assert example.old == spoken(old)
+        assert example.new == spoken(now)
+
+
+def spoken(value):
+    if pd.isna(value):
+        return None
+    return f"{value:g}" if isinstance(value, int | float) else str(value)
+
+
+def test_cells_that_were_rewritten_are_told_with_an_example(hives):
+    new = hives.copy()
+    new.loc[:59, "frames"] = new.loc[:59, "frames"].sample(frac=1, random_state=1).to_numpy()
+    (found,) = nachsicht.compare(hives, new).findings
+    assert (found.code, found.columns, found.weight) == ("cells_changed", ("frames",), "check")
+    assert found.evidence["rows"] == (hives["frames"] != new["frames"]).sum()
+    assert "H-" in found.sentence
+
+
+def test_a_given_key_may_be_of_several_columns_and_leaves_repeats_out(hives):
+    old = pd.concat([hives.assign(round=1), hives.assign(round=2)], ignore_index=True)
+    new = old.drop(index=[0, 1]).reset_index(drop=True)
+    (rows,) = nachsicht.compare(old, new, key=["tag", "round"]).document.rows
+    assert (rows.added, rows.removed, rows.changed) == (0, 2, 0)
+    (rows,) = nachsicht.compare(old, new, key="tag").document.rows
+    assert rows.repeated_keys == (len(old), len(new) - 2)
+    assert rows.same == 0
+
+
+def test_a_key_that_no_longer_names_one_row_is_found(hives):
+    twice = pd.concat([hives, hives.iloc[:50].assign(honey=-1.0)], ignore_index=True)
+    found = nachsicht.compare(hives, twice, key="tag").findings
+    assert [(f.code, f.evidence["rows"]) for f in found if f.code == "key_repeats"] == [
+        ("key_repeats", 100)
+    ]
+
+
+def test_a_key_that_is_not_there_is_an_error(hives):
+    with pytest.raises(nachsicht.SettingsError, match=r"no column tagg.*Did you mean tag"):
+        nachsicht.compare(hives, hives, key="tagg")
+    with pytest.raises(nachsicht.SettingsError, match="key's column tag"):
+        nachsicht.compare(hives, hives.rename(columns={"tag": "zz", "frames": "f"}), key="tag")
+
+
+cell = st.sampled_from(["a", "b", None])
+some_rows = st.lists(st.tuples(cell, st.integers(0, 2)), min_size=1, max_size=25)
+
+
+@given(some_rows, some_rows)
+def test_whole_rows_are_compared_as_multisets(old, new):
+    tables = [
+        pa.table({"x": pa.array([r[0] for r in side], pa.string()), "y": [r[1] for r in side]})
+        for side in (old, new)
+    ]
+    (rows,) = nachsicht.compare(*tables).document.rows
+    left = list(old)
+    same = 0
+    for row in new:
+        if row in left:
+            left.remove(row)
+            same += 1
+    assert (rows.key, rows.same) == ((), same)
+    assert (rows.added, rows.removed) == (len(new) - same, len(old) - same)
+
+
+def test_columns_of_other_types_are_compared_by_value(hives):
+    new = hives.assign(frames=hives["frames"].astype(float), seen=hives["seen"].dt.date)
+    (rows,) = nachsicht.compare(hives, new).document.rows
+    assert (rows.same, rows.changed, rows.not_compared) == (N, 0, ())
+
+
+def test_profiles_alone_tell_nothing_of_rows(hives):
+    old, new = nachsicht.profile(hives, label="a"), nachsicht.profile(hives, label="b")
+    assert nachsicht.compare(old, new).document.rows == ()
