@@ -4,6 +4,8 @@ import html
 import json
 import re
 
+import numpy as np
+import pandas as pd
 import pyarrow as pa
 import pytest
 
@@ -119,8 +121,54 @@ def test_three_versions_pale_with_age_and_name_the_step_of_a_finding(open_page, 
     assert any("stands in for missing" in t and t.endswith("2023 → 2024") for t in titles)
     figure = page.locator("tbody[data-column=brood_frames] .spread-large svg")
     assert figure.locator(".ghost-1").count() == figure.locator(".ghost-2").count() == 1
-    heads = page.locator(".tables thead").first.locator("th").all_inner_texts()
-    assert [head.strip() for head in heads[1:]] == ["2023", "2024", "2025"]
+    tables = page.locator(".tables thead")
+    heads = [tables.nth(i).locator("th").all_inner_texts() for i in (0, 1)]
+    assert heads[0][1:] == ["2023 → 2024", "2024 → 2025", "2023 → 2025"]
+    assert [head.strip() for head in heads[1][1:]] == ["2023", "2024", "2025"]
+
+
+def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page, tmp_path):
+    rng = np.random.default_rng(8)
+    n = 900
+    frame = pd.DataFrame(
+        {
+            "tag": [f"H{i:04d}" for i in range(n)],
+            "frames": rng.integers(3, 20, n),
+            "honey": np.round(rng.gamma(3, 4, n), 1),
+        }
+    )
+    frame["weight"] = frame["frames"] * 2.5 + np.round(rng.normal(0, 2, n), 1)
+    later = frame.drop(index=[0, 1]).assign(weight=rng.permutation(frame["weight"])[2:])
+    later.loc[5:30, "honey"] += 0.1
+    known = tmp_path / "known.toml"
+    known.write_text(
+        '[[accepted]]\ncode = "cells_changed"\ncolumn = "honey"\nbecause = "<b>late</b> jars"\n'
+    )
+    compared = nachsicht.compare(frame, later, labels=["may", "june"], accepted=str(known))
+    page = open_page(compared.write(tmp_path / "rows.html"), "#rows")
+    told = page.locator("#rows").inner_text()
+    assert "Rows by tag:" in told
+    assert "0 added, 2 removed" in told
+    assert "H0000 · H0001" in told
+    cells = page.locator("#rows table").first.locator("tbody tr")
+    assert cells.nth(1).inner_text().split() == ["honey", "26", "2.9", "%"]
+    changed = page.locator("#relations tbody tr").first.inner_text()
+    assert "frames × weight" in changed.replace("\n", " ")
+    assert page.locator(".accepted .finding").count() == 1
+    page.locator(".accepted summary").first.click()
+    assert "Accepted: <b>late</b> jars" in page.locator(".accepted").inner_text()
+    page.locator("#rows a.name").first.click()
+    assert page.locator("tbody[data-column=weight] .column-page").is_visible()
+
+
+def test_groups_are_named_and_have_no_order(open_page, demo_files, tmp_path):
+    groups = nachsicht.compare_groups(demo_files["hive_checks_2024.csv"], by="hive_type")
+    page = open_page(groups.write(tmp_path / "groups.html"))
+    assert page.locator(".versions .version strong").all_inner_texts() == [
+        *("log", "long", "stacked", "top-bar")
+    ]
+    assert "→" not in page.locator(".versions").inner_text()
+    assert "apart from the rest" in page.locator(".lead").inner_text()
 
 
 def test_the_origin_says_where_it_came_from(open_page, written):

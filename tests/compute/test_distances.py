@@ -123,6 +123,13 @@ def test_the_stability_index_counts_an_empty_bin_as_half_a_row():
     assert psi([50, 50], [0, 100]) == pytest.approx(((q - p) * np.log(q / p)).sum())
 
 
+@given(values)
+def test_quantiles_of_a_whole_curve_are_those_of_numpy(sample):
+    shares = np.array([0.0, 0.25, 0.5, 0.9, 1.0])
+    found = Curve.of_values(np.sort(sample)).exact_quantiles(shares)
+    assert found == pytest.approx(np.quantile(sample, shares), abs=1e-12)
+
+
 def test_the_stability_index_of_a_quantity_is_over_tenths_of_the_old_version():
     old, new = np.sort(RNG.normal(0, 1, 5000)), np.sort(RNG.normal(0.4, 1, 4000))
     edges = np.quantile(old, np.arange(1, 10) / 10)

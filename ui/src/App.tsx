@@ -5,11 +5,19 @@ import { columnIn, follow, useAddress } from "./address";
 import { whole } from "./format";
 import { Ledger } from "./Ledger";
 import { page, word } from "./model";
+import { Relations, Rows } from "./Between";
 import { Origin } from "./Origin";
 import { VersionMark } from "./parts";
 import { Verdict } from "./Verdict";
 
-const sections = ["verdict", "columns", "origin"] as const;
+const sections = [
+  "verdict",
+  "columns",
+  ...(page.relations.length ? (["relations"] as const) : []),
+  ...(page.rows.length ? (["rows"] as const) : []),
+  "origin",
+] as const;
+const titles: Record<string, string> = { relations: "relations_section", rows: "rows_section" };
 
 export function App() {
   const address = useAddress();
@@ -34,7 +42,7 @@ export function App() {
             aria-current={section === here ? "true" : undefined}
             onClick={follow(section)}
           >
-            {word(`page.${section}`)}
+            {word(`page.${titles[section] ?? section}`)}
           </a>
         ))}
       </nav>
@@ -43,6 +51,8 @@ export function App() {
           <Verdict />
           <Ledger />
         </div>
+        <Relations />
+        <Rows />
         <Origin />
       </main>
     </>
@@ -54,7 +64,7 @@ function Versions() {
     <p class="versions">
       {page.versions.map((version, i) => (
         <span key={i} class="version">
-          {i > 0 && <span class="muted">→</span>}
+          {i > 0 && <span class="muted">{page.grouped_by === null ? "→" : "·"}</span>}
           <VersionMark version={i} />
           <strong>{version.label}</strong>
           <span class="muted">

@@ -15,12 +15,7 @@ export function ColumnPage({ column }: { column: Column }) {
       <p class="muted why">
         {word("page.why_kind", { kind: word(`kinds.${column.kind}`), reason: word(`kind_reasons.${column.reason}`) })}{" "}
         {word("page.stored_as", { type: newest.stored })}
-        {column.change !== null && column.measure && (
-          <>
-            {" "}
-            <Term term="change">{word("page.change")}</Term> {column.change.toFixed(3)}: {word(`page.distance_${column.measure}`)}.
-          </>
-        )}
+        {column.course && <> {word(`courses.${column.course}`, { since: column.since })}</>}
       </p>
       {newest.accuracy && <p class="approximate">≈ {newest.accuracy}</p>}
       {findings.length > 0 && (
@@ -35,6 +30,7 @@ export function ColumnPage({ column }: { column: Column }) {
       )}
       {column.spread && <LargeSpread column={column} spread={column.spread} />}
       <div class="tables">
+        <Measures column={column} />
         <Statistics column={column} />
         <Quantiles column={column} />
         <Frequent column={column} of="words" />
@@ -42,6 +38,53 @@ export function ColumnPage({ column }: { column: Column }) {
         <Ends column={column} />
       </div>
     </div>
+  );
+}
+
+/** How far the column moved at each step, by every measure that suits its kind. */
+function Measures({ column }: { column: Column }) {
+  const names = [...new Set(column.steps.flatMap((step) => step.measures.map(([name]) => name)))];
+  if (!names.length) return null;
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">{word("page.how_far")}</th>
+          {column.steps.map((step, i) => (
+            <th scope="col" class="number" key={i}>
+              {step.labels.join(" → ")}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {names.map((name) => (
+          <tr key={name}>
+            <th scope="row">
+              <Term term={name}>{word(`measures.${name}`)}</Term>
+            </th>
+            {column.steps.map((step, i) => {
+              const found = step.measures.find(([other]) => other === name);
+              return (
+                <td class="number" key={i}>
+                  {found ? found[1] : "–"} {found?.[2] && <span class="muted">{found[2]}</span>}
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+        {column.steps.some((step) => step.by_chance) && (
+          <tr>
+            <th scope="row" />
+            {column.steps.map((step, i) => (
+              <td class="number muted" key={i}>
+                {step.by_chance ? word("page.by_chance") : ""}
+              </td>
+            ))}
+          </tr>
+        )}
+      </tbody>
+    </table>
   );
 }
 

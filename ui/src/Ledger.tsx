@@ -168,7 +168,7 @@ function Line({ column, open }: { column: Column; open: boolean }) {
 
 /** The ledger tells the last step; the column's page tells all versions. */
 function lastStep(column: Column): Column["versions"] {
-  return column.versions.slice(-2);
+  return page.grouped_by === null ? column.versions.slice(-2) : column.versions;
 }
 
 function formerName(column: Column): string {

@@ -12,19 +12,46 @@ export function Verdict() {
       </p>
       {page.findings.length === 0 && <p class="muted">{word("page.no_findings")}</p>}
       <ul class="findings">
-        {page.findings.map((finding, i) => (
-          <li class="finding" key={i} id={`finding-${i}`}>
-            <WeightTag weight={finding.weight} />
-            <FindingText finding={finding} />
-          </li>
+        {stillOpen.map((finding) => (
+          <Line key={finding} index={finding} />
         ))}
       </ul>
+      {known.length > 0 && (
+        <details class="accepted">
+          <summary>{word("page.accepted_n", { n: known.length })}</summary>
+          <ul class="findings">
+            {known.map((finding) => (
+              <Line key={finding} index={finding} />
+            ))}
+          </ul>
+        </details>
+      )}
+      {page.stale.map((stale, i) => (
+        <p class="muted" key={i}>
+          {word("page.stale", { code: stale.code, column: stale.column })}
+        </p>
+      ))}
     </section>
+  );
+}
+
+const all = page.findings.map((_, i) => i);
+const stillOpen = all.filter((i) => page.findings[i]!.accepted === null);
+const known = all.filter((i) => page.findings[i]!.accepted !== null);
+
+function Line({ index }: { index: number }) {
+  const finding = page.findings[index]!;
+  return (
+    <li class="finding" id={`finding-${index}`}>
+      <WeightTag weight={finding.weight} />
+      <FindingText finding={finding} />
+    </li>
   );
 }
 
 export function FindingText({ finding, inColumn = false }: { finding: Finding; inColumn?: boolean }) {
   const manySteps = page.versions.length > 2 && finding.versions.length === 2;
+  const steps = page.grouped_by === null ? finding.versions : finding.versions.slice(-1);
   return (
     <div>
       <h3 class="finding-title">
@@ -35,9 +62,10 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
               {name}
             </a>
           ))}
-        {manySteps && <span class="older"> {finding.versions.join(" → ")}</span>}
+        {manySteps && <span class="older"> {steps.join(" → ")}</span>}
       </h3>
       <p class="finding-sentence">{finding.sentence}</p>
+      {finding.accepted !== null && <p class="muted">{word("page.accepted", { because: finding.accepted })}</p>}
       <details class="next">
         <summary>{word("page.next_step")}</summary>
         <p>{finding.next_step}</p>

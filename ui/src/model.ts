@@ -12,6 +12,39 @@ export interface Finding {
   title: string;
   sentence: string;
   next_step: string;
+  /** Why it is known and no longer counts. */
+  accepted: string | null;
+}
+
+export interface Step {
+  labels: [string, string];
+  /** Name, value, how far off it may be. */
+  measures: [string, string, string][];
+  by_chance: boolean;
+}
+
+export interface RowChanges {
+  labels: [string, string];
+  sentence: string;
+  key: string[];
+  found: boolean;
+  /** Column, rows, share of the matched rows. */
+  cells: [string, string, string][];
+  /** Key, column, old, new. */
+  examples: [string, string, string | null, string | null][];
+  added: string[];
+  removed: string[];
+  repeated: [string, string];
+  not_compared: string[];
+}
+
+export interface RelationChange {
+  labels: [string, string];
+  one: string;
+  other: string;
+  measure: string;
+  old: string;
+  new: string;
 }
 
 export interface BinsSpread {
@@ -83,6 +116,9 @@ export interface Column {
   spread: Spread | null;
   change: number | null;
   measure: string;
+  steps: Step[];
+  course: string;
+  since: string;
   versions: (Summary | null)[];
 }
 
@@ -101,6 +137,10 @@ export interface Page {
   findings: Finding[];
   versions: Version[];
   columns: Column[];
+  rows: RowChanges[];
+  relations: RelationChange[];
+  stale: { code: string; column: string; because: string }[];
+  grouped_by: string | null;
 }
 
 export type Words = Record<string, Record<string, string>>;

@@ -42,6 +42,10 @@ export function Across({ values }: { values: (string | null)[] }) {
   const begin = values.findIndex((value) => value !== null);
   const shown = values.slice(Math.max(begin, 0)).map((value) => value ?? "–");
   const last = shown[shown.length - 1];
+  if (page.grouped_by !== null) {
+    const different = [...new Set(shown)];
+    return <>{different.length > 4 ? `${different.slice(0, 4).join(" · ")} …` : different.join(" · ")}</>;
+  }
   if (shown.every((value) => value === last)) return <strong>{last}</strong>;
   return (
     <>

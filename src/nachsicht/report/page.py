@@ -48,7 +48,10 @@ def notebook_frame(document: ComparisonDocument) -> str:
 def _page_words() -> dict[str, Any]:
     """The part of the catalogue that the page's script needs."""
     words = catalogue()
-    parts = ("page", "kinds", "kind_reasons", "weights", "reasons", "statistics", "definitions")
+    parts = (
+        *("page", "kinds", "kind_reasons", "weights", "reasons", "statistics", "definitions"),
+        *("measures", "courses"),
+    )
     return {part: words[part] for part in parts}
 
 

@@ -20,9 +20,16 @@ from nachsicht.model.column import (
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
+from nachsicht.model.comparison import (
+    ColumnAcross,
+    ComparisonDocument,
+    RelationChange,
+    RowChanges,
+    summaries_of,
+)
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import known
+from nachsicht.report.markdown import rows_sentence
 from nachsicht.report.statistics import statistics_of
 from nachsicht.words import number, percent, phrase, size, whole
 
@@ -35,8 +42,76 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "verdict": msgspec.to_builtins(document.verdict),
         "findings": [msgspec.to_builtins(finding) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
-        "columns": [_column(column, document.versions) for column in document.columns],
+        "columns": [_column(column, document) for column in document.columns],
+        "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
+        "relations": [_relation(change, document) for change in document.relations],
+        "stale": [msgspec.to_builtins(stale) for stale in document.stale],
+        "grouped_by": document.grouped_by,
     }
+
+
+def _step_labels(before: int, after: int, document: ComparisonDocument) -> tuple[str, str]:
+    """Labels of the two versions of a step; of groups the first are all others."""
+    old = document.versions[before].label if before >= 0 else phrase("verdict.rest")
+    return old, document.versions[after].label
+
+
+def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
+    return {
+        "labels": _step_labels(rows.before, rows.after, document),
+        "sentence": rows_sentence(rows, document),
+        "key": rows.key,
+        "found": rows.found,
+        "cells": [
+            (cell.column, whole(cell.rows), percent(cell.rows / max(rows.changed + rows.same, 1)))
+            for cell in rows.cells
+        ],
+        "examples": [
+            (", ".join(example.key), example.column, example.old, example.new)
+            for example in rows.examples
+        ],
+        "added": [", ".join(key) for key in rows.added_keys],
+        "removed": [", ".join(key) for key in rows.removed_keys],
+        "repeated": [whole(n) for n in rows.repeated_keys],
+        "not_compared": rows.not_compared,
+    }
+
+
+def _relation(change: RelationChange, document: ComparisonDocument) -> dict[str, Any]:
+    return {
+        "labels": _step_labels(change.before, change.after, document),
+        "one": change.one,
+        "other": change.other,
+        "measure": change.measure,
+        "old": number(change.old, 2),
+        "new": number(change.new, 2),
+    }
+
+
+def _change(across: ColumnAcross, document: ComparisonDocument) -> float | None:
+    """The distance of the newest step; of groups the largest of all."""
+    steps = across.steps if document.grouped_by else across.steps[-1:]
+    return max((s.distance for s in steps if s.distance is not None), default=None)
+
+
+def _steps(across: ColumnAcross, document: ComparisonDocument) -> list[dict[str, Any]]:
+    """How the column moved at each step, and on the whole way where there are more than one."""
+    steps = [*across.steps, *([across.way.step] if across.way else [])]
+    return [
+        {
+            "labels": _step_labels(step.before, step.after, document),
+            "measures": [
+                (
+                    measure.name,
+                    number(measure.value, 3),
+                    f"± {number(measure.off, 2)}" if measure.off >= 0.0005 else "",
+                )
+                for measure in step.measures
+            ],
+            "by_chance": step.by_chance,
+        }
+        for step in steps
+    ]
 
 
 def _version(version: ProfileDocument) -> dict[str, Any]:
@@ -71,8 +146,8 @@ def _counted_share(count: int, of: int) -> str:
     return f"{whole(count)} ({percent(count / of)})" if of else whole(count)
 
 
-def _column(across: ColumnAcross, versions: tuple[ProfileDocument, ...]) -> dict[str, Any]:
-    summaries = summaries_of(across, versions)
+def _column(across: ColumnAcross, document: ComparisonDocument) -> dict[str, Any]:
+    summaries = summaries_of(across, document.versions)
     newest = next(summary for summary in reversed(summaries) if summary)
     last = across.steps[-1] if across.steps else None
     return {
@@ -82,8 +157,11 @@ def _column(across: ColumnAcross, versions: tuple[ProfileDocument, ...]) -> dict
         "reason": newest.kind_reason,
         "weight": across.weight,
         "spread": msgspec.to_builtins(across.spread),
-        "change": last.distance if last else None,
+        "change": _change(across, document),
         "measure": last.measures[0].name if last and last.measures else "",
+        "steps": _steps(across, document),
+        "course": across.way.course if across.way else "",
+        "since": document.versions[across.way.since].label if across.way else "",
         "versions": [_summary(summary) if summary else None for summary in summaries],
     }
 

@@ -93,6 +93,19 @@ class Curve:
         found: _Floats = np.interp(shares, middle, self.values)
         return found
 
+    def exact_quantiles(self, shares: _Floats) -> _Floats:
+        """Linear quantiles of the rows (type 7) where complete; else as `quantiles`."""
+        if not self.complete:
+            return self.quantiles(shares)
+        places = (self.rows - 1) * shares
+        low = np.floor(places)
+        ends = [
+            self.values[np.searchsorted(self.at_most, np.minimum(rank, self.rows - 1), "right")]
+            for rank in (low, low + 1)
+        ]
+        found: _Floats = ends[0] + (ends[1] - ends[0]) * (places - low)
+        return found
+
     def share_at(self, value: float) -> float:
         """Share of rows that hold exactly this value, as far as is known."""
         lower, upper = self.shares(np.array([value]))

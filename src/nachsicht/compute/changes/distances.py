@@ -74,7 +74,7 @@ def quantity_measures(a: Curve, b: Curve) -> Measured:
     distance = largest_difference(a, b)
     measures = [Measure("ks", distance, off)]
     (low, middle, high), (new_low, new_middle, new_high) = (
-        curve.quantiles(_QUARTILES) for curve in (a, b)
+        curve.exact_quantiles(_QUARTILES) for curve in (a, b)
     )
     rows = a.rows + b.rows
     pooled = ((high - low) * a.rows + (new_high - new_low) * b.rows) / rows

@@ -148,29 +148,22 @@ def relabelled(old: Counts, new: Counts) -> Renaming | None:
 
 
 def exchanged(old: Counts, new: Counts) -> Renaming | None:
-    """Levels that are the same but changed their meaning: yes is no, and no is yes.
+    """Two levels that changed their meaning: yes is no, and no is yes.
 
-    The shares fit level by level only if some change places, and then as well as chance lets
-    them.
+    The shares fit only if they change places, and then as well as chance lets them. Of more
+    than two levels, some may come to each other's shares without any mistake.
     """
-    if set(old) != set(new) or "\0further" in old:
+    if set(old) != set(new) or len(old) != 2:
         return None
-    n, m = sum(old.values()), sum(new.values())
-    moved = {name for name in old if abs(old[name] / n - new[name] / m) > _SHARES_APART}
-    if not moved or total_variation(old, new) < _EXCHANGED:
+    if total_variation(old, new) < _EXCHANGED:
         return None
-    befores = sorted(moved, key=lambda name: (-old[name], name))
-    afters = sorted(moved, key=lambda name: (-new[name], name))
-    pairs = [(a, b) for a, b in zip(befores, afters, strict=True) if a != b]
-    found = mapped_levels(old, new, pairs)
-    if found is None:
+    one, other = sorted(old)
+    pairs = [(one, other), (other, one)]
+    undone = {one: new[other], other: new[one]}
+    chance, left = levels_chance(old, undone), total_variation(old, undone)
+    if chance is None or chance < 1e-3 or left > _SHARES_APART:
         return None
-    back = {after: before for before, after in pairs}
-    undone = {back.get(name, name): count for name, count in new.items()}
-    chance = levels_chance(old, undone)
-    left = total_variation(old, undone)
-    fits = chance is not None and chance > 1e-3 and left < _SHARES_APART
-    return Renaming(found.pairs, found.share, left) if fits else None
+    return Renaming(tuple(pairs), 1.0, left)
 
 
 def _by_name(

@@ -96,18 +96,26 @@ def map_between(
     return best
 
 
-def map_of_a_part(a: Curve, b: Curve, distance: float) -> Map | None:
+def map_of_a_part(
+    a: Curve, b: Curve, distance: float, ratios: tuple[float, float] | None
+) -> Map | None:
     """A known conversion of a part of the rows; None if none explains the change.
 
     The part is that which leaves over least by squares; what it leaves over must be no more
-    than chance gives.
+    than chance often gives. ``ratios`` are those of the means and standard deviations in the
+    level that holds the change, if one does; both must be the factor.
     """
     if min(a.rows, b.rows) < 100 or len(a.values) < 20:
         return None
-    chance = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    # With a free part and many factors to choose from, little may be left over, unless the
+    # factor is known from the level.
+    often = 0.01 if ratios else 0.2
+    chance = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
     best: Map | None = None
     for name in _known_factors():
         factor = float(name)
+        if ratios and not _alike(factor, ratios):
+            continue
         places = np.concatenate((a.values, a.values * factor, b.values))
         old, turned, new = (curve.shares(places)[1] for curve in (a, a.mapped(factor), b))
         apart = turned - old
@@ -118,6 +126,11 @@ def map_of_a_part(a: Curve, b: Curve, distance: float) -> Map | None:
         if left <= min(chance, _LEFT_OVER * distance) and (not best or left < best.left_over):
             best = Map(factor, 0.0, name, left, part)
     return best
+
+
+def _alike(factor: float, ratios: tuple[float, float]) -> bool:
+    """Whether means went by the factor, and standard deviations nearly so."""
+    return abs(ratios[0] / factor - 1) < 0.05 and abs(ratios[1] / factor - 1) < 0.15
 
 
 def _candidates(a: Curve, b: Curve, step: float) -> Iterator[tuple[float, float, str | None]]:

@@ -11,7 +11,7 @@ from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.compute.changes.edges import Cap, Heap, cap_in, heap_in
 from nachsicht.compute.changes.maps import Map, map_between, map_of_a_part
 from nachsicht.compute.changes.spikes import Spike, number_in, spikes_in
-from nachsicht.compute.changes.where import move_of_spread
+from nachsicht.compute.changes.where import move_of_spread, ratios_in
 from nachsicht.compute.findings.catalogue import smallest_size
 from nachsicht.compute.findings.stand_ins import could_stand_in, stand_in
 from nachsicht.model.column import QuantitySummary
@@ -82,9 +82,11 @@ def _of_the_spread(
     if distance < smallest_size("spread_moved", change.between.settings):
         return None
     # A map takes all rows alike: where one level holds the move, only known ones are.
-    held = move_of_spread(change) is not None
-    found = map_between(one, other, distance, (a.decimals, b.decimals), known_only=held)
-    found = found or map_of_a_part(one, other, distance)
+    place = move_of_spread(change)
+    decimals = (a.decimals, b.decimals)
+    found = map_between(one, other, distance, decimals, known_only=place is not None)
+    ratios = ratios_in(change, place) if place else None
+    found = found or map_of_a_part(one, other, distance, ratios)
     if found:
         return _mapped(change, found, distance)
     # Values that went missing move the spread by their share at most.
@@ -203,14 +205,21 @@ def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
     units = catalogue()["findings"]["rescaled"]["units"]
     unit = units[found.known] if found.known else ""
     offset = found.offset
+    old, new = change.between.labels
+    words: dict[str, Any] = {
+        "part": percent(found.part),
+        "factor": rounded(found.factor, 5),
+        "offset": f" {'+' if offset > 0 else '−'} {rounded(abs(offset), 5)}" if offset else "",
+    }
+    way = "how_whole" if found.part == 1.0 else "how_part"
+    how = phrase(f"findings.rescaled.{way}", old=old, new=new, **words)
     return change.finding(
         "rescaled",
         distance,
         {"factor": found.factor, "offset": offset, "part": found.part, **facts},
         title="title" if found.part == 1.0 else "title_part",
-        part=percent(found.part),
-        factor=rounded(found.factor, 5),
-        offset=f" {'+' if offset > 0 else '−'} {rounded(abs(offset), 5)}" if offset else "",
+        how=how,
+        **words,
         unit=phrase("findings.rescaled.unit", units=unit) if unit else "",
     )
 

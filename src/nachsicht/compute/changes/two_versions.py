@@ -53,15 +53,15 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
     findings += [presence_finding(pair, between) for pair in pairs]
     findings.append(_reordered(between, pairs))
     findings += _findings_of_columns(between, changes)
-    told = {name for f in findings if f for name in f.columns}
-    urgent = {n for f in findings if f and f.weight is not Weight.NOTE for n in f.columns}
-    findings += cell_findings(between, rows, urgent)
     findings += outcome_findings(between)
     relations = relation_changes(between, pairs, step)
-    told |= {change.new.name for change in changes if change.distance}
     if "rows_lost" not in {f.code for f in findings if f}:
         # Relations of the rows that are left may differ from those of all.
+        told = {name for f in findings if f for name in f.columns}
+        told |= {change.new.name for change in changes if change.distance}
         findings += relation_findings(between, relations, told)
+    urgent = {n for f in findings if f and f.weight is not Weight.NOTE for n in f.columns[:1]}
+    findings += cell_findings(between, rows, urgent)
     steps = {change.pair.position: step_of(change, step) for change in changes}
     return Compared(
         tuple(pairs), steps, tuple(finding for finding in findings if finding), rows, relations

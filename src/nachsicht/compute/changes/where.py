@@ -72,6 +72,22 @@ def move_of_spread(change: Change) -> Place | None:
     return _largest(places)
 
 
+def ratios_in(change: Change, place: Place) -> tuple[float, float]:
+    """New over old mean and standard deviation of a quantity in one level; 0 if unknown."""
+    known = []
+    for version, name in (
+        (change.between.old.profile, change.old.name),
+        (change.between.new.profile, change.new.name),
+    ):
+        for table in _spreads(version, name):
+            if table.by == place.by and place.level in table.levels:
+                at = table.levels.index(place.level)
+                known.append((table.means[at], table.sds[at]))
+    if len(known) < 2 or not known[0][0] or not known[0][1]:
+        return 0.0, 0.0
+    return known[1][0] / known[0][0], known[1][1] / known[0][1]
+
+
 def loss_of_rows(between: Between, lost: int) -> Place | None:
     """The level that lost most of the rows that are fewer now."""
     places = []

@@ -1,0 +1,144 @@
+/** What lies between versions beside single columns: rows, and relations that changed. */
+
+import { columnAddress, follow } from "./address";
+import { page, type RowChanges, word } from "./model";
+import { Term } from "./parts";
+
+export function Rows() {
+  if (!page.rows.length) return null;
+  return (
+    <section class="rows" id="rows" aria-label={word("page.rows_section")}>
+      <h2>{word("page.rows_section")}</h2>
+      {page.rows.map((rows, i) => (
+        <RowsOfStep rows={rows} key={i} />
+      ))}
+    </section>
+  );
+}
+
+function RowsOfStep({ rows }: { rows: RowChanges }) {
+  const repeats = rows.repeated.some((count) => count !== "0");
+  return (
+    <div class="step">
+      <p>{rows.sentence}</p>
+      {rows.found && <p class="muted">{word("page.key_found", { key: rows.key.join(", ") })}</p>}
+      {repeats && (
+        <p class="muted">{word("page.repeated_keys", { old: rows.repeated[0], new: rows.repeated[1] })}</p>
+      )}
+      {rows.not_compared.length > 0 && (
+        <p class="muted">{word("page.not_compared", { list: rows.not_compared.join(", ") })}</p>
+      )}
+      <Keys title={word("page.added_rows")} keys={rows.added} />
+      <Keys title={word("page.removed_rows")} keys={rows.removed} />
+      <div class="tables">
+        {rows.cells.length > 0 && (
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">{word("page.rewritten")}</th>
+                <th scope="col" class="number" colSpan={2}>
+                  {word("page.rows_with_change")}
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {rows.cells.map(([column, count, share]) => (
+                <tr key={column}>
+                  <th scope="row">
+                    <ColumnLink name={column} />
+                  </th>
+                  <td class="number">{count}</td>
+                  <td class="number">{share}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        {rows.examples.length > 0 && (
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">
+                  <Term term="key">{word("page.key")}</Term>
+                </th>
+                <th scope="col">{word("page.column")}</th>
+                <th scope="col">{rows.labels[0]}</th>
+                <th scope="col">{rows.labels[1]}</th>
+              </tr>
+            </thead>
+            <tbody>
+              {rows.examples.map(([key, column, before, after], i) => (
+                <tr key={i}>
+                  <th scope="row" class="value">
+                    {key}
+                  </th>
+                  <td>{column}</td>
+                  <td class="value">{before ?? "–"}</td>
+                  <td class="value">{after ?? "–"}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function Keys({ title, keys }: { title: string; keys: string[] }) {
+  if (!keys.length) return null;
+  return (
+    <p class="muted">
+      {title} {keys.join(" · ")}
+    </p>
+  );
+}
+
+/** Relations that changed beyond chance, the largest change first. */
+export function Relations() {
+  if (!page.relations.length) return null;
+  const many = page.versions.length > 2;
+  return (
+    <section class="relations" id="relations" aria-label={word("page.relations_section")}>
+      <h2>{word("page.relations_section")}</h2>
+      <p class="muted">{word("page.changed_relations")}</p>
+      <div class="wide">
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">{word("page.two_columns")}</th>
+              <th scope="col">{word("page.measure")}</th>
+              {many && <th scope="col">{word("page.version")}</th>}
+              <th scope="col" class="number">
+                {word("page.change")}
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {page.relations.slice(0, 40).map((relation, i) => (
+              <tr key={i}>
+                <th scope="row">
+                  <ColumnLink name={relation.one} /> × <ColumnLink name={relation.other} />
+                </th>
+                <td>{word(`measures.${relation.measure}`)}</td>
+                {many && <td>{relation.labels.join(" → ")}</td>}
+                <td class="number">
+                  <span class="older">{relation.old} → </span>
+                  <strong>{relation.new}</strong>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+function ColumnLink({ name }: { name: string }) {
+  return (
+    <a class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
+      {name}
+    </a>
+  );
+}
