@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema bench demo test test-all lint types browser page check-page demo-data screenshots clean
+.PHONY: schema findings recall bench demo test test-all lint types browser page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -42,6 +42,14 @@ demo-data: $(VENV)/.dev
 # The JSON Schema of documents, from the types that write them.
 schema: $(VENV)/.dev
 	$(BIN)/python -m nachsicht.model.documents > src/nachsicht/model/document.schema.json
+
+# The list of all findings, from their catalogue.
+findings: $(VENV)/.dev
+	$(BIN)/python -m nachsicht.report.catalogue > docs/findings.md
+
+# How much of the damage done on purpose is called by its name: a table by cause and strength.
+recall: $(VENV)/.dev
+	$(BIN)/python -W ignore -m tests.damage.recall
 
 # Side by side with pandas, Polars and DuckDB; writes docs/benchmarks.md. Takes some minutes.
 bench: $(VENV)/.dev

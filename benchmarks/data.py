@@ -76,3 +76,16 @@ def csv_file(folder: Path, gigabytes: float) -> Path:
                 pyarrow.csv.write_csv(table, file, options)
                 header = False
     return path
+
+
+def shuffled_file(folder: Path, old: Path) -> Path:
+    """The rows of a file in another order, one in a hundred with another first column."""
+    path = folder / f"{old.stem}_changed.parquet"
+    if not path.exists():
+        rng = np.random.default_rng(9)
+        table = pq.read_table(old)
+        values = table.column(0).to_numpy().copy()
+        values[rng.random(len(values)) < 0.01] += 1.0
+        table = table.set_column(0, table.schema.names[0], pa.array(values))
+        pq.write_table(table.take(pa.array(rng.permutation(table.num_rows))), path)
+    return path

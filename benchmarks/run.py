@@ -26,6 +26,8 @@ CODE = (
     "import nachsicht, sys; nachsicht.profile(sys.argv[1], **eval(sys.argv[2])).write(sys.argv[3])"
 )
 
+COMPARE = "import nachsicht, sys; nachsicht.compare(*sys.argv[1:3]).write(sys.argv[3])"
+
 
 class Measured(NamedTuple):
     """Wall seconds (the median of the runs) and peak memory (the largest)."""
@@ -70,8 +72,9 @@ def side_by_side(folder: Path, lines: list[str]) -> float:
         )
     lines += [
         "",
-        "Nachsicht's figure is a whole `nachsicht.profile` with the page written; relations of "
-        "columns are not part of it yet, while the batteries compute correlations and crosstabs.",
+        "Nachsicht's figure is a whole `nachsicht.profile` with the page written; relations are "
+        "computed of 10,000 evenly drawn rows, while the batteries compute correlations and "
+        "crosstabs of all.",
         "",
     ]
     return own.seconds
@@ -101,6 +104,30 @@ def straight(folder: Path, lines: list[str], million: float) -> None:
     lines += [f"| {n} | {m.seconds:.2f} | {m.megabytes:.0f} | {told} |" for n, m, told in rows]
 
 
+def comparing(folder: Path, lines: list[str]) -> None:
+    """Two million-row files, compared; and their rows by a key."""
+    old = data.mixed_file(folder, 1_000_000)
+    new = data.shuffled_file(folder, old)
+    one = measure([sys.executable, "-c", CODE, old, "{}", folder / "x.html"])
+    both = measure([sys.executable, "-c", COMPARE, old, new, folder / "x.html"])
+    rows = subprocess.run(
+        [sys.executable, HERE / "rows_by_key.py", old, new],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    lines += [
+        "## Comparing two files of 1,000,000 × 30",
+        "",
+        "| | seconds | one profile | peak MB |",
+        "|---|--:|--:|--:|",
+        f"| one profile, page written | {one.seconds:.1f} | 1.0 × | {one.megabytes:.0f} |",
+        f"| comparison, page written | {both.seconds:.1f} | {both.seconds / one.seconds:.1f} × "
+        f"| {both.megabytes:.0f} |",
+        "",
+        f"Row changes by key of both tables in memory: {rows.stdout.strip()}.",
+        "",
+    ]
+
+
 def main() -> None:
     """Measure, write the page of results, and print it."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp())
@@ -118,6 +145,7 @@ def main() -> None:
         "",
     ]
     million = side_by_side(folder, lines)
+    comparing(folder, lines)
     straight(folder, lines, million)
     text = "\n".join(lines) + "\n"
     (HERE.parent / "docs" / "benchmarks.md").write_text(text)

@@ -12,6 +12,7 @@ import tempfile
 import time
 from pathlib import Path
 
+import pandas as pd
 from playwright.sync_api import sync_playwright
 
 import nachsicht
@@ -26,6 +27,8 @@ PAGES = (
     ("comparison_dark", "comparison", "#column/temper", 1280, "dark"),
     ("comparison_phone", "comparison", "", 360, "light"),
     ("profile", "profile", "", 1280, "light"),
+    ("groups", "groups", "", 1280, "light"),
+    ("rows", "corrected", "#rows", 1280, "light"),
 )
 
 
@@ -44,6 +47,16 @@ def take_pages(pages: dict[str, Path]) -> None:
             page.screenshot(path=HERE / f"{name}.png")
             page.close()
         browser.close()
+
+
+def corrected(path: Path) -> nachsicht.Comparison:
+    """A delivery, and the same after somebody went over it."""
+    first = pd.read_csv(path)
+    later = first.drop(index=range(40, 52)).copy()
+    honey = later.index[later["honey_kg"] > 0][::9]
+    later.loc[honey, "honey_kg"] = (later.loc[honey, "honey_kg"] + 1.5).round(1)
+    later.loc[later.index[later["temper"] == "fierce"][:14], "temper"] = "lively"
+    return nachsicht.compare(first, later, labels=["first delivery", "corrected"])
 
 
 def take_terminal(files: dict[str, Path]) -> None:
@@ -80,6 +93,12 @@ def main() -> None:
             {
                 "comparison": comparison.write(Path(folder) / "comparison.html"),
                 "profile": comparison.versions[-1].write(Path(folder) / "profile.html"),
+                "groups": nachsicht.compare_groups(
+                    files["hive_checks_2024.csv"], by="hive_type"
+                ).write(Path(folder) / "groups.html"),
+                "corrected": corrected(files["hive_checks_2024.csv"]).write(
+                    Path(folder) / "corrected.html"
+                ),
             }
         )
         if all(map(shutil.which, ("Xvfb", "xterm", "import"))):

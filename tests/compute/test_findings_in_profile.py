@@ -1,5 +1,7 @@
 """What is said of one version, and that what follows from a kind is not said."""
 
+from pathlib import Path
+
 import numpy as np
 import pandas as pd
 import pyarrow as pa
@@ -9,6 +11,7 @@ import nachsicht
 from nachsicht.compute.findings.catalogue import ENTRIES
 from nachsicht.compute.multiples import multiples_of
 from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.report.catalogue import catalogue_page
 from nachsicht.words import catalogue
 
 RNG = np.random.default_rng(31)
@@ -111,3 +114,8 @@ def test_spreads_by_level_are_those_of_pandas():
     assert table.rows == tuple(expected["count"])
     assert table.means == pytest.approx(expected["mean"].to_numpy(), rel=1e-12)
     assert table.sds == pytest.approx(expected["std"].to_numpy(), rel=1e-12)
+
+
+def test_the_list_of_findings_in_the_docs_is_that_of_the_catalogue():
+    page = Path(__file__).parents[2] / "docs" / "findings.md"
+    assert page.read_text() == catalogue_page(), "run: make findings"

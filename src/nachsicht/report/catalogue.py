@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import sys
 import textwrap
 from collections.abc import Iterator
 
@@ -30,7 +31,7 @@ def entry_lines(code: str) -> Iterator[str]:
     yield f"{code}: {_facts_marked(title_of(entry))}"
     yield from textwrap.wrap(_facts_marked(_one(told["sentence"])), _WIDTH)
     yield ""
-    yield from textwrap.wrap(told["next_step"].replace("{", "‹").replace("}", "›"), _WIDTH)
+    yield from textwrap.wrap(_facts_marked(told["next_step"]), _WIDTH)
     yield ""
     kinds = ", ".join(words["kinds"][kind] for kind in entry.kinds)
     place = words["terminal"]["between" if entry.between else "within"]
@@ -65,3 +66,33 @@ def _one(words: object) -> str:
 def _facts_marked(text: str) -> str:
     """Facts that are filled in, between angled quotes."""
     return re.sub(r"\{(\w+)\}", r"‹\1›", text)
+
+
+def catalogue_page() -> str:
+    """The whole catalogue as a page in Markdown: `make findings` writes it to the docs."""
+    words = catalogue()
+    lines = ["# Findings", "", words["catalogue"]["about"], ""]
+    for between in (False, True):
+        lines += [f"## {words['terminal']['between' if between else 'within'].capitalize()}", ""]
+        lines += ["| code | what it says | kinds | weight | evidence |", "|---|---|---|---|---|"]
+        for entry in ENTRIES:
+            if entry.between is not between:
+                continue
+            told = words["findings"][entry.code]
+            kinds = ", ".join(words["kinds"][kind] for kind in entry.kinds) or words["page"]["rows"]
+            said = f"**{_facts_marked(title_of(entry))}.** {_facts_marked(_one(told['sentence']))}"
+            next_step = _facts_marked(told["next_step"])
+            cells = (
+                f"`{entry.code}`",
+                f"{said} *{next_step}*",
+                "any" if len(entry.kinds) > 7 else kinds,
+                rule_of(entry),
+                ", ".join(f"`{name}`" for name in entry.evidence),
+            )
+            lines.append("| " + " | ".join(cells) + " |")
+        lines.append("")
+    return "\n".join(lines)
+
+
+if __name__ == "__main__":
+    sys.stdout.write(catalogue_page())

@@ -25,6 +25,7 @@ _AFFINE = (
 )
 #: A map must leave over less than this part of the distance.
 _LEFT_OVER = 1 / 3
+_LEFT_OVER_OF_PART = 0.15
 #: A conversion of a smaller part of the rows is left to outliers.
 _SMALLEST_PART = 0.03
 
@@ -123,7 +124,8 @@ def map_of_a_part(
         if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART:
             continue
         left = float(np.abs(new - old - part * apart).max())
-        if left <= min(chance, _LEFT_OVER * distance) and (not best or left < best.left_over):
+        enough = min(chance, _LEFT_OVER_OF_PART * distance)
+        if left <= enough and (not best or left < best.left_over):
             best = Map(factor, 0.0, name, left, part)
     return best
 
