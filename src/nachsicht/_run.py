@@ -25,8 +25,10 @@ from nachsicht.labels import labels_for, title_for
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.profile import Origin, ProfileDocument
+from nachsicht.model.theme import Theme
 from nachsicht.settings import Settings, check_name
 from nachsicht.sources import source_of
+from nachsicht.themes import theme_of
 from nachsicht.version import VERSION
 from nachsicht.words import phrase
 
@@ -48,6 +50,7 @@ def run_comparison(
 
     Documents of profiles, and profiles that were computed before, are taken as they are.
     """
+    theme = theme_of(settings.theme)
     ready = [_ready(version) for version in data]
     sources = [
         None if done else source_of(version, settings.reading)
@@ -72,7 +75,7 @@ def run_comparison(
     )
     accepted = read_accepted(settings.accepted)
     with _threads(settings) as spread:
-        return compare_versions(versions, title, settings, accepted, spread)
+        return _themed(compare_versions(versions, title, settings, accepted, spread), theme)
 
 
 def run_groups(
@@ -83,6 +86,7 @@ def run_groups(
     listener: ProgressListener | None = None,
 ) -> ComparisonDocument:
     """Compare the groups of one dataset: two that are named, or each with all the others."""
+    theme = theme_of(settings.theme)
     source = source_of(data, settings.reading)
     opened = source.open()
     table = opened.table()
@@ -102,9 +106,15 @@ def run_groups(
     versions = [version(table.take(group.rows), group.label) for group in groups]
     with _threads(settings) as spread:
         if len(names) == 2:
-            return compare_versions(versions, title, settings, accepted, spread)
+            found = compare_versions(versions, title, settings, accepted, spread)
+            return _themed(found, theme)
         rests = [version(table.take(group.others), phrase("verdict.rest")) for group in groups]
-        return compare_with_rest(versions, rests, by, title, settings, accepted, spread)
+        found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)
+        return _themed(found, theme)
+
+
+def _themed(document: ComparisonDocument, theme: Theme | None) -> ComparisonDocument:
+    return msgspec.structs.replace(document, theme=theme) if theme else document
 
 
 @contextmanager

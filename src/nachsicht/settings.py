@@ -48,6 +48,14 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     sheet: str | None = None
 
 
+class ThemeChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """The house's colours (#rrggbb) and logo (path of a .png, .jpg or .svg file)."""
+
+    ink: str | None = None
+    ghost: str | None = None
+    logo: str | None = None
+
+
 class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What the user may choose for a profile or a comparison.
 
@@ -89,6 +97,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Limits by the code of the finding.
     accepted : str, optional
         Path of the file of accepted findings; by default ``nachsicht-accepted.toml``.
+    theme : ThemeChoice, optional
+        The house's own colours and logo on the page.
     reading : Reading
         How files are read, where it shall not be found out.
     """
@@ -110,6 +120,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     chance: float = 0.001
     findings: dict[str, Limits] = msgspec.field(default_factory=dict)
     accepted: str | None = None
+    theme: ThemeChoice | None = None
     reading: Reading = msgspec.field(default_factory=Reading)
 
 

@@ -11,7 +11,15 @@ from typing import Any, NamedTuple
 import msgspec
 
 from nachsicht.errors import SettingsError
-from nachsicht.settings import FIELDS, Limits, Reading, Settings, check_name, settings_of
+from nachsicht.settings import (
+    FIELDS,
+    Limits,
+    Reading,
+    Settings,
+    ThemeChoice,
+    check_name,
+    settings_of,
+)
 from nachsicht.words import catalogue
 
 #: Read by the command where it is there and no other is named.
@@ -19,6 +27,7 @@ DEFAULT = "nachsicht.toml"
 
 _TABLES = {
     "reading": tuple(field.name for field in msgspec.structs.fields(Reading)),
+    "theme": tuple(field.name for field in msgspec.structs.fields(ThemeChoice)),
     "findings.*": tuple(field.name for field in msgspec.structs.fields(Limits)),
 }
 
@@ -103,9 +112,9 @@ def _check_names(values: dict[str, Any], text: str, path: Path) -> None:
     """Refuse unknown names at every depth, with their line."""
     for name, value in values.items():
         check_name(name, FIELDS, _place(path, text, name))
-        if name == "reading" and isinstance(value, dict):
+        if name in ("reading", "theme") and isinstance(value, dict):
             for inner in value:
-                check_name(inner, _TABLES["reading"], _place(path, text, inner))
+                check_name(inner, _TABLES[name], _place(path, text, inner))
         if name == "findings" and isinstance(value, dict):
             for code, limits in value.items():
                 check_name(code, tuple(catalogue()["findings"]), _place(path, text, code))

@@ -161,6 +161,21 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     assert page.locator("tbody[data-column=weight] .column-page").is_visible()
 
 
+def test_a_house_theme_gives_colours_and_logo_and_tells_of_low_contrast(open_page, tmp_path):
+    logo = tmp_path / "house.svg"
+    logo.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="60" height="30"><script/></svg>'
+    )
+    theme = {"ink": "#7a1f0f", "ghost": "#dddddd", "logo": str(logo)}
+    page = open_page(
+        nachsicht.profile(pa.table({"w": range(50)}), theme=theme).write(tmp_path / "house.html")
+    )
+    ink = page.evaluate("getComputedStyle(document.querySelector('.mark.age-0')).backgroundColor")
+    assert ink == "rgb(122, 31, 15)"
+    assert page.locator("img.logo").bounding_box()["height"] == 30
+    assert "ghost #dddddd has a contrast of 1.3" in page.locator("#origin").inner_text()
+
+
 def test_groups_are_named_and_have_no_order(open_page, demo_files, tmp_path):
     groups = nachsicht.compare_groups(demo_files["hive_checks_2024.csv"], by="hive_type")
     page = open_page(groups.write(tmp_path / "groups.html"))

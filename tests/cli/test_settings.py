@@ -47,6 +47,7 @@ def test_a_settings_file_is_read_and_told_with_its_lines(folder):
         ('chance = "often"\n', 1, ""),
         ("[findings.gaps]\n\nact = 'a'\n", 1, ""),
         ("title = \n", 1, ""),
+        ('[theme]\nlgo = "x"\n', 2, "logo"),
     ],
 )
 def test_a_wrong_settings_file_names_line_and_nearest_word(folder, text, line, near):

@@ -18,7 +18,7 @@ FLOORS = [
     ["settings"],
     ["contracts", "labels"],
     ["compute"],
-    ["sources", "engines", "report", "accepted"],
+    ["sources", "engines", "report", "accepted", "themes"],
     ["_run", "settings_files"],
     ["face"],
     ["demo"],

@@ -29,7 +29,7 @@ export function App() {
     <>
       <header class="head">
         <div>
-          <p class="product">{word("page.product")}</p>
+          {page.logo === null ? <p class="product">{word("page.product")}</p> : <img class="logo" src={page.logo} alt="" />}
           <h1>{page.title}</h1>
         </div>
         <Versions />

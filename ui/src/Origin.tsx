@@ -9,6 +9,11 @@ export function Origin() {
   return (
     <section class="origin" id="origin" aria-label={word("page.origin")}>
       <h2>{word("page.origin")}</h2>
+      {page.theme_notes.map((note) => (
+        <p class="approximate" key={note}>
+          {note}
+        </p>
+      ))}
       <div class="wide">
         <table>
           <thead>

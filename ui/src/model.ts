@@ -141,6 +141,9 @@ export interface Page {
   relations: RelationChange[];
   stale: { code: string; column: string; because: string }[];
   grouped_by: string | null;
+  /** A data address. */
+  logo: string | null;
+  theme_notes: string[];
 }
 
 export type Words = Record<string, Record<string, string>>;

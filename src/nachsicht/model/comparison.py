@@ -10,6 +10,7 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.theme import Theme
 
 
 class BinsSpread(msgspec.Struct, frozen=True, tag="bins"):
@@ -261,4 +262,5 @@ class ComparisonDocument(
     findings: tuple[Finding, ...]
     stale: tuple[Stale, ...]
     grouped_by: str | None
+    theme: Theme | None
     verdict: Verdict

@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 
 from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.theme import Theme
 from nachsicht.report.payload import payload_of
 from nachsicht.words import catalogue
 
@@ -22,6 +23,7 @@ NOTEBOOK_HEIGHT = 720
 def page_of(document: ComparisonDocument) -> str:
     """The whole page as one HTML text; it loads nothing and sends nothing."""
     script, style = _bundle()
+    style += _theme_style(document.theme)
     payload = payload_of(document)
     return str(
         _template().render(
@@ -33,6 +35,15 @@ def page_of(document: ComparisonDocument) -> str:
             data=_safe_json({"page": payload, "words": _page_words()}),
         )
     )
+
+
+def _theme_style(theme: Theme | None) -> str:
+    """The house's colours, on paper; in the dark the usual ones are kept, which fit there."""
+    if theme is None or not (theme.ink or theme.ghost):
+        return ""
+    own = [f"--{name}: {c}; " for name, c in (("ink", theme.ink), ("ghost", theme.ghost)) if c]
+    fill = f"--ink-fill: {theme.ink}; " if theme.ink else ""
+    return f"@media not (prefers-color-scheme: dark) {{ :root {{ {''.join(own)}{fill}}} }}"
 
 
 def notebook_frame(document: ComparisonDocument) -> str:

@@ -47,6 +47,8 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "relations": [_relation(change, document) for change in document.relations],
         "stale": [msgspec.to_builtins(stale) for stale in document.stale],
         "grouped_by": document.grouped_by,
+        "logo": document.theme.logo if document.theme else None,
+        "theme_notes": document.theme.notes if document.theme else [],
     }
 
 

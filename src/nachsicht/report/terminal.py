@@ -56,11 +56,10 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
     if document.findings:
         say()
         say(_findings_table(document))
-    if document.rows or document.stale:
+    shared = [rows for rows in document.rows if rows.key or rows.same]
+    if shared or document.stale:
         say()
-    for rows in document.rows:
-        if not rows.key and not rows.same:
-            continue
+    for rows in shared:
         say(Text(_printable(rows_sentence(rows, document)), style="dim"))
     for stale in document.stale:
         told = phrase("terminal.stale", code=stale.code, column=stale.column)

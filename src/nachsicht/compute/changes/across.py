@@ -110,6 +110,7 @@ def _document(
         findings=ordered,
         stale=stale,
         grouped_by=grouped_by,
+        theme=None,
         verdict=verdict_on(labels, ordered, columns, grouped_by),
     )
 
