@@ -22,6 +22,8 @@ _PARTS = (Kind.IDENTIFIER, Kind.MOMENT, Kind.CATEGORY)
 _MOST_PARTS = 6
 #: Keys found by themselves must name so large a part of the smaller version's rows in both.
 FEWEST_SHARED = 0.05
+#: An identifier of so many different values names the rows, though a few of them repeat.
+NEARLY = 0.98
 #: Rows that are tried first.
 _TRIAL = 20_000
 
@@ -38,10 +40,10 @@ def possible_keys(
     for old, new in whole:
         if old.kind is not new.kind or old.kind not in _PARTS:
             continue
-        unique = old.distinct >= rows[0] and new.distinct >= rows[1]
-        if unique and old.kind is Kind.IDENTIFIER:
+        nearly = old.distinct >= NEARLY * rows[0] and new.distinct >= NEARLY * rows[1]
+        if nearly and old.kind is Kind.IDENTIFIER:
             yield ((old.position, new.position),)
-        elif not unique:
+        elif old.distinct < rows[0] or new.distinct < rows[1]:
             parts.append((old, new))
     parts.sort(key=lambda pair: (_PARTS.index(pair[0].kind), -pair[0].distinct, pair[0].position))
     for one, other in combinations(parts[:_MOST_PARTS], 2):
@@ -110,7 +112,8 @@ def _is_text(stored: Any) -> bool:
 
 
 def could_be_key(table: Any, positions: Sequence[int], most_repeated: int) -> bool:
-    """Whether the first rows have no more equal keys than rows are repeated."""
+    """Whether the first rows have hardly more equal keys than rows are repeated."""
     head = table.select(list(dict.fromkeys(positions))).slice(0, _TRIAL)
     hashes = hash_keys(head, range(head.num_columns), [_plain(c.type) for c in head.columns])
-    return len(hashes) - len(np.unique(hashes)) <= most_repeated
+    expected = most_repeated * len(hashes) / max(table.num_rows, 1)
+    return bool(len(hashes) - len(np.unique(hashes)) <= 3 + 2 * expected)

@@ -17,6 +17,7 @@ from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.hashing import Hashes
 from nachsicht.compute.rows.keys import (
     FEWEST_SHARED,
+    NEARLY,
     Place,
     common_type,
     could_be_key,
@@ -79,37 +80,44 @@ def compare_rows(
     """
     tables = old.table, new.table
     if key:
-        return _by_key(tables, pairs, key, step, False, _match(tables, key), spread)
+        return _by_key(tables, pairs, key, step, False, _match(tables, key, spread), spread)
     for candidate in possible_keys(pairs, different):
-        matched = _match_if_key(tables, candidate, different)
+        matched = _match_if_key(tables, candidate, different, spread)
         if matched is not None:
             return _by_key(tables, pairs, candidate, step, True, matched, spread)
     return _whole_rows(old, new, pairs, step)
 
 
 def _match_if_key(
-    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int]
+    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int], spread: Spread
 ) -> _Matched | None:
     """The rows matched by columns, if these name the rows of both and share some of them."""
     extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
     for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
         if not could_be_key(table, places, most):
             return None
-    matched = _match(tables, key)
-    repeated = any(rows > 2 * most for rows, most in zip(matched.repeated, extra, strict=True))
+    matched = _match(tables, key, spread)
+    slack: float = 1 - NEARLY if len(key) == 1 else 0.0
+    repeated = any(
+        rows > 2 * (most + slack * table.num_rows)
+        for rows, most, table in zip(matched.repeated, extra, tables, strict=True)
+    )
     fewest = FEWEST_SHARED * min(table.num_rows for table in tables)
     return None if repeated or len(matched.old) <= fewest else matched
 
 
-def _match(tables: tuple[Any, Any], key: Sequence[Place]) -> _Matched:
+def _match(tables: tuple[Any, Any], key: Sequence[Place], spread: Spread) -> _Matched:
     types = [
         common_type(tables[0].column(a).type, tables[1].column(b).type) or pa.large_string()
         for a, b in key
     ]
-    old = hash_keys(tables[0], [a for a, _ in key], types)
-    new = hash_keys(tables[1], [b for _, b in key], types)
-    old_order, new_order = (np.argsort(hashes) for hashes in (old, new))
-    old_ranked, new_ranked = old[old_order], new[new_order]
+
+    def ranked(side: int) -> tuple[_Places, Hashes]:
+        hashes = hash_keys(tables[side], [places[side] for places in key], types)
+        order = np.argsort(hashes)
+        return order, hashes[order]
+
+    (old_order, old_ranked), (new_order, new_ranked) = spread(ranked, (0, 1))
     once_old, once_new = _once(old_ranked), _once(new_ranked)
     at = np.searchsorted(old_ranked, new_ranked)
     capped = np.minimum(at, max(len(old_ranked) - 1, 0))
