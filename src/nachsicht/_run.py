@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 
 from nachsicht.accepted import read_accepted
+from nachsicht.compute.arrays import taken
 from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.groups import groups_in
@@ -103,12 +104,12 @@ def run_groups(
     accepted = read_accepted(settings.accepted)
     # The column that made the groups would only say that they are groups.
     settings = msgspec.structs.replace(settings, omit=(*settings.omit, by))
-    versions = [version(table.take(group.rows), group.label) for group in groups]
+    versions = [version(taken(table, group.rows), group.label) for group in groups]
     with _threads(settings) as spread:
         if len(names) == 2:
             found = compare_versions(versions, title, settings, accepted, spread)
             return _themed(found, theme)
-        rests = [version(table.take(group.others), phrase("verdict.rest")) for group in groups]
+        rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
         found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)
         return _themed(found, theme)
 

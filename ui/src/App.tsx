@@ -6,6 +6,7 @@ import { whole } from "./format";
 import { Ledger } from "./Ledger";
 import { page, word } from "./model";
 import { Relations, Rows } from "./Between";
+import { Gaps } from "./Gaps";
 import { Origin } from "./Origin";
 import { VersionMark } from "./parts";
 import { Verdict } from "./Verdict";
@@ -14,10 +15,15 @@ const sections = [
   "verdict",
   "columns",
   ...(page.relations.length ? (["relations"] as const) : []),
-  ...(page.rows.length ? (["rows"] as const) : []),
+  ...(page.gaps ? (["gaps"] as const) : []),
+  "rows",
   "origin",
 ] as const;
-const titles: Record<string, string> = { relations: "relations_section", rows: "rows_section" };
+const titles: Record<string, string> = {
+  relations: "relations_section",
+  gaps: "gaps_section",
+  rows: "rows_section",
+};
 
 export function App() {
   const address = useAddress();
@@ -52,6 +58,7 @@ export function App() {
           <Ledger />
         </div>
         <Relations />
+        <Gaps />
         <Rows />
         <Origin />
       </main>

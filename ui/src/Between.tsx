@@ -1,18 +1,62 @@
 /** What lies between versions beside single columns: rows, and relations that changed. */
 
 import { columnAddress, follow } from "./address";
-import { page, type RowChanges, word } from "./model";
+import { type Excerpt, page, type RowChanges, word } from "./model";
 import { Term } from "./parts";
 
 export function Rows() {
-  if (!page.rows.length) return null;
   return (
     <section class="rows" id="rows" aria-label={word("page.rows_section")}>
       <h2>{word("page.rows_section")}</h2>
       {page.rows.map((rows, i) => (
         <RowsOfStep rows={rows} key={i} />
       ))}
+      {page.excerpts.map((excerpt, i) => (
+        <Shown excerpt={excerpt} version={i} key={i} />
+      ))}
     </section>
+  );
+}
+
+/** The few rows that are shown of a version. */
+function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
+  if (!excerpt.first.length) return null;
+  const parts = (["first", "drawn", "last"] as const).filter((part) => excerpt[part].length);
+  const label = page.versions[version]!.label;
+  return (
+    <details class="excerpt" open={page.versions.length === 1}>
+      <summary>{word("page.excerpt_of", { label })}</summary>
+      <div class="wide" tabIndex={0}>
+        <table>
+          <thead>
+            <tr>
+              <th scope="col" />
+              {excerpt.columns.map((name, i) => (
+                <th scope="col" key={i}>
+                  {name}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          {parts.map((part) => (
+            <tbody key={part}>
+              {excerpt[part].map((row, i) => (
+                <tr key={i}>
+                  <th scope="row" class="muted">
+                    {i === 0 ? word(`page.excerpt_${part}`) : ""}
+                  </th>
+                  {row.map((cell, j) => (
+                    <td class={cell === null ? "gap" : "value"} key={j}>
+                      {cell ?? "–"}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          ))}
+        </table>
+      </div>
+    </details>
   );
 }
 

@@ -38,6 +38,31 @@ export interface RowChanges {
   not_compared: string[];
 }
 
+export interface GapColumn {
+  name: string;
+  shares: (string | null)[];
+  word: string;
+  only: string;
+  block_rows: number;
+  /** Missing shares of blocks of rows, from the first row on. */
+  places: number[];
+}
+
+export interface Gaps {
+  facts: Record<string, string>[];
+  columns: GapColumn[];
+  patterns: { columns: string[]; rows: string[]; share: string }[];
+  further: string;
+  groups: string[][];
+}
+
+export interface Excerpt {
+  columns: string[];
+  first: (string | null)[][];
+  drawn: (string | null)[][];
+  last: (string | null)[][];
+}
+
 export interface RelationChange {
   labels: [string, string];
   one: string;
@@ -138,6 +163,8 @@ export interface Page {
   versions: Version[];
   columns: Column[];
   rows: RowChanges[];
+  gaps: Gaps | null;
+  excerpts: Excerpt[];
   relations: RelationChange[];
   stale: { code: string; column: string; because: string }[];
   grouped_by: string | null;

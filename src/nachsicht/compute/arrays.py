@@ -76,3 +76,13 @@ def _numpy_type(stored: Any) -> np.dtype[Any]:
         return np.dtype(_FLOATS[stored.bit_width])
     sign = "u" if types.is_unsigned_integer(stored) else "i"
     return np.dtype(f"{sign}{stored.bit_width // 8}")
+
+
+def taken(data: Any, places: NDArray[np.int64]) -> Any:
+    """The rows of a table, array or chunked array at some places."""
+    if isinstance(data, pa.Table):
+        columns = [taken(column, places) for column in data.columns]
+        return pa.Table.from_arrays(columns, names=data.schema.names)
+    if data.type == pa.string_view() or data.type == pa.binary_view():  # has no take of its own
+        data = data.cast(pa.large_string() if data.type == pa.string_view() else pa.large_binary())
+    return data.take(arrow_of(places))

@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.cells import cell_text
 from nachsicht.compute.condensed import (
     CondensedNumbers,
     CondensedTexts,
@@ -18,15 +19,11 @@ from nachsicht.compute.condensed import (
     condense,
     kept_bytes,
 )
-from nachsicht.compute.moments_in_time import (
-    observe_moments,
-    time_type,
-)
+from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.compute.nested import observe_nested
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.readings import Body, read_part
 from nachsicht.compute.tallies import TallyPart, observe_texts
-from nachsicht.compute.texts import number_text
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.settings import Settings
 
@@ -191,14 +188,5 @@ def _ends(array: Any) -> tuple[str | None, str | None]:
         size *= 32
     if not len(ends[0]):
         return None, None
-    return _text(head.slice(int(ends[0][0]), 1)), _text(tail.slice(int(ends[1][-1]), 1))
-
-
-def _text(one: Any) -> str:
-    """An array of one value as text."""
-    if pa.types.is_floating(one.type) or pa.types.is_integer(one.type):
-        return number_text(one[0].as_py())
-    if pa.types.is_temporal(one.type) and not pa.types.is_duration(one.type):
-        part = observe_moments(one)
-        return time_type(one.type).text(int(part.chunks[0][0]))
-    return str(one[0].as_py())
+    first, last = int(ends[0][0]), int(ends[1][-1])
+    return cell_text(head.slice(first, 1)), cell_text(tail.slice(last, 1))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.profile import GapsByLevel, Relations, Repeats, SpreadByLevel
+from nachsicht.model.gaps import GapPatterns
+from nachsicht.model.profile import Excerpt, GapsByLevel, Relations, Repeats, SpreadByLevel
 
 
 @dataclass(frozen=True)
@@ -15,6 +16,8 @@ class Computed:
     rows: int
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats
+    gaps: GapPatterns
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
+    excerpt: Excerpt

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_of
 from nachsicht.compute.clean import mark_missing
 from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
 from nachsicht.errors import SettingsError
@@ -27,8 +27,8 @@ class Group:
     """A level, the places of its rows, and of all other rows that have a value."""
 
     label: str
-    rows: Any
-    others: Any
+    rows: NDArray[np.int64]
+    others: NDArray[np.int64]
 
 
 def groups_in(table: Any, by: str, names: Sequence[str], settings: Settings) -> list[Group]:
@@ -70,8 +70,8 @@ def groups_in(table: Any, by: str, names: Sequence[str], settings: Settings) -> 
     return [
         Group(
             name,
-            arrow_of(np.flatnonzero(codes == by_name[name])),
-            arrow_of(np.flatnonzero((codes != by_name[name]) & (codes != missing))),
+            np.flatnonzero(codes == by_name[name]),
+            np.flatnonzero((codes != by_name[name]) & (codes != missing)),
         )
         for name in chosen
     ]

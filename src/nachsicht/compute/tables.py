@@ -21,9 +21,11 @@ def put_together(
         memory_bytes=sum(column.memory_bytes for column in computed.columns),
         columns=computed.columns,
         repeats=computed.repeats,
+        gaps=computed.gaps,
         gaps_by_level=computed.gaps_by_level,
         spread_by_level=computed.spread_by_level,
         relations=computed.relations,
+        excerpt=computed.excerpt,
         findings=findings_in(label, computed, origin.unread_lines, settings),
         origin=origin,
     )

@@ -12,6 +12,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from importlib import import_module
 from typing import Any, TypeVar
 
+import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.at_hand import AtHand
@@ -25,6 +26,8 @@ from nachsicht.compute.columns import (
     read_column,
 )
 from nachsicht.compute.computed import Computed
+from nachsicht.compute.excerpts import EndsPart, observe_ends
+from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
 from nachsicht.compute.relations.row_sample import RowSample, sample_rows
@@ -102,6 +105,7 @@ def _run_table(
     repeats = pool.submit(rows.finish)
     split_by = columns_to_split_by(summaries)
     gaps = pool.submit(observe_gaps, table, split_by)
+    patterns = pool.submit(observe_patterns, table)
     sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
     relations = pool.submit(relations_of, summaries, sample)
     spreads = spreads_by_level(summaries, sample)
@@ -109,9 +113,11 @@ def _run_table(
         table.num_rows,
         summaries,
         repeats.result(),
+        patterns.result().finish(summaries),
         gaps.result().finish(summaries),
         spreads,
         relations.result(),
+        observe_ends(table).finish(sample),
     )
     kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
     return computed, AtHand(table, rows.chunks[0], kept)
@@ -147,6 +153,8 @@ class _Stream:
         self._names: list[str] = []
         self._repeats: RepeatsPart | CondensedRepeats = RepeatsPart(())
         self._gaps = GapsPart()
+        self._patterns = GapPatternsPart()
+        self._ends = EndsPart(pa.table({}), pa.table({}), 0)
         self._sample: RowSample | None = None
         self._split_by: tuple[SplitBy, ...] = ()
         self._rows = 0
@@ -163,9 +171,11 @@ class _Stream:
             self._rows,
             summaries,
             self._repeats.finish(),
+            self._patterns.finish(summaries),
             self._gaps.finish(summaries),
             spreads_by_level(summaries, self._sample),
             relations_of(summaries, self._sample),
+            self._ends.finish(self._sample),
         )
 
     def _add(self, batch: Any) -> None:
@@ -187,6 +197,9 @@ class _Stream:
         self._sample = self._sample.merge(sample) if self._sample else sample
         self._add_rows(rows)
         self._gaps = self._gaps.merge(observe_gaps(batch, self._split_by))
+        self._patterns = self._patterns.merge(observe_patterns(batch, self._rows))
+        ends = observe_ends(batch)
+        self._ends = self._ends.merge(ends) if self._rows else ends
         self._rows += batch.num_rows
 
     def _share(self) -> int:

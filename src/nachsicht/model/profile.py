@@ -6,6 +6,7 @@ import msgspec
 
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding
+from nachsicht.model.gaps import GapPatterns
 
 
 class Origin(msgspec.Struct, frozen=True, kw_only=True):
@@ -96,6 +97,18 @@ class Relations(msgspec.Struct, frozen=True, kw_only=True):
     left_out: dict[str, str]
 
 
+class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
+    """The few rows that are shown, as texts: the first, some drawn evenly, and the last.
+
+    The first sixty columns at most; long texts are cut.
+    """
+
+    columns: tuple[str, ...]
+    first: tuple[tuple[str | None, ...], ...]
+    drawn: tuple[tuple[str | None, ...], ...]
+    last: tuple[tuple[str | None, ...], ...]
+
+
 class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):
     """A version, described. This is what a profile document holds."""
 
@@ -106,9 +119,11 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     memory_bytes: int
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats
+    gaps: GapPatterns
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
+    excerpt: Excerpt
     findings: tuple[Finding, ...]
     origin: Origin
 

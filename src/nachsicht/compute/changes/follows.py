@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+from nachsicht.compute.arrays import missing_in, taken, values_of
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import distance_between
@@ -35,7 +35,7 @@ def follows_from_loss(change: Change, place: Place) -> bool:
     if kept is None:
         return change.old.name == place.by
     settings = change.between.settings
-    column = data.table.column(change.old.position).take(arrow_of(kept))
+    column = taken(data.table.column(change.old.position), kept)
     before = finish_column(observe_column(column), change.old.name, 0, settings)
     if abs(before.missing_share - change.new.missing_share) > _SLACK:
         return False

@@ -67,6 +67,7 @@ ENTRIES: tuple[Entry, ...] = (
     _within("mixed_types", _WRITTEN, (0.0, 0.02, None), "meaning rows share"),
     _within("all_missing", (Kind.EMPTY,), _CHECK, "missing rows"),
     _within("gaps", _ANY, (0.05, 0.40, None), "missing rows"),
+    _within("gaps_together", _ANY, _NOTE, "columns rows"),
     _within("infinite", _QUANTITY, _CHECK, "infinite"),
     _within("future", (Kind.MOMENT,), (0.0, 0.001, None), "rows share"),
     _within("gives_away", _ANY, _CHECK, "outcome measure strength"),

@@ -79,6 +79,7 @@ def findings_in(
     for column in computed.columns:
         for rule in _RULES:
             found.extend(rule(view, column))
+    found.extend(_gaps_together(view, computed))
     found.extend(_together(view, computed.relations.pairs))
     found.extend(_gives_away(view, computed.relations.pairs))
     return by_urgency([finding for finding in found if finding])
@@ -412,6 +413,21 @@ def _together(view: _View, pairs: tuple[Relation, ...]) -> Iterator[Finding | No
             count=counted(len(names)).capitalize(),
             list=", ".join(names[:4]) + ("…" if len(names) > 4 else ""),
             weakest=rounded(weakest, 3),
+        )
+
+
+def _gaps_together(view: _View, computed: Computed) -> Iterator[Finding | None]:
+    """Columns that lack a value in the same rows: one finding a group."""
+    for group in computed.gaps.groups:
+        names = group.columns
+        rows = max(pair.rows for pair in computed.gaps.pairs if pair.one in names)
+        yield view.finding(
+            "gaps_together",
+            names,
+            rows / max(computed.rows, 1),
+            {"columns": names, "rows": rows},
+            count=counted(len(names)).capitalize(),
+            list=", ".join(names[:4]) + ("…" if len(names) > 4 else ""),
         )
 
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.arrays import taken
 from nachsicht.compute.hashing import Hashes
 
 #: Rows that are kept.
@@ -37,7 +37,7 @@ def sample_rows(batch: Any, hashes: Hashes) -> RowSample:
     # Rows of equal hashes are equal; the earlier ones are taken.
     order = np.argsort(hashes, kind="stable") if len(hashes) < 1 << 17 else _nearly(hashes)
     chosen = np.sort(order[:SIZE])
-    return RowSample(hashes[chosen], table.take(arrow_of(chosen)))
+    return RowSample(hashes[chosen], taken(table, chosen))
 
 
 def _nearly(hashes: Hashes) -> Any:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -12,8 +11,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+from nachsicht.compute.arrays import missing_in, taken, values_of
 from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.cells import cell_text
 from nachsicht.compute.hashing import Hashes
 from nachsicht.compute.rows.keys import (
     FEWEST_SHARED,
@@ -25,7 +25,6 @@ from nachsicht.compute.rows.keys import (
     one_array,
     possible_keys,
 )
-from nachsicht.compute.texts import number_text
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
 
@@ -228,7 +227,7 @@ def _taken(column: Any, places: _Places, common: Any) -> Any:
     in_place = len(places) == len(column) and (
         len(places) == 0 or (places[0] == 0 and bool((np.diff(places) == 1).all()))
     )
-    return column if in_place else column.take(arrow_of(places))
+    return column if in_place else taken(column, places)
 
 
 class _KeyTexts:
@@ -246,10 +245,7 @@ class _KeyTexts:
 
 
 def _text(column: Any, row: int) -> str | None:
-    value = column[row].as_py()
-    if value is None or (isinstance(value, float) and math.isnan(value)):
-        return None
-    return number_text(value) if isinstance(value, int | float) else str(value)
+    return cell_text(column.slice(row, 1))
 
 
 def _whole_rows(old: AtHand, new: AtHand, pairs: _Pairs, step: tuple[int, int]) -> RowChanges:

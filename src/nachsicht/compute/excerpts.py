@@ -1,0 +1,74 @@
+"""The few rows that are shown: the first, the last, and some drawn by their hashes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from nachsicht.compute.arrays import taken
+from nachsicht.compute.cells import cell_text
+from nachsicht.compute.relations.row_sample import RowSample
+from nachsicht.model.profile import Excerpt
+
+#: Rows of each of the three parts.
+SHOWN = 5
+#: Columns beyond these are not shown, and longer texts are cut.
+MOST_COLUMNS, MOST_LETTERS = 60, 80
+
+
+@dataclass(frozen=True)
+class EndsPart:
+    """The first and the last rows, as tables, and how many rows there are."""
+
+    first: Any
+    last: Any
+    rows: int
+
+    def merge(self, other: EndsPart) -> EndsPart:
+        """Put the part of later rows behind this one."""
+        first = _joined(self.first, other.first).slice(0, SHOWN)
+        last = _joined(self.last, other.last)
+        return EndsPart(first, last.slice(max(last.num_rows - SHOWN, 0)), self.rows + other.rows)
+
+    def finish(self, sample: RowSample | None) -> Excerpt:
+        """The rows as texts; the drawn ones are those of the smallest hashes."""
+        overlap = max(0, self.first.num_rows + self.last.num_rows - self.rows)
+        drawn: Any = None
+        if sample is not None and self.rows > 3 * SHOWN:
+            chosen = np.sort(np.argsort(sample.hashes, kind="stable")[:SHOWN])
+            drawn = taken(sample.rows, chosen)
+        return Excerpt(
+            columns=tuple(self.first.schema.names[:MOST_COLUMNS]),
+            first=_texts(self.first),
+            drawn=_texts(drawn) if drawn is not None else (),
+            last=_texts(self.last.slice(overlap)),
+        )
+
+
+def observe_ends(batch: Any) -> EndsPart:
+    """The ends of one batch: a table or record batch."""
+    table = batch if isinstance(batch, pa.Table) else pa.Table.from_batches([batch])
+    few = table.select(range(min(table.num_columns, MOST_COLUMNS)))
+    start = max(few.num_rows - SHOWN, 0)
+    return EndsPart(few.slice(0, SHOWN), few.slice(start), table.num_rows)
+
+
+def _joined(one: Any, other: Any) -> Any:
+    return pa.concat_tables([one, other], promote_options="permissive")
+
+
+def _texts(table: Any) -> tuple[tuple[str | None, ...], ...]:
+    columns = [
+        [_cut(cell_text(table.column(i).slice(row, 1))) for row in range(table.num_rows)]
+        for i in range(min(table.num_columns, MOST_COLUMNS))
+    ]
+    return tuple(zip(*columns, strict=True)) if columns else ()
+
+
+def _cut(text: str | None) -> str | None:
+    if text is None or len(text) <= MOST_LETTERS:
+        return text
+    return text[: MOST_LETTERS - 1] + "…"

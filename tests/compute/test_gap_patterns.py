@@ -1,0 +1,101 @@
+"""Which columns go missing together and where, and the rows that are shown; against pandas."""
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import nachsicht
+from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.compute.excerpts import SHOWN, observe_ends
+from nachsicht.compute.gap_patterns import MOST_BLOCKS, observe_patterns
+from nachsicht.settings import Settings
+
+RNG = np.random.default_rng(41)
+
+cell = st.none() | st.integers(0, 3)
+tables = st.lists(st.tuples(cell, cell, cell), min_size=1, max_size=300)
+
+
+def table_of(rows):
+    return pa.table(
+        {n: pa.array(c, pa.int64()) for n, c in zip("abc", zip(*rows, strict=True), strict=True)}
+    )
+
+
+def summaries_of(table):
+    return [
+        finish_column(observe_column(table.column(i)), name, i, Settings())
+        for i, name in enumerate(table.schema.names)
+    ]
+
+
+@given(tables, st.integers(0, 300))
+def test_patterns_are_those_of_pandas_for_any_split(rows, cut):
+    table = table_of(rows)
+    parts = table.slice(0, cut), table.slice(cut)
+    merged = observe_patterns(parts[0]).merge(observe_patterns(parts[1], parts[0].num_rows))
+    found = merged.finish(summaries_of(table))
+    assert found == observe_patterns(table).finish(summaries_of(table))
+    missing = pd.DataFrame(rows, columns=list("abc")).isna()
+    assert found.complete_rows == (~missing.any(axis=1)).sum()
+    for pattern in found.patterns:
+        same = (missing[list("abc")] == [name in pattern.columns for name in "abc"]).all(axis=1)
+        assert pattern.rows == same.sum() > 0
+    assert sum(p.rows for p in found.patterns) + found.complete_rows == len(rows)
+    for pair in found.pairs:
+        both = (missing[pair.one] & missing[pair.other]).sum()
+        assert pair.rows == both
+        assert pair.shared == pytest.approx(both / (missing[pair.one] | missing[pair.other]).sum())
+    for places in found.places:
+        blocks = np.arange(len(rows)) // places.block_rows
+        assert list(places.missing) == missing[places.column].groupby(blocks).sum().tolist()
+
+
+def test_blocks_grow_so_that_there_are_never_too_many():
+    gaps = pa.table({"w": pa.array(np.arange(50_000.0), mask=RNG.random(50_000) < 0.2)})
+    pieces = [gaps.slice(start, 3333) for start in range(0, 50_000, 3333)]
+    part = observe_patterns(pieces[0])
+    for i, piece in enumerate(pieces[1:], start=1):
+        part = part.merge(observe_patterns(piece, i * 3333))
+    (places,) = part.finish(summaries_of(gaps)).places
+    assert MOST_BLOCKS / 2 < len(places.missing) <= MOST_BLOCKS
+    missing = gaps.column(0).is_null().to_numpy()
+    sums = np.add.reduceat(missing.astype(int), np.arange(0, 50_000, places.block_rows))
+    assert list(places.missing) == sums.tolist()
+
+
+def test_columns_that_go_missing_together_are_one_finding():
+    n = 3000
+    off = RNG.random(n) < 0.1
+    weak = off ^ (RNG.random(n) < 0.004)
+    alone = RNG.random(n) < 0.1
+    columns = {"a": off, "b": off, "c": weak, "d": alone}
+    table = pa.table({k: pa.array(RNG.normal(size=n), mask=m) for k, m in columns.items()})
+    page = nachsicht.profile(table)
+    told = [f for f in page.findings if f.code == "gaps_together"]
+    assert [f.columns for f in told] == [("a", "b", "c")]
+    assert page.document.gaps.only_missing["d"] == (alone & ~off & ~weak).sum()
+
+
+@given(st.integers(1, 40), st.integers(0, 40))
+def test_the_rows_shown_are_the_first_and_last_for_any_split(n, cut):
+    table = pa.table({"i": range(n), "t": [None if i % 3 == 0 else f"t{i}" for i in range(n)]})
+    parts = [observe_ends(part) for part in (table.slice(0, cut), table.slice(cut))]
+    found = parts[0].merge(parts[1]).finish(None)
+    shown = [int(row[0]) for row in found.first + found.last]
+    expected = list(range(n))
+    assert shown == (expected if n <= 2 * SHOWN else expected[:SHOWN] + expected[-SHOWN:])
+    assert all(row[1] == (None if int(row[0]) % 3 == 0 else f"t{row[0]}") for row in found.first)
+
+
+def test_rows_drawn_are_the_same_each_time_and_from_everywhere():
+    table = pa.table({"i": range(4000)})
+    drawn = [nachsicht.profile(table).document.excerpt.drawn for _ in range(2)]
+    assert drawn[0] == drawn[1]
+    places = [int(row[0]) for row in drawn[0]]
+    assert places == sorted(places)
+    assert len(set(places)) == SHOWN
+    assert max(places) - min(places) > 400

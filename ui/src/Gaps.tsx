@@ -1,0 +1,152 @@
+/** Gaps of the whole table: by column, along the rows, and what goes missing together. */
+
+import { columnAddress, follow } from "./address";
+import { type GapColumn, page, word } from "./model";
+import { Across, Term, VersionMark } from "./parts";
+
+export function Gaps() {
+  const gaps = page.gaps;
+  if (gaps === null) return null;
+  return (
+    <section class="gaps" id="gaps" aria-label={word("page.gaps_section")}>
+      <h2>{word("page.gaps_section")}</h2>
+      <div class="tables">
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">
+                <Term term="version">{word("page.version")}</Term>
+              </th>
+              {page.versions.map((version, i) => (
+                <th scope="col" class="number" key={i}>
+                  <VersionMark version={i} /> {version.label}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {Object.keys(gaps.facts[0] ?? {}).map((name) => (
+              <tr key={name}>
+                <th scope="row">
+                  <Term term={name}>{word(`page.${name}`)}</Term>
+                </th>
+                {gaps.facts.map((facts, i) => (
+                  <td class="number" key={i}>
+                    {facts[name]}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {gaps.patterns.length > 0 && (
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">{word("page.missing_together")}</th>
+                {page.versions.map((version, i) => (
+                  <th scope="col" class="number" key={i}>
+                    <VersionMark version={i} /> {version.label}
+                  </th>
+                ))}
+                <th scope="col" class="number">
+                  {word("page.share_of_rows")}
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {gaps.patterns.map((pattern, i) => (
+                <tr key={i}>
+                  <th scope="row" class="value">
+                    {pattern.columns.slice(0, 6).join(" + ")}
+                    {pattern.columns.length > 6 && ` + ${pattern.columns.length - 6}`}
+                  </th>
+                  {pattern.rows.map((rows, version) => (
+                    <td class="number" key={version}>
+                      {rows}
+                    </td>
+                  ))}
+                  <td class="number">{pattern.share}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+      {gaps.further && <p class="muted">{gaps.further}</p>}
+      {gaps.groups.map((group, i) => (
+        <p key={i}>{word("page.gap_group", { list: group.join(", ") })}</p>
+      ))}
+      <div class="wide">
+        <table class="gap-columns">
+          <thead>
+            <tr>
+              <th scope="col">{word("page.column")}</th>
+              <th scope="col" class="number">
+                <Term term="missing">{word("page.missing")}</Term>
+              </th>
+              <th scope="col">{word("page.gap_word")}</th>
+              <th scope="col" class="number">
+                <Term term="only_missing">{word("page.only_missing")}</Term>
+              </th>
+              <th scope="col">
+                <Term term="gap_places">{word("page.gap_places")}</Term>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {gaps.columns.slice(0, 60).map((column) => (
+              <tr key={column.name}>
+                <th scope="row">
+                  <a class="name" href={`#${columnAddress(column.name)}`} onClick={follow(columnAddress(column.name))}>
+                    {column.name}
+                  </a>
+                </th>
+                <td class="number">
+                  <Across values={page.grouped_by === null ? column.shares.slice(-2) : column.shares} />
+                </td>
+                <td>{column.word}</td>
+                <td class="number">{column.only}</td>
+                <td>
+                  <Places column={column} />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {gaps.columns.length > 60 && <p class="muted">{word("page.further_columns", { n: gaps.columns.length - 60 })}</p>}
+    </section>
+  );
+}
+
+/** A strip from the first row to the last; the fuller, the more is missing there. */
+function Places({ column }: { column: GapColumn }) {
+  const n = column.places.length;
+  if (!n) return null;
+  const width = 256;
+  return (
+    <svg
+      class="strip"
+      width={width}
+      height={14}
+      role="img"
+      aria-label={word("page.gap_places_of", { column: column.name, rows: column.block_rows })}
+    >
+      <rect class="strip-paper" width={width} height={14} />
+      {column.places.map(
+        (share, i) =>
+          share > 0 && (
+            <rect
+              key={i}
+              class="strip-gap"
+              x={(i * width) / n}
+              width={width / n}
+              y={14 * (1 - Math.max(share, 0.07))}
+              height={14 * Math.max(share, 0.07)}
+            />
+          ),
+      )}
+    </svg>
+  );
+}
