@@ -28,6 +28,8 @@ PAGES = (
     ("comparison_phone", "comparison", "", 360, "light"),
     ("profile", "profile", "", 1280, "light"),
     ("groups", "groups", "", 1280, "light"),
+    ("outcome", "outcome", "#outcome", 1280, "light"),
+    ("gaps", "outcome", "#gaps", 1280, "light"),
     ("rows", "corrected", "#rows", 1280, "light"),
 )
 
@@ -93,6 +95,11 @@ def main() -> None:
             {
                 "comparison": comparison.write(Path(folder) / "comparison.html"),
                 "profile": comparison.versions[-1].write(Path(folder) / "profile.html"),
+                "outcome": nachsicht.compare(
+                    files["hive_checks_2024.csv"],
+                    files["hive_checks_2025.csv"],
+                    outcome="overwintered",
+                ).write(Path(folder) / "outcome.html"),
                 "groups": nachsicht.compare_groups(
                     files["hive_checks_2024.csv"], by="hive_type"
                 ).write(Path(folder) / "groups.html"),

@@ -161,6 +161,33 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     assert page.locator("tbody[data-column=weight] .column-page").is_visible()
 
 
+def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
+    files = [demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025)]
+    compared = nachsicht.compare(*files, outcome="overwintered")
+    page = open_page(compared.write(tmp_path / "outcome.html"), "#outcome")
+    first = page.locator("#outcome tbody tr").first
+    assert "mite_count" in first.inner_text()
+    bars = first.locator("svg.outcome-bars")
+    assert bars.locator("rect.bar").count() > 5
+    assert re.search(r"missing: \d", bars.get_attribute("aria-label"))
+    renamed = page.locator("#outcome tbody tr", has_text="inspector_code").inner_text()
+    assert "–" not in renamed
+    page.locator("nav a", has_text="Gaps").click()
+    facts = page.locator("#gaps table").first.inner_text()
+    complete = [version.gaps.complete_rows for version in compared.document.versions]
+    assert all(f"{rows:,}" in facts for rows in complete)
+    line = page.locator(".gap-columns tbody tr", has_text="overwintered")
+    assert "0.4 % → 9.1 %" in line.inner_text()
+    assert line.locator(".strip-gap").count() > 20
+    shown = page.locator(".excerpt").nth(1)
+    shown.locator("summary").click()
+    assert shown.locator("tbody").count() == 3
+    assert shown.locator("tbody tr").first.locator("td").first.inner_text() == "C25-00001"
+    page.locator(".gap-columns a.name", has_text="overwintered").click()
+    opened = page.locator("tbody[data-column=overwintered] .column-page")
+    assert opened.is_visible()
+
+
 def test_a_house_theme_gives_colours_and_logo_and_tells_of_low_contrast(open_page, tmp_path):
     logo = tmp_path / "house.svg"
     logo.write_text(

@@ -7,6 +7,7 @@ import { Ledger } from "./Ledger";
 import { page, word } from "./model";
 import { Relations, Rows } from "./Between";
 import { Gaps } from "./Gaps";
+import { Outcome } from "./Outcome";
 import { Origin } from "./Origin";
 import { VersionMark } from "./parts";
 import { Verdict } from "./Verdict";
@@ -14,12 +15,14 @@ import { Verdict } from "./Verdict";
 const sections = [
   "verdict",
   "columns",
+  ...(page.outcome ? (["outcome"] as const) : []),
   ...(page.relations.length ? (["relations"] as const) : []),
   ...(page.gaps ? (["gaps"] as const) : []),
   "rows",
   "origin",
 ] as const;
 const titles: Record<string, string> = {
+  outcome: "outcome_section",
   relations: "relations_section",
   gaps: "gaps_section",
   rows: "rows_section",
@@ -57,6 +60,7 @@ export function App() {
           <Verdict />
           <Ledger />
         </div>
+        <Outcome />
         <Relations />
         <Gaps />
         <Rows />

@@ -2,6 +2,7 @@
 
 import { percent, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
+import { OutcomeTable } from "./Outcome";
 import { Term, VersionMark, WeightTag } from "./parts";
 import { LargeSpread } from "./Spread";
 import { FindingText } from "./Verdict";
@@ -30,6 +31,7 @@ export function ColumnPage({ column }: { column: Column }) {
       )}
       {column.spread && <LargeSpread column={column} spread={column.spread} />}
       <div class="tables">
+        <OutcomeTable column={column.name} />
         <Measures column={column} />
         <Statistics column={column} />
         <Quantiles column={column} />

@@ -56,6 +56,20 @@ export interface Gaps {
   groups: string[][];
 }
 
+export interface OutcomeView {
+  column: string;
+  explained: (string | null)[];
+  bins: { label: string; rows: string; value: number; low: number; high: number; text: string }[];
+}
+
+export interface Outcome {
+  sentence: string;
+  measure: string;
+  by_bin: string;
+  range: [number, number];
+  views: OutcomeView[];
+}
+
 export interface Excerpt {
   columns: string[];
   first: (string | null)[][];
@@ -163,6 +177,7 @@ export interface Page {
   versions: Version[];
   columns: Column[];
   rows: RowChanges[];
+  outcome: Outcome | null;
   gaps: Gaps | null;
   excerpts: Excerpt[];
   relations: RelationChange[];

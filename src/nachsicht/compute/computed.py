@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.gaps import GapPatterns
+from nachsicht.model.outcome import Outcome
 from nachsicht.model.profile import Excerpt, GapsByLevel, Relations, Repeats, SpreadByLevel
 
 
@@ -20,4 +21,5 @@ class Computed:
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
+    outcome: Outcome | None
     excerpt: Excerpt

@@ -25,6 +25,7 @@ def put_together(
         gaps_by_level=computed.gaps_by_level,
         spread_by_level=computed.spread_by_level,
         relations=computed.relations,
+        outcome=computed.outcome,
         excerpt=computed.excerpt,
         findings=findings_in(label, computed, origin.unread_lines, settings),
         origin=origin,

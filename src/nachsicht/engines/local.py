@@ -30,6 +30,7 @@ from nachsicht.compute.excerpts import EndsPart, observe_ends
 from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
+from nachsicht.compute.outcomes import outcome_of
 from nachsicht.compute.relations.row_sample import RowSample, sample_rows
 from nachsicht.compute.relations.strengths import relations_of
 from nachsicht.compute.repeats import (
@@ -117,6 +118,7 @@ def _run_table(
         gaps.result().finish(summaries),
         spreads,
         relations.result(),
+        outcome_of(summaries, sample, settings.outcome),
         observe_ends(table).finish(sample),
     )
     kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
@@ -175,6 +177,7 @@ class _Stream:
             self._gaps.finish(summaries),
             spreads_by_level(summaries, self._sample),
             relations_of(summaries, self._sample),
+            outcome_of(summaries, self._sample, self._settings.outcome),
             self._ends.finish(self._sample),
         )
 

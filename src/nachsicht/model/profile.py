@@ -7,6 +7,7 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding
 from nachsicht.model.gaps import GapPatterns
+from nachsicht.model.outcome import Outcome
 
 
 class Origin(msgspec.Struct, frozen=True, kw_only=True):
@@ -123,6 +124,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
+    outcome: Outcome | None
     excerpt: Excerpt
     findings: tuple[Finding, ...]
     origin: Origin

@@ -31,6 +31,7 @@ from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import known
 from nachsicht.report.gaps import gaps_of
 from nachsicht.report.markdown import rows_sentence
+from nachsicht.report.outcome import outcome_payload
 from nachsicht.report.statistics import statistics_of
 from nachsicht.words import number, percent, phrase, size, whole
 
@@ -45,6 +46,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document) for column in document.columns],
         "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
+        "outcome": outcome_payload(document),
         "gaps": gaps_of(document),
         "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
         "relations": [_relation(change, document) for change in document.relations],

@@ -1,0 +1,77 @@
+"""What the page is given of the outcome."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.outcome import Outcome, OutcomeBin
+from nachsicht.words import number, percent, phrase, whole
+
+#: Columns that are listed.
+_LISTED = 40
+
+
+def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
+    """The outcome of the newest version by column, with what each explained in every version."""
+    outcomes = [version.outcome for version in document.versions]
+    newest = outcomes[-1]
+    if newest is None:
+        return None
+    explained = [{v.column: v.explained for v in o.views} if o else {} for o in outcomes]
+    # A renamed column is the same one.
+    names = {across.names[-1]: across.names for across in document.columns}
+    by_bin = "page.share_by_bin" if newest.level is not None else "page.mean_by_bin"
+    return {
+        "sentence": _sentence(newest),
+        "measure": newest.column if newest.level is None else f"{newest.column} = {newest.level}",
+        "by_bin": phrase(by_bin, column=newest.column, level=newest.level),
+        "range": _range(newest),
+        "views": [
+            {
+                "column": view.column,
+                "explained": [
+                    _share(side.get(name or ""))
+                    for side, name in zip(explained, names[view.column], strict=True)
+                ],
+                "bins": [_bin(entry, newest) for entry in view.bins],
+            }
+            for view in newest.views[:_LISTED]
+        ],
+    }
+
+
+def _sentence(outcome: Outcome) -> str:
+    overall = number(outcome.overall) if outcome.level is None else percent(outcome.overall)
+    path = "page.outcome_mean" if outcome.level is None else "page.outcome_share"
+    return phrase(
+        path,
+        column=outcome.column,
+        level=outcome.level,
+        overall=overall,
+        rows=whole(outcome.rows),
+    )
+
+
+def _share(explained: float | None) -> str | None:
+    return None if explained is None else percent(max(explained, 0.0))
+
+
+def _range(outcome: Outcome) -> tuple[float, float]:
+    """Shares and means that are not negative begin at zero."""
+    bins = [entry for view in outcome.views for entry in view.bins if entry.rows >= 5]
+    low = min((entry.value for entry in bins), default=0.0)
+    high = max((entry.high for entry in bins), default=1.0)
+    return (min(low, 0.0), high)
+
+
+def _bin(entry: OutcomeBin, outcome: Outcome) -> dict[str, Any]:
+    say = number if outcome.level is None else percent
+    return {
+        "label": entry.label,
+        "rows": whole(entry.rows),
+        "value": entry.value,
+        "low": entry.low,
+        "high": entry.high,
+        "text": f"{say(entry.value)} ({say(entry.low)} … {say(entry.high)})",
+    }

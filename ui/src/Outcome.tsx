@@ -1,0 +1,108 @@
+/** Every column against the outcome, those that explain most first. */
+
+import { columnAddress, follow } from "./address";
+import { type OutcomeView, page, word } from "./model";
+import { Term, VersionMark } from "./parts";
+
+export function Outcome() {
+  const outcome = page.outcome;
+  if (outcome === null) return null;
+  return (
+    <section class="outcome" id="outcome" aria-label={word("page.outcome_section")}>
+      <h2>{word("page.outcome_section")}</h2>
+      <p>{outcome.sentence}</p>
+      <div class="wide">
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">{word("page.column")}</th>
+              {page.versions.map((version, i) => (
+                <th scope="col" class="number" key={i}>
+                  <Term term="explained">{word("page.explained")}</Term> <VersionMark version={i} /> {version.label}
+                </th>
+              ))}
+              <th scope="col">{outcome.by_bin}</th>
+            </tr>
+          </thead>
+          <tbody>
+            {outcome.views.map((view) => (
+              <tr key={view.column}>
+                <th scope="row">
+                  <a class="name" href={`#${columnAddress(view.column)}`} onClick={follow(columnAddress(view.column))}>
+                    {view.column}
+                  </a>
+                </th>
+                {view.explained.map((share, i) => (
+                  <td class="number" key={i}>
+                    {share ?? "–"}
+                  </td>
+                ))}
+                <td>
+                  <Bars view={view} />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+/** The outcome by bin as bars with their intervals; the bins' numbers stand in the column's page. */
+function Bars({ view }: { view: OutcomeView }) {
+  const [low, high] = page.outcome!.range;
+  const width = 256;
+  const height = 34;
+  const y = (value: number) => height * (1 - Math.min(1, Math.max(0, (value - low) / (high - low || 1))));
+  const step = width / Math.max(view.bins.length, 1);
+  return (
+    <svg
+      class="outcome-bars"
+      width={width}
+      height={height}
+      role="img"
+      aria-label={view.bins.map((bin) => `${bin.label}: ${bin.text}`).join("; ")}
+    >
+      {view.bins.map((bin, i) => (
+        <g key={i}>
+          <title>{`${bin.label}: ${bin.text}`}</title>
+          <rect class="bar" x={i * step + 1} width={Math.max(step - 2, 1)} y={y(bin.value)} height={height - y(bin.value)} />
+          <line class="interval" x1={(i + 0.5) * step} x2={(i + 0.5) * step} y1={y(bin.low)} y2={y(bin.high)} />
+        </g>
+      ))}
+    </svg>
+  );
+}
+
+/** The outcome by the bins of one column, in every version. */
+export function OutcomeTable({ column }: { column: string }) {
+  const view = page.outcome?.views.find((other) => other.column === column);
+  if (!view) return null;
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">{page.outcome!.by_bin}</th>
+          <th scope="col" class="number">
+            {word("page.rows")}
+          </th>
+          <th scope="col" class="number">
+            {page.outcome!.measure}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {view.bins.map((bin) => (
+          <tr key={bin.label}>
+            <th scope="row" class="value">
+              {bin.label}
+            </th>
+            <td class="number">{bin.rows}</td>
+            <td class="number">{bin.text}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
