@@ -152,7 +152,7 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     assert "H0000 · H0001" in told
     cells = page.locator("#rows table").first.locator("tbody tr")
     assert cells.nth(1).inner_text().split() == ["honey", "26", "2.9", "%"]
-    changed = page.locator("#relations tbody tr").first.inner_text()
+    changed = page.locator("#relations .wide tbody tr").first.inner_text()
     assert "frames × weight" in changed.replace("\n", " ")
     assert page.locator(".accepted .finding").count() == 1
     page.locator(".accepted summary").first.click()
@@ -172,6 +172,20 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     assert re.search(r"missing: \d", bars.get_attribute("aria-label"))
     renamed = page.locator("#outcome tbody tr", has_text="inspector_code").inner_text()
     assert "–" not in renamed
+    page.locator("nav a", has_text="Relations").click()
+    relations = compared.document.versions[-1].relations
+    cell = page.locator(".matrix rect.positive").first
+    told = cell.locator("title").text_content()
+    cell.click()
+    caption = page.locator(".matrix figcaption")
+    assert told.split(": ")[0] in caption.inner_text()
+    difference = page.locator(".matrix button").nth(2)
+    difference.click()
+    assert "(difference)" in caption.inner_text()
+    assert difference.get_attribute("aria-pressed") == "true"
+    strongest = max(relations.pairs, key=lambda pair: abs(pair.strength))
+    first = page.locator("#relations .side-by-side table tbody tr").first.inner_text()
+    assert strongest.one in first
     page.locator("nav a", has_text="Gaps").click()
     facts = page.locator("#gaps table").first.inner_text()
     complete = [version.gaps.complete_rows for version in compared.document.versions]

@@ -199,3 +199,41 @@ def test_the_error_of_a_strength_is_that_of_a_bootstrap(measure):
     drawn = [RNG.integers(0, n, n) for _ in range(300)]
     spread = np.std([pair[0](pair[1][rows], pair[2][rows]).value for rows in drawn])
     assert spread * 0.8 < strength.error < spread * 1.6
+
+
+def test_columns_that_move_together_are_grouped_and_the_lonely_told():
+    base, other = RNG.normal(size=(2, 2000))
+    kind = RNG.choice(["a", "b"], 2000)
+    table = pa.table(
+        {
+            "one": base,
+            "kind": kind,
+            "lonely": RNG.normal(size=2000),
+            "two": base + RNG.normal(0, 0.4, 2000),
+            "far": other,
+            "three": -base + RNG.normal(0, 0.4, 2000),
+            "near": np.where(kind == "a", 3, 0) + RNG.normal(size=2000),
+            "tag": [f"K{i:05d}" for i in range(2000)],
+        }
+    )
+    relations = nachsicht.profile(table).document.relations
+    assert relations.groups == (("kind", "near"), ("one", "two", "three"))
+    assert set(relations.alone) == {"lonely", "far"}
+    assert sorted(relations.order) == sorted(set(table.schema.names) - {"tag"})
+    places = sorted(relations.order.index(name) for name in ("one", "two", "three"))
+    assert places[2] - places[0] == 2
+    assert relations.left_out == {"tag": "identifier"}
+    frame = table.to_pandas()
+    for pair in relations.pairs:
+        if pair.measure == "spearman":
+            expected = frame[pair.one].corr(frame[pair.other], "spearman")
+            assert pair.strength == pytest.approx(expected, abs=1e-10)
+
+
+def test_relations_leave_rows_out_where_either_is_missing():
+    frame = pd.DataFrame({"a": RNG.normal(size=900), "b": RNG.normal(size=900)})
+    frame["b"] += frame["a"]
+    frame = frame.mask(RNG.random(frame.shape) < 0.2)
+    (pair,) = nachsicht.profile(frame).document.relations.pairs
+    assert pair.rows == len(frame.dropna())
+    assert pair.strength == pytest.approx(frame["a"].corr(frame["b"], "spearman"), abs=1e-10)

@@ -16,7 +16,7 @@ const sections = [
   "verdict",
   "columns",
   ...(page.outcome ? (["outcome"] as const) : []),
-  ...(page.relations.length ? (["relations"] as const) : []),
+  ...(page.matrix ? (["relations"] as const) : []),
   ...(page.gaps ? (["gaps"] as const) : []),
   "rows",
   "origin",

@@ -1,6 +1,7 @@
 /** What lies between versions beside single columns: rows, and relations that changed. */
 
 import { columnAddress, follow } from "./address";
+import { Matrix } from "./Matrix";
 import { type Excerpt, page, type RowChanges, word } from "./model";
 import { Term } from "./parts";
 
@@ -140,12 +141,66 @@ function Keys({ title, keys }: { title: string; keys: string[] }) {
 
 /** Relations that changed beyond chance, the largest change first. */
 export function Relations() {
-  if (!page.relations.length) return null;
-  const many = page.versions.length > 2;
+  if (page.matrix === null) return null;
   return (
     <section class="relations" id="relations" aria-label={word("page.relations_section")}>
       <h2>{word("page.relations_section")}</h2>
-      <p class="muted">{word("page.changed_relations")}</p>
+      <p class="muted">{page.matrix.summary}</p>
+      {page.relations.length > 0 && <Changed />}
+      <div class="side-by-side">
+        <Matrix />
+        <Strongest />
+      </div>
+      {page.matrix.groups.map((group) => (
+        <p key={group}>{group}</p>
+      ))}
+      {page.matrix.alone && <p>{word("page.tied_to_nothing", { list: page.matrix.alone })}</p>}
+      {page.matrix.left_out.length > 0 && (
+        <p class="muted">{word("page.relations_left_out", { list: page.matrix.left_out.join(", ") })}</p>
+      )}
+    </section>
+  );
+}
+
+function Strongest() {
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">{word("page.strongest_pairs")}</th>
+          <th scope="col">{word("page.measure")}</th>
+          <th scope="col" class="number" colSpan={2}>
+            {word("page.strength")}
+          </th>
+          <th scope="col" class="number">
+            {word("page.rows")}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {page.matrix!.strongest.map(([one, other, measure, strength, error, rows], i) => (
+          <tr key={i}>
+            <th scope="row">
+              <ColumnLink name={one} /> × <ColumnLink name={other} />
+            </th>
+            <td>{word(`measures.${measure}`)}</td>
+            <td class="number">
+              <strong>{strength}</strong>
+            </td>
+            <td class="number muted">{error}</td>
+            <td class="number">{rows}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Changed() {
+  const many = page.versions.length > 2;
+  return (
+    <>
+      <h3>{word("page.changed_relations")}</h3>
       <div class="wide">
         <table>
           <thead>
@@ -175,7 +230,7 @@ export function Relations() {
           </tbody>
         </table>
       </div>
-    </section>
+    </>
   );
 }
 

@@ -77,6 +77,18 @@ export interface Excerpt {
   last: (string | null)[][];
 }
 
+export interface Matrix {
+  names: string[];
+  new: (number | null)[][];
+  old: (number | null)[][] | null;
+  summary: string;
+  /** One, other, measure, strength, twice its error, rows. */
+  strongest: [string, string, string, string, string, string][];
+  groups: string[];
+  alone: string;
+  left_out: string[];
+}
+
 export interface RelationChange {
   labels: [string, string];
   one: string;
@@ -180,6 +192,7 @@ export interface Page {
   outcome: Outcome | null;
   gaps: Gaps | null;
   excerpts: Excerpt[];
+  matrix: Matrix | null;
   relations: RelationChange[];
   stale: { code: string; column: string; because: string }[];
   grouped_by: string | null;

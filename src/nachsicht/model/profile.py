@@ -90,11 +90,16 @@ class Relation(msgspec.Struct, frozen=True, array_like=True):
 class Relations(msgspec.Struct, frozen=True, kw_only=True):
     """Relations between columns, computed of at most so many evenly drawn rows.
 
-    ``left_out`` names columns that take no part, with the reason's code.
+    ``left_out`` names columns that take no part, with the reason's code. ``order`` keeps the
+    ``groups`` of columns that go together next to each other; those of ``alone`` are tied to
+    nothing.
     """
 
     pairs: tuple[Relation, ...]
     rows: int
+    order: tuple[str, ...]
+    groups: tuple[tuple[str, ...], ...]
+    alone: tuple[str, ...]
     left_out: dict[str, str]
 
 

@@ -23,7 +23,6 @@ from nachsicht.model.column import (
 from nachsicht.model.comparison import (
     ColumnAcross,
     ComparisonDocument,
-    RelationChange,
     RowChanges,
     summaries_of,
 )
@@ -32,6 +31,7 @@ from nachsicht.model.statistics import known
 from nachsicht.report.gaps import gaps_of
 from nachsicht.report.markdown import rows_sentence
 from nachsicht.report.outcome import outcome_payload
+from nachsicht.report.relations import changes_payload, relations_payload
 from nachsicht.report.statistics import statistics_of
 from nachsicht.words import number, percent, phrase, size, whole
 
@@ -49,7 +49,11 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "outcome": outcome_payload(document),
         "gaps": gaps_of(document),
         "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
-        "relations": [_relation(change, document) for change in document.relations],
+        "matrix": relations_payload(document),
+        "relations": [
+            changes_payload(change, _step_labels(change.before, change.after, document))
+            for change in document.relations
+        ],
         "stale": [msgspec.to_builtins(stale) for stale in document.stale],
         "grouped_by": document.grouped_by,
         "logo": document.theme.logo if document.theme else None,
@@ -81,17 +85,6 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         "removed": [", ".join(key) for key in rows.removed_keys],
         "repeated": [whole(n) for n in rows.repeated_keys],
         "not_compared": rows.not_compared,
-    }
-
-
-def _relation(change: RelationChange, document: ComparisonDocument) -> dict[str, Any]:
-    return {
-        "labels": _step_labels(change.before, change.after, document),
-        "one": change.one,
-        "other": change.other,
-        "measure": change.measure,
-        "old": number(change.old, 2),
-        "new": number(change.new, 2),
     }
 
 

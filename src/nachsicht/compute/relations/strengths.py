@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in, values_of
 from nachsicht.compute.levels_in import levels_in
+from nachsicht.compute.relations.groups import grouped
 from nachsicht.compute.relations.row_sample import RowSample
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
 from nachsicht.model.profile import Relation, Relations
@@ -81,7 +82,10 @@ def relations_of(columns: Sequence[ColumnSummary], sample: RowSample | None) -> 
         else:
             sides.append(side)
     pairs = [relation for a, b in combinations(sides, 2) if (relation := _relate(a, b))]
-    return Relations(pairs=tuple(pairs), rows=rows, left_out=left_out)
+    order, groups, alone = grouped([side.name for side in sides], pairs)
+    return Relations(
+        pairs=tuple(pairs), rows=rows, order=order, groups=groups, alone=alone, left_out=left_out
+    )
 
 
 def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:

@@ -1,0 +1,99 @@
+"""What the page is given of relations: the matrix in the order of its groups, strongest first."""
+
+from __future__ import annotations
+
+import statistics
+from collections.abc import Mapping
+from typing import Any
+
+from nachsicht.model.comparison import ComparisonDocument, RelationChange
+from nachsicht.model.profile import ProfileDocument, Relation
+from nachsicht.words import number, phrase, whole
+
+#: Pairs that are listed.
+_LISTED = 12
+
+
+def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
+    """Relations of the newest version, with those of the one before; None without pairs."""
+    newest = document.versions[-1]
+    if not newest.relations.pairs:
+        return None
+    names = newest.relations.order
+    known = {column.name for column in newest.columns}
+    steps = [across.names[-2:] for across in document.columns if len(across.names) > 1]
+    renamed = {names[0]: names[1] for names in steps if names[0] and names[1]}
+    before = document.versions[-2] if len(document.versions) > 1 else None
+    return {
+        "names": [name for name in names if name in known],
+        "new": _matrix(newest.relations.pairs, names, {}),
+        "old": _matrix(before.relations.pairs, names, renamed)
+        if before and document.grouped_by is None
+        else None,
+        "summary": _summary(newest),
+        "strongest": [_pair(pair) for pair in _strongest(newest)[:_LISTED]],
+        "groups": [
+            phrase("page.relation_group", list=", ".join(g)) for g in newest.relations.groups
+        ],
+        "alone": ", ".join(newest.relations.alone),
+        "left_out": [
+            f"{name} ({_reason(reason)})" for name, reason in newest.relations.left_out.items()
+        ],
+    }
+
+
+def changes_payload(change: RelationChange, labels: tuple[str, str]) -> dict[str, Any]:
+    """A relation that changed beyond chance."""
+    return {
+        "labels": labels,
+        "one": change.one,
+        "other": change.other,
+        "measure": change.measure,
+        "old": number(change.old, 2),
+        "new": number(change.new, 2),
+    }
+
+
+def _strongest(version: ProfileDocument) -> list[Relation]:
+    return sorted(
+        version.relations.pairs, key=lambda pair: (-abs(pair.strength), pair.one, pair.other)
+    )
+
+
+def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
+    return (
+        pair.one,
+        pair.other,
+        pair.measure,
+        number(pair.strength, 2),
+        f"± {number(2 * pair.error, 1)}" if pair.error >= 0.0025 else "",
+        whole(pair.rows),
+    )
+
+
+def _summary(version: ProfileDocument) -> str:
+    strengths = [abs(pair.strength) for pair in version.relations.pairs]
+    return phrase(
+        "page.relations_summary",
+        pairs=whole(len(strengths)),
+        median=number(statistics.median(strengths), 2),
+        rows=whole(version.relations.rows),
+    )
+
+
+def _matrix(
+    pairs: tuple[Relation, ...], names: tuple[str, ...], renamed: Mapping[str, str]
+) -> list[list[float | None]]:
+    """Strengths by name and name; None where a pair has none."""
+    places = {name: i for i, name in enumerate(names)}
+    matrix: list[list[float | None]] = [[None] * len(names) for _ in names]
+    for pair in pairs:
+        one = places.get(renamed.get(pair.one, pair.one))
+        other = places.get(renamed.get(pair.other, pair.other))
+        if one is not None and other is not None:
+            matrix[one][other] = matrix[other][one] = round(pair.strength, 3)
+    return matrix
+
+
+def _reason(code: str) -> str:
+    return phrase(f"left_out.{code}")

@@ -1,0 +1,93 @@
+/** Strengths of all pairs as a matrix, its columns in the order of their groups. */
+
+import { useState } from "preact/hooks";
+import { columnAddress, follow } from "./address";
+import { page, word } from "./model";
+
+type View = "new" | "old" | "difference";
+const CELL = 18;
+
+export function Matrix() {
+  const relations = page.matrix!;
+  const [view, setView] = useState<View>("new");
+  const [chosen, setChosen] = useState<[number, number] | null>(null);
+  const names = relations.names;
+  const labels: Record<View, string> = {
+    new: page.versions[page.versions.length - 1]!.label,
+    old: page.versions[page.versions.length - 2]?.label ?? "",
+    difference: word("page.difference"),
+  };
+  const value = (i: number, j: number): number | null => {
+    const now = relations.new[i]![j]!;
+    const before = relations.old?.[i]![j] ?? null;
+    if (view === "new") return now;
+    if (view === "old") return before;
+    return now === null || before === null ? null : now - before;
+  };
+  const told = chosen && value(...chosen);
+  const left = 130;
+  return (
+    <figure class="matrix">
+      {relations.old && (
+        <div class="controls" role="group" aria-label={word("page.version")}>
+          {(["old", "new", "difference"] as const).map((name) => (
+            <button type="button" key={name} aria-pressed={view === name} onClick={() => setView(name)}>
+              {labels[name]}
+            </button>
+          ))}
+        </div>
+      )}
+      <div class="wide">
+        <svg
+          width={left + names.length * CELL}
+          height={names.length * CELL + 4}
+          role="img"
+          aria-label={word("page.matrix_of", { n: names.length })}
+        >
+          {names.map((name, i) => (
+            <text key={name} class="matrix-name" x={left - 6} y={i * CELL + 13} text-anchor="end">
+              {name.length > 18 ? `${name.slice(0, 17)}…` : name}
+            </text>
+          ))}
+          {names.map((one, i) =>
+            names.map((other, j) => {
+              const strength = i === j ? null : value(i, j);
+              return (
+                <rect
+                  key={`${i} ${j}`}
+                  class={strength === null ? "none" : strength < 0 ? "negative" : "positive"}
+                  x={left + j * CELL}
+                  y={i * CELL}
+                  width={CELL - 1}
+                  height={CELL - 1}
+                  fill-opacity={strength === null ? 1 : Math.min(1, Math.abs(strength))}
+                  onClick={() => i !== j && setChosen([i, j])}
+                >
+                  <title>{`${one} × ${other}: ${strength === null ? "–" : strength.toFixed(2)}`}</title>
+                </rect>
+              );
+            }),
+          )}
+        </svg>
+      </div>
+      <figcaption aria-live="polite">
+        {chosen ? (
+          <>
+            {[names[chosen[0]]!, names[chosen[1]]!].map((name, i) => (
+              <>
+                {i > 0 && " × "}
+                <a class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
+                  {name}
+                </a>
+              </>
+            ))}
+            : <strong>{told === null ? "–" : told.toFixed(2)}</strong>{" "}
+            <span class="muted">({labels[view]})</span>
+          </>
+        ) : (
+          <span class="muted">{word("page.pick_cell")}</span>
+        )}
+      </figcaption>
+    </figure>
+  );
+}
