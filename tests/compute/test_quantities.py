@@ -172,3 +172,18 @@ def test_values_with_other_decimals_share_an_axis_without_losing_rows():
     exact = np.histogram(values, edges)[0]
     # Between the two grids at most the rows of one old bin can go either side of an edge.
     assert np.abs(np.cumsum(exact) - np.cumsum(plain.counts)).max() <= max(lattice.counts)
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        [1.7976931348623155e308, -1.7976931348623155e308],
+        [1.7976931348623155e308, 0.0, -1.7976931348623155e308, 5.0],
+        [8.988465674311579e307, -8.988465674311579e307, -8.988465674311579e307],
+    ],
+)
+def test_the_ends_of_float64_are_summarised_or_said_to_overflow(values):
+    detail = summary_of(pa.array(values, pa.float64())).detail
+    assert (detail.minimum, detail.maximum) == (min(values), max(values))
+    for entry in (detail.range, detail.mad, detail.sd, detail.mean, detail.iqr):
+        assert isinstance(entry, Absent) or np.isfinite(entry)

@@ -134,7 +134,7 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
         return Moments(n, total, low, 1.0, 0.0, 0.0, 0.0)
     # Halves, since the difference itself may overflow.
     largest = max(mean / 2 - low / 2, high / 2 - mean / 2)
-    scale = math.ldexp(1.0, math.frexp(largest)[1])
+    scale = math.ldexp(1.0, math.frexp(largest)[1] - 1)
     z = values * (0.5 / scale) if scale > 1e-300 else values / 2 / scale
     z -= mean / 2 / scale
     z -= z.mean()

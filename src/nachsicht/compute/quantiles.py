@@ -57,11 +57,12 @@ def median_deviation(values: NDArray[np.float64], median: float) -> float:
     middle = int(np.searchsorted(values, median, "left"))
     lower, upper = values[:middle], values[middle:]
     n = len(values)
-    high = _smallest_distance(lower, upper, median, n // 2)
-    if n % 2:
-        return high
-    low = _smallest_distance(lower, upper, median, n // 2 - 1)
-    return low + (high - low) / 2
+    with np.errstate(over="ignore"):  # of values at the end of float64 it is infinite
+        high = _smallest_distance(lower, upper, median, n // 2)
+        if n % 2:
+            return high
+        low = _smallest_distance(lower, upper, median, n // 2 - 1)
+    return low + (high - low) / 2 if low < high else low
 
 
 def _smallest_distance(
