@@ -3,7 +3,7 @@
 import { percent, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
 import { OutcomeTable } from "./Outcome";
-import { Term, VersionMark, WeightTag } from "./parts";
+import { Term, VersionHeads, WeightTag } from "./parts";
 import { LargeSpread } from "./Spread";
 import { FindingText } from "./Verdict";
 
@@ -95,11 +95,7 @@ function Heads({ first }: { first: string }) {
     <thead>
       <tr>
         <th scope="col">{first}</th>
-        {page.versions.map((version, i) => (
-          <th scope="col" class="number" key={i}>
-            <VersionMark version={i} /> {version.label}
-          </th>
-        ))}
+        <VersionHeads />
       </tr>
     </thead>
   );

@@ -2,7 +2,7 @@
 
 import { columnAddress, follow } from "./address";
 import { type GapColumn, page, word } from "./model";
-import { Across, Term, VersionMark } from "./parts";
+import { Across, Term, VersionHeads } from "./parts";
 
 export function Gaps() {
   const gaps = page.gaps;
@@ -17,11 +17,7 @@ export function Gaps() {
               <th scope="col">
                 <Term term="version">{word("page.version")}</Term>
               </th>
-              {page.versions.map((version, i) => (
-                <th scope="col" class="number" key={i}>
-                  <VersionMark version={i} /> {version.label}
-                </th>
-              ))}
+              <VersionHeads />
             </tr>
           </thead>
           <tbody>
@@ -44,11 +40,7 @@ export function Gaps() {
             <thead>
               <tr>
                 <th scope="col">{word("page.missing_together")}</th>
-                {page.versions.map((version, i) => (
-                  <th scope="col" class="number" key={i}>
-                    <VersionMark version={i} /> {version.label}
-                  </th>
-                ))}
+                <VersionHeads />
                 <th scope="col" class="number">
                   {word("page.share_of_rows")}
                 </th>

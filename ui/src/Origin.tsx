@@ -1,7 +1,7 @@
 /** Versions and their origin: where the data came from, what computed it, when. */
 
 import { page, word } from "./model";
-import { Term, VersionMark } from "./parts";
+import { Term, VersionHeads } from "./parts";
 
 export function Origin() {
   const facts = Object.keys(page.versions[0]?.facts ?? {});
@@ -21,11 +21,7 @@ export function Origin() {
               <th scope="col">
                 <Term term="version">{word("page.version")}</Term>
               </th>
-              {page.versions.map((version, i) => (
-                <th scope="col" key={i}>
-                  <VersionMark version={i} /> {version.label}
-                </th>
-              ))}
+              <VersionHeads numbers={false} />
             </tr>
           </thead>
           <tbody>

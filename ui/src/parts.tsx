@@ -65,6 +65,19 @@ export function VersionMark({ version }: { version: number }) {
   return <span class={`mark age-${Math.min(age, 4)}`} aria-hidden="true" />;
 }
 
+/** The heads of a table with one column a version. */
+export function VersionHeads({ numbers = true }: { numbers?: boolean }) {
+  return (
+    <>
+      {page.versions.map((version, i) => (
+        <th scope="col" class={numbers ? "number" : undefined} key={i}>
+          <VersionMark version={i} /> {version.label}
+        </th>
+      ))}
+    </>
+  );
+}
+
 /** What waits to come in sight; print has no sight, and gets all of it. */
 const waiting = new Set<() => void>();
 
