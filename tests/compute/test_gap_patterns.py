@@ -99,3 +99,19 @@ def test_rows_drawn_are_the_same_each_time_and_from_everywhere():
     assert places == sorted(places)
     assert len(set(places)) == SHOWN
     assert max(places) - min(places) > 400
+
+
+def test_patterns_of_very_many_columns_are_counted_too():
+    missing = pd.DataFrame(RNG.random((400, 80)) < 0.009)
+    table = pa.table(
+        {f"c{i}": pa.array(np.ones(400), mask=missing[i].to_numpy()) for i in range(80)}
+    )
+    found = observe_patterns(table).finish(summaries_of(table))
+    assert len(found.places) > 62
+    assert found.complete_rows == (~missing.any(axis=1)).sum()
+    expected = missing.loc[missing.any(axis=1)].apply(
+        lambda row: tuple(f"c{i}" for i in row.index[row]), axis=1
+    )
+    counts = expected.value_counts()
+    assert {p.columns: p.rows for p in found.patterns}.items() <= counts.to_dict().items()
+    assert found.further_patterns == max(len(counts) - len(found.patterns), 0)
