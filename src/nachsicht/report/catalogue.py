@@ -38,6 +38,8 @@ def entry_lines(code: str) -> Iterator[str]:
     yield f"{words['terminal']['kinds'] + ':':12}{kinds or words['page']['rows']}; {place}"
     yield f"{words['terminal']['rule'] + ':':12}{rule_of(entry)}"
     yield f"{words['terminal']['evidence'] + ':':12}{', '.join(entry.evidence)}"
+    if entry.code in words["remedies"]:
+        yield f"{words['terminal']['remedy'] + ':':12}{words['remedies'][entry.code]}"
 
 
 def title_of(entry: Entry) -> str:
@@ -74,7 +76,8 @@ def catalogue_page() -> str:
     lines = ["# Findings", "", words["catalogue"]["about"], ""]
     for between in (False, True):
         lines += [f"## {words['terminal']['between' if between else 'within'].capitalize()}", ""]
-        lines += ["| code | what it says | kinds | weight | evidence |", "|---|---|---|---|---|"]
+        lines += ["| code | what it says | kinds | weight | evidence | remedy |"]
+        lines += ["|---|---|---|---|---|---|"]
         for entry in ENTRIES:
             if entry.between is not between:
                 continue
@@ -88,6 +91,7 @@ def catalogue_page() -> str:
                 "any" if len(entry.kinds) > 7 else kinds,
                 rule_of(entry),
                 ", ".join(f"`{name}`" for name in entry.evidence),
+                f"`{words['remedies'][entry.code]}`" if entry.code in words["remedies"] else "",
             )
             lines.append("| " + " | ".join(cells) + " |")
         lines.append("")

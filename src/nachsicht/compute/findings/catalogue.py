@@ -102,7 +102,7 @@ ENTRIES: tuple[Entry, ...] = (
     _between("infinite_new", _QUANTITY, (None, 0.0, 0.1), "rows share old_share"),
     _between("surged", _ANY, (0.01, 0.02, 0.20), "value rows share old_share"),
     _between("gaps_filled", _ANY, (None, 0.0, 0.20), "value rows share old_share"),
-    _between("rescaled", _QUANTITY, _ACT, "factor distance left_over"),
+    _between("rescaled", _QUANTITY, _ACT, "factor offset part distance left_over"),
     _between("shifted", _QUANTITY, (0.05, 0.08, 0.40), "shift distance left_over"),
     _between("turned", _QUANTITY, _ACT, "distance left_over"),
     _between("clipped", _QUANTITY, (None, 0.0, 0.10), "cap rows share beyond"),
