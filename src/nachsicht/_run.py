@@ -18,6 +18,7 @@ from nachsicht.accepted import read_accepted
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
+from nachsicht.compute.clean import prepared
 from nachsicht.compute.groups import groups_in
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
@@ -90,9 +91,14 @@ def run_groups(
     theme = theme_of(settings.theme)
     source = source_of(data, settings.reading)
     opened = source.open()
-    table = opened.table()
-    groups = groups_in(table, by, names, settings)
+    table = prepared(opened.table(), settings)
+    groups = groups_in(table, by, names)
     facts = opened.facts
+    # The column that made the groups would only say that they are groups; and what was
+    # prepared once is not prepared again.
+    kept = [i for i, name in enumerate(table.schema.names) if name != by]
+    table = table.select(kept)
+    settings = msgspec.structs.replace(settings, omit=(), mask=(), missing_marks=())
 
     def version(rows: Any, label: str) -> Version:
         part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
@@ -102,12 +108,11 @@ def run_groups(
 
     title = settings.title or phrase("verdict.groups_title", by=by)
     accepted = read_accepted(settings.accepted)
-    # The column that made the groups would only say that they are groups.
-    settings = msgspec.structs.replace(settings, omit=(*settings.omit, by))
     versions = [version(taken(table, group.rows), group.label) for group in groups]
+    _check_columns(versions, settings)
     with _threads(settings) as spread:
         if len(names) == 2:
-            found = compare_versions(versions, title, settings, accepted, spread)
+            found = compare_versions(versions, title, settings, accepted, spread, by)
             return _themed(found, theme)
         rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
         found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)

@@ -4,6 +4,7 @@ import json
 import re
 
 import jsonschema
+import pandas as pd
 import pytest
 from markdown_it import MarkdownIt
 from tests.cli.test_command import run
@@ -151,6 +152,20 @@ def test_groups_are_compared_with_the_rest_and_with_each_other(folder):
     pair = ("--group", "log", "--group", "long")
     run("compare", BOTH[0], "--by", "hive_type", *pair, "-o", "p.json", cwd=folder)
     assert [v.label for v in nachsicht.read(folder / "p.json").document.versions] == ["log", "long"]
+
+
+def test_two_groups_are_told_apart_without_causes_and_a_masked_one_is_not_named(folder):
+    table = pd.read_csv(folder / BOTH[0])
+    heavy = table.assign(hive_weight=table["hive_weight"] * (1 + (table["hive_type"] == "log")))
+    pair = nachsicht.compare_groups(heavy, by="hive_type", groups=["long", "log"])
+    codes = {finding.code for finding in pair.findings}
+    assert "spread_moved" in codes
+    assert not codes & {"rescaled", "rows_lost", "shifted", "relabelled"}
+    assert "apart from the rest" in pair.verdict
+    hidden = nachsicht.compare_groups(heavy, by="hive_type", mask="hive_type")
+    assert all(v.label.startswith("masked-") for v in hidden.document.versions)
+    with pytest.raises(nachsicht.SettingsError, match="Did you mean overwintered"):
+        nachsicht.compare_groups(heavy, by="hive_type", outcome="overwinter")
 
 
 def test_markdown_carries_the_same_verdict_and_no_markup_of_the_data(folder):

@@ -9,10 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.clean import mark_missing
 from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
 from nachsicht.errors import SettingsError
-from nachsicht.settings import Settings, check_name
+from nachsicht.settings import check_name
 
 #: At most so many groups are compared with the rest, the largest ones.
 MOST_GROUPS = 12
@@ -31,7 +30,7 @@ class Group:
     others: NDArray[np.int64]
 
 
-def groups_in(table: Any, by: str, names: Sequence[str], settings: Settings) -> list[Group]:
+def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
     """The groups of a column: those named, in this order, or the largest ones.
 
     Raises
@@ -44,8 +43,7 @@ def groups_in(table: Any, by: str, names: Sequence[str], settings: Settings) -> 
             check_name(by, table.schema.names, "by")
         except SettingsError as error:
             raise SettingsError(f"there is no column {by}", where="by", todo=error.todo) from None
-    marked = mark_missing(table.select([table.schema.names.index(by)]), settings.missing_marks)
-    levels, codes = levels_in(marked.column(0), None)
+    levels, codes = levels_in(table.column(table.schema.names.index(by)), None)
     counts = np.bincount(codes, minlength=len(levels))
     by_name = {level: code for code, level in enumerate(levels[:-1]) if counts[code]}
     if len(by_name) > MOST_LEVELS:

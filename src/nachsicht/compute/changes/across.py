@@ -46,10 +46,15 @@ def compare_versions(
     settings: Settings,
     accepted: Sequence[Accepted] = (),
     spread: Spread = map,
+    by: str | None = None,
 ) -> ComparisonDocument:
-    """Compare each version with the one before it, and the last with the first."""
+    """Compare each version with the one before it, and the last with the first.
+
+    ``by`` names the column whose groups they are, if they are no versions in time.
+    """
+    in_time = by is None
     compared = [
-        compare_two(Between(versions[i], versions[i + 1], settings), (i, i + 1), spread)
+        compare_two(Between(versions[i], versions[i + 1], settings, in_time), (i, i + 1), spread)
         for i in range(len(versions) - 1)
     ]
     profiles = [version.profile for version in versions]
@@ -59,7 +64,7 @@ def compare_versions(
     findings += crept
     if len(profiles) == 1:
         findings = list(profiles[0].findings)
-    return _document(profiles, compared, threads, ways, findings, title, settings, accepted, None)
+    return _document(profiles, compared, threads, ways, findings, title, settings, accepted, by)
 
 
 def compare_with_rest(
