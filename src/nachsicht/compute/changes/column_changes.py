@@ -12,6 +12,7 @@ from nachsicht.compute.changes.level_changes import level_findings
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.changes.quantity_changes import quantity_findings
 from nachsicht.compute.changes.written_changes import (
+    cut_finding,
     identifier_findings,
     moment_findings,
     text_findings,
@@ -161,21 +162,7 @@ def _cut_names(change: Change) -> Finding | None:
         return None
     if b.shortest != b.longest or b.longest >= a.shortest:
         return None
-    return change.finding(
-        "texts_cut",
-        1.0,
-        {
-            "length": b.longest,
-            "rows": change.new.present,
-            "share": 1.0,
-            "old_longest": a.longest,
-        },
-        length=whole(b.longest),
-        rows=whole(change.new.present),
-        share=percent(1.0),
-        old_longest=whole(a.longest),
-        example="",
-    )
+    return cut_finding(change, b.longest, change.new.present, a.longest)
 
 
 def _still_readable(change: Change) -> tuple[str, float] | None:

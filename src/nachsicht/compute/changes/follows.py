@@ -8,31 +8,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in, taken, values_of
-from nachsicht.compute.at_hand import AtHand
-from nachsicht.compute.changes.change import Change
+from nachsicht.compute.changes.change import Between, Change
 from nachsicht.compute.changes.distances import distance_between
 from nachsicht.compute.changes.where import Place, rows_by_level
 from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.model.column import MomentSummary, QuantitySummary
-from nachsicht.model.profile import ProfileDocument
 
 #: Gaps that rose by so much more than the lost rows explain are told.
 _SLACK = 0.03
 
 
-def follows_from_loss(change: Change, place: Place) -> bool:
+def follows_from_loss(change: Change, place: Place, kept: NDArray[np.int64] | None) -> bool:
     """Whether the older version, without the rows that were lost, has the same spread.
 
     The column that the rows were lost by follows from it; of others the older column is
-    computed again without as many rows of that level, if its data is at hand.
+    computed again of the rows that were ``kept``, as `rows_left` finds them.
     """
     data = change.between.old.data
-    if data is None:
-        return change.old.name == place.by
-    kept = _rows_left(change.between.old.profile, change.between.new.profile, data, place)
-    if kept is None:
+    if data is None or kept is None:
         return change.old.name == place.by
     settings = change.between.settings
     column = taken(data.table.column(change.old.position), kept)
@@ -47,14 +42,18 @@ def follows_from_loss(change: Change, place: Place) -> bool:
     return measured.chance > settings.chance
 
 
-def _rows_left(
-    old: ProfileDocument, new: ProfileDocument, data: AtHand, place: Place
-) -> NDArray[np.int64] | None:
-    """Rows of the older version of which the level keeps only as many as the newer one has."""
+def rows_left(between: Between, place: Place) -> NDArray[np.int64] | None:
+    """Rows of the older version of which the level keeps only as many as the newer one has.
+
+    None where its data is not at hand.
+    """
+    data, old, new = between.old.data, between.old.profile, between.new.profile
+    if data is None:
+        return None
     by, now = old.column(place.by), new.column(place.by)
     if by is None or now is None:
         return None
-    if isinstance(now.detail, QuantitySummary | MomentSummary) and " " in place.level:
+    if isinstance(now.detail, QuantitySummary | MomentSummary) and place.cut:
         return _within_range(data.table.column(by.position), now.detail)
     unit = None
     if isinstance(by.detail, MomentSummary):

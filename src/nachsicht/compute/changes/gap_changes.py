@@ -7,7 +7,7 @@ from typing import Any
 
 from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Change
-from nachsicht.compute.changes.where import rise_of_gaps
+from nachsicht.compute.changes.where import rise_of_gaps, spoken
 from nachsicht.model.findings import Fact, Finding
 from nachsicht.words import percent, phrase, quoted, whole
 
@@ -36,18 +36,16 @@ def gap_findings(change: Change, rise: float) -> Iterator[Finding | None]:
         yield change.finding("gaps_fallen", -rise, evidence, **shares)
     if rise <= 0:
         return
-    where = place = ""
+    place = ""
     held = rise_of_gaps(change)
     if held:
         evidence |= {"by": held.by, "level": held.level, "part_of_rise": held.part}
-        spoken: dict[str, Any] = {"by": held.by, "level": quoted(held.level)}
-        where = phrase("findings.gaps_risen.where", part=percent(held.part), **spoken)
-        place = phrase("findings.gaps_risen.place", **spoken)
+        place = phrase("findings.gaps_risen.place", by=held.by, level=quoted(held.level))
     yield change.finding(
         "gaps_risen",
         rise,
         evidence,
-        where=where,
+        where=spoken(held, "gaps_risen"),
         place=place,
         missing=whole(new.missing),
         rows=whole(new.rows),

@@ -85,8 +85,6 @@ def _stand_ins(
                 value=quoted(level),
                 rows=whole(count),
                 share=percent(share),
-                low="",
-                high="",
             )
         )
     return found, now if now else dict(new)

@@ -11,7 +11,7 @@ from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.compute.changes.edges import Cap, Heap, cap_in, heap_in
 from nachsicht.compute.changes.maps import Map, map_between, map_of_a_part
 from nachsicht.compute.changes.spikes import Spike, number_in, spikes_in
-from nachsicht.compute.changes.where import move_of_spread, ratios_in
+from nachsicht.compute.changes.where import move_of_spread, ratios_in, spoken
 from nachsicht.compute.findings.catalogue import smallest_size
 from nachsicht.compute.findings.stand_ins import could_stand_in, stand_in
 from nachsicht.model.column import QuantitySummary
@@ -180,8 +180,6 @@ def _spiked(change: Change, spike: Spike, before: Curve, gap_rise: float) -> Fin
         return change.finding("gaps_filled", spike.rise, facts, **words)
     outside = value < before.values[0] or value > before.values[-1]
     if (outside or could_stand_in(value)) and spike.old_share < 0.1 * spike.share:
-        rest = change.curves[1].without(value) if change.curves else before
-        words |= {"low": rounded(float(rest.values[0])), "high": rounded(float(rest.values[-1]))}
         return change.finding("stand_in_new", spike.share, facts, **words)
     return change.finding("surged", spike.rise, facts, **{**words, "value": quoted(spike.value)})
 
@@ -247,15 +245,9 @@ def _moved(
         "old_high": old_high,
         "new_high": new_high,
     }
-    where, place = "", move_of_spread(change)
+    place = move_of_spread(change)
     if place:
         facts |= {"by": place.by, "level": place.level, "part_of_move": place.part}
-        where = phrase(
-            "findings.spread_moved.where",
-            part=percent(place.part),
-            by=place.by,
-            level=quoted(place.level),
-        )
     direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"
     return change.finding(
         "spread_moved",
@@ -267,7 +259,7 @@ def _moved(
         new_median=rounded(new_median),
         old_high=rounded(old_high),
         new_high=rounded(new_high),
-        where=where,
+        where=spoken(place, "spread_moved"),
     )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Between
-from nachsicht.compute.changes.where import Place, cut_end, loss_of_rows
+from nachsicht.compute.changes.where import Place, cut_end, loss_of_rows, spoken
 from nachsicht.compute.findings.in_profile import block_evidence, block_words, repeats_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Weight
@@ -29,44 +29,35 @@ def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
     lost = before - now
     if lost <= 0 or not now:
         return None, None
-    place, ended = None, cut_end(between, lost)
-    if ended is None:
+    place = cut_end(between, lost)
+    if place is None:
         if lost < _STANDARD_ERRORS * (before + now) ** 0.5:
             return None, None
         place = loss_of_rows(between, lost)
-    finding = _rows_lost(between, lost, place, ended)
-    return finding, (place or ended) if finding else None
+    finding = _rows_lost(between, lost, place)
+    return finding, place if finding else None
 
 
-def _rows_lost(
-    between: Between, lost: int, place: Place | None, ended: Place | None
-) -> Finding | None:
+def _rows_lost(between: Between, lost: int, place: Place | None) -> Finding | None:
     before, now = between.rows
     share = lost / before
     facts: dict[str, Fact] = {"rows": lost, "old_rows": before, "share": share}
-    where, held = "", place or ended
+    where = spoken(place, "rows_lost")
     if place:
         facts |= {"by": place.by, "level": place.level, "part_of_loss": place.part}
-        where = phrase(
-            "findings.rows_lost.where",
-            part=percent(place.part),
-            by=place.by,
-            level=quoted(place.level),
-        )
-    elif ended:
-        facts |= {"by": ended.by, "level": ended.level, "former_share": ended.share}
+    if place and place.cut:
         where = phrase(
             "findings.rows_lost.where_cut",
-            by=ended.by,
-            level=ended.level,
-            share=percent(ended.share),
+            by=place.by,
+            level=place.level,
+            share=percent(place.share),
         )
     return between.finding(
         "rows_lost",
-        (held.by,) if held else (),
+        (place.by,) if place else (),
         share,
         facts,
-        at_most=None if held else Weight.NOTE if share >= _MEANT else Weight.CHECK,
+        at_most=None if place else Weight.NOTE if share >= _MEANT else Weight.CHECK,
         rows=whole(lost),
         old_rows=whole(before),
         new_rows=whole(now),

@@ -8,7 +8,6 @@ from itertools import combinations
 
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import distance_between
-from nachsicht.compute.changes.matching import Pair
 from nachsicht.model.column import ColumnSummary
 
 #: So much of the distance may be left once the columns are put back.
@@ -69,8 +68,3 @@ def _apart(old: ColumnSummary, new: ColumnSummary) -> float:
         return 1.0
     leading = measured.measures[0]
     return 1 - leading.value if leading.name == "coverage" else leading.value
-
-
-def put_back(swap: Swap) -> tuple[Pair, Pair]:
-    """The pairs as they would be without the swap."""
-    return Pair(swap.first.old, swap.second.new), Pair(swap.second.old, swap.first.new)

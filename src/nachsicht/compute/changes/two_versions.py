@@ -10,7 +10,7 @@ from nachsicht.compute.changes.chance import bound_over_all
 from nachsicht.compute.changes.change import Between, Change
 from nachsicht.compute.changes.column_changes import column_findings, presence_finding
 from nachsicht.compute.changes.distances import Measured, distance_between
-from nachsicht.compute.changes.follows import follows_from_loss
+from nachsicht.compute.changes.follows import follows_from_loss, rows_left
 from nachsicht.compute.changes.matching import Pair, match_columns
 from nachsicht.compute.changes.relation_changes import (
     outcome_findings,
@@ -81,11 +81,12 @@ def _findings_of_columns(between: Between, changes: Sequence[Change]) -> list[Fi
         swaps = swaps_in(changes)
         findings += [lost, *(_swapped(between, swap) for swap in swaps)]
         swapped = {c.new.position for swap in swaps for c in (swap.first, swap.second)}
+    kept = rows_left(between, place) if place else None
     for change in changes:
         if change.new.position in swapped:
             continue
         own = [finding for finding in column_findings(change) if finding]
-        if not (place and own and follows_from_loss(change, place)):
+        if not (place and own and follows_from_loss(change, place, kept)):
             findings += own
     return findings
 

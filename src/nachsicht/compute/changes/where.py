@@ -12,19 +12,35 @@ from nachsicht.compute.changes.level_causes import levels_of
 from nachsicht.compute.levels_in import MOST_LEVELS
 from nachsicht.model.column import ColumnSummary, MomentSummary
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
-from nachsicht.words import number, phrase
+from nachsicht.words import number, percent, phrase, quoted
 
 #: A level holds a change if it has this part of it, at odds so many times those of its rows.
 _MOST, _ODDS = 0.6, 4.0
 
 
 class Place(NamedTuple):
-    """A level of a column, its part of the change, and its share of the rows."""
+    """A level of a column, its part of the change, and its share of the rows.
+
+    With ``cut`` it is no level but the end of a range beyond which there are no rows any more.
+    """
 
     by: str
     level: str
     part: float
     share: float
+    cut: bool = False
+
+
+def spoken(place: Place | None, code: str) -> str:
+    """Where it is, in the words of a finding; empty where that is not known."""
+    if place is None:
+        return ""
+    return phrase(
+        f"findings.{code}.where",
+        part=percent(place.part),
+        by=place.by,
+        level=quoted(place.level),
+    )
 
 
 def rise_of_gaps(change: Change) -> Place | None:
@@ -138,7 +154,7 @@ def _cut_end(
         gone = shares_chance(share * one.rows, one.rows, 0, other.rows)
         if between.unlikely(gone) and rest < 0.005 and share < 0.9 and other.rows < one.rows:
             level = phrase(f"findings.rows_lost.{code}", place=_end_text(after, end, other))
-            return Place(name, level, 1.0, share)
+            return Place(name, level, 1.0, share, cut=True)
     return None
 
 

@@ -40,23 +40,24 @@ def text_findings(change: Change, a: TextSummary, b: TextSummary) -> Iterator[Fi
     yield broken
     cut = cut_in(change, a.characters, b.characters)
     if cut:
-        yield change.finding(
-            "texts_cut",
-            cut.share,
-            {
-                "length": cut.length,
-                "rows": cut.rows,
-                "share": cut.share,
-                "old_longest": cut.old_longest,
-            },
-            length=whole(cut.length),
-            rows=whole(cut.rows),
-            share=percent(cut.share),
-            old_longest=whole(cut.old_longest),
-            example="",
-        )
+        yield cut_finding(change, cut.length, cut.rows, cut.old_longest)
     elif change.distance and not any(spiked) and not broken:
         yield _lengths_moved(change, a.characters.median, b.characters.median)
+
+
+def cut_finding(change: Change, length: int, rows: int, old_longest: int) -> Finding | None:
+    """Texts of which so many rows end at a length, where formerly some were longer."""
+    share = rows / max(change.new.present, 1)
+    return change.finding(
+        "texts_cut",
+        share,
+        {"length": length, "rows": rows, "share": share, "old_longest": old_longest},
+        length=whole(length),
+        rows=whole(rows),
+        share=percent(share),
+        old_longest=whole(old_longest),
+        example="",
+    )
 
 
 def _lengths_moved(change: Change, old: Statistic, new: Statistic) -> Finding | None:
@@ -81,22 +82,7 @@ def identifier_findings(
     broken = _damaged(change)
     yield broken
     if _cut_shapes(a, b):
-        share = b.shapes[0].count / max(change.new.present, 1)
-        yield change.finding(
-            "texts_cut",
-            share,
-            {
-                "length": b.longest,
-                "rows": b.shapes[0].count,
-                "share": share,
-                "old_longest": a.longest,
-            },
-            length=whole(b.longest),
-            rows=whole(b.shapes[0].count),
-            share=percent(share),
-            old_longest=whole(a.longest),
-            example="",
-        )
+        yield cut_finding(change, b.longest, b.shapes[0].count, a.longest)
         return
     if not any(spiked):
         yield _repeats(change, a, b)
@@ -273,7 +259,5 @@ def _spiked(change: Change, stands_in: Callable[[str], bool]) -> Iterator[Findin
             share=percent(spike.share),
             old_share=percent(spike.old_share),
             old_missing=percent(change.old.missing_share),
-            low="",
-            high="",
         )
         return  # one cause is enough
