@@ -26,6 +26,7 @@ from nachsicht.errors import DocumentError, SettingsError
 from nachsicht.labels import labels_for, title_for
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
+from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.model.theme import Theme
 from nachsicht.settings import Settings, check_name
@@ -33,6 +34,9 @@ from nachsicht.sources import source_of
 from nachsicht.themes import theme_of
 from nachsicht.version import VERSION
 from nachsicht.words import phrase
+
+#: What the work can be about.
+_OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
 
 
 def run_profile(
@@ -167,6 +171,14 @@ def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
         With the nearest name that there is.
     """
     names = [column.name for version in versions for column in version.profile.columns]
+    for version in versions:
+        outcome = settings.outcome and version.profile.column(settings.outcome)
+        if outcome and outcome.kind not in _OUTCOMES:
+            raise SettingsError(
+                f"{outcome.name} cannot be the outcome, since it is of the kind {outcome.kind}",
+                where="outcome",
+                todo="Name a quantity, a category or a flag.",
+            )
     named = [("kinds", name) for name in settings.kinds]
     named += [("outcome", settings.outcome)] if settings.outcome else []
     named += [("key", name) for name in settings.key]

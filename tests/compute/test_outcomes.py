@@ -102,6 +102,7 @@ def test_an_interval_of_nothing_and_of_all_stays_within_bounds():
     assert wilson(1.0, 10)[1] == pytest.approx(1, abs=1e-12)
 
 
-def test_no_outcome_or_one_that_is_a_text_gives_none():
+def test_no_outcome_gives_none_and_a_name_of_things_is_refused():
     assert nachsicht.profile(FRAME).document.outcome is None
-    assert nachsicht.profile(FRAME, outcome="tag").document.outcome is None
+    with pytest.raises(nachsicht.SettingsError, match="tag cannot be the outcome"):
+        nachsicht.profile(FRAME, outcome="tag")

@@ -131,4 +131,8 @@ def test_columns_of_other_types_are_compared_by_value(hives):
 
 def test_profiles_alone_tell_nothing_of_rows(hives):
     old, new = nachsicht.profile(hives, label="a"), nachsicht.profile(hives, label="b")
-    assert nachsicht.compare(old, new).document.rows == ()
+    compared = nachsicht.compare(old, new, key="tag")
+    assert compared.document.rows == ()
+    assert "Rows were not compared" in " ".join(repr(compared).split())
+    assert "Rows were not compared" in compared.to_markdown()
+    assert "Rows were not compared" in compared.to_html()

@@ -9,6 +9,11 @@ export function Rows() {
   return (
     <section class="rows" id="rows" aria-label={word("page.rows_section")}>
       <h2>{word("page.rows_section")}</h2>
+      {page.rows_told.map((sentence) => (
+        <p class="muted" key={sentence}>
+          {sentence}
+        </p>
+      ))}
       {page.rows.map((rows, i) => (
         <RowsOfStep rows={rows} key={i} />
       ))}

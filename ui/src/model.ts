@@ -188,6 +188,7 @@ export interface Page {
   findings: Finding[];
   versions: Version[];
   columns: Column[];
+  rows_told: string[];
   rows: RowChanges[];
   outcome: Outcome | null;
   gaps: Gaps | null;

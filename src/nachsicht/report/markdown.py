@@ -31,9 +31,8 @@ def summary_markdown(document: ComparisonDocument) -> str:
             f"| {share} | {whole(version.repeats.repeated_rows)} |"
         )
     lines += _findings(document)
-    for rows in document.rows:
-        if rows.key or rows.same:
-            lines += ["", _rows(rows, document)]
+    for sentence in rows_sentences(document):
+        lines += ["", plain(sentence)]
     for stale in document.stale:
         lines += ["", plain(phrase("terminal.stale", code=stale.code, column=stale.column or "–"))]
     return "\n".join(lines) + "\n"
@@ -70,8 +69,12 @@ def _where(finding: Finding, many: bool) -> str:
     return columns + (f" ({plain(' → '.join(finding.versions))})" if many else "")
 
 
-def _rows(rows: RowChanges, document: ComparisonDocument) -> str:
-    return plain(rows_sentence(rows, document))
+def rows_sentences(document: ComparisonDocument) -> list[str]:
+    """What became of the rows at each step, where that says something."""
+    steps = len(document.versions) - 1
+    if steps and not document.rows and document.grouped_by is None:
+        return [phrase("rows.not_compared")]
+    return [rows_sentence(rows, document) for rows in document.rows if rows.key or rows.same]
 
 
 def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:

@@ -29,7 +29,7 @@ from nachsicht.model.comparison import (
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import known
 from nachsicht.report.gaps import gaps_of
-from nachsicht.report.markdown import rows_sentence
+from nachsicht.report.markdown import rows_sentence, rows_sentences
 from nachsicht.report.outcome import outcome_payload
 from nachsicht.report.relations import changes_payload, relations_payload
 from nachsicht.report.statistics import statistics_of
@@ -45,6 +45,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "findings": [msgspec.to_builtins(finding) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document) for column in document.columns],
+        "rows_told": [] if document.rows else rows_sentences(document),
         "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
         "outcome": outcome_payload(document),
         "gaps": gaps_of(document),

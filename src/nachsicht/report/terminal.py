@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.report.markdown import rows_sentence
+from nachsicht.report.markdown import rows_sentences
 from nachsicht.report.payload import typical
 from nachsicht.words import catalogue, percent, phrase, whole
 
@@ -56,11 +56,11 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
     if document.findings:
         say()
         say(_findings_table(document))
-    shared = [rows for rows in document.rows if rows.key or rows.same]
-    if shared or document.stale:
+    sentences = rows_sentences(document)
+    if sentences or document.stale:
         say()
-    for rows in shared:
-        say(Text(_printable(rows_sentence(rows, document)), style="dim"))
+    for sentence in sentences:
+        say(Text(_printable(sentence), style="dim"))
     for stale in document.stale:
         told = phrase("terminal.stale", code=stale.code, column=stale.column)
         say(Text(_printable(told), style="yellow"))
