@@ -1,7 +1,6 @@
 """Distances, and how often chance gives as much, against SciPy and by their laws."""
 
 import numpy as np
-import pandas as pd
 import pyarrow as pa
 import pytest
 import scipy.stats
@@ -14,13 +13,11 @@ from nachsicht.compute.changes.chance import (
     bound_over_all,
     ks_chance,
     levels_chance,
-    relations_chance,
     shares_chance,
 )
 from nachsicht.compute.changes.curves import Curve, largest_difference, wasserstein
 from nachsicht.compute.changes.distances import distance_between, psi, quantity_measures
 from nachsicht.compute.columns import finish_column, observe_column
-from nachsicht.compute.relations.strengths import cramers_v, eta, spearman
 from nachsicht.settings import Settings
 
 RNG = np.random.default_rng(11)
@@ -155,85 +152,3 @@ def test_a_bound_over_all_is_that_of_benjamini_and_hochberg():
     kept = scipy.stats.false_discovery_control(chances) <= 0.05
     assert bound_over_all(chances, 0.05) == max(np.array(chances)[kept])
     assert bound_over_all([], 0.05) == 0
-
-
-def test_relations_of_halves_differ_no_more_than_chance_says():
-    x = RNG.normal(size=(200, 2, 400))
-    y = 0.5 * x + RNG.normal(size=x.shape)
-    found = [[spearman(x[i, k], y[i, k]) for k in (0, 1)] for i in range(len(x))]
-    chances = [relations_chance(a.value, a.error, b.value, b.error) for a, b in found]
-    assert 0.01 < np.mean(np.array(chances) < 0.05) < 0.12
-
-
-def test_strengths_agree_with_scipy_and_pandas():
-    a, b = RNG.integers(0, 9, 500).astype(float), RNG.normal(size=500)
-    b += a / 3
-    assert spearman(a, b).value == pytest.approx(scipy.stats.spearmanr(a, b).statistic, rel=1e-12)
-    one, other = RNG.integers(0, 4, 900), RNG.integers(0, 3, 900)
-    other = np.where(RNG.random(900) < 0.4, one % 3, other)
-    table = pd.crosstab(one, other).to_numpy()
-    n, (r, k) = table.sum(), table.shape
-    phi = scipy.stats.chi2_contingency(table, correction=False).statistic / n
-    corrected = max(0, phi - (r - 1) * (k - 1) / (n - 1))
-    least = min(r - (r - 1) ** 2 / (n - 1), k - (k - 1) ** 2 / (n - 1)) - 1
-    assert cramers_v(one, other).value == pytest.approx(np.sqrt(corrected / least), rel=1e-12)
-    groups = [b[a == level] for level in np.unique(a)]
-    f = scipy.stats.f_oneway(*groups).statistic
-    k, n = len(groups), len(b)
-    share = 1 - (n - 1) / (n - k) / (1 + f * (k - 1) / (n - k))
-    assert eta(a.astype(int), b).value == pytest.approx(np.sqrt(share), rel=1e-10)
-
-
-@pytest.mark.parametrize("measure", ["spearman", "cramers_v", "eta"])
-def test_the_error_of_a_strength_is_that_of_a_bootstrap(measure):
-    n = 1500
-    levels = RNG.integers(0, 4, n)
-    values = levels * 0.5 + RNG.gamma(2, 1, n)
-    others = np.where(RNG.random(n) < 0.5, levels, RNG.integers(0, 4, n))
-    pair = {
-        "spearman": (spearman, np.round(values), values + RNG.normal(0, 3, n)),
-        "cramers_v": (cramers_v, levels, others),
-        "eta": (eta, levels, values),
-    }[measure]
-    strength = pair[0](*pair[1:])
-    drawn = [RNG.integers(0, n, n) for _ in range(300)]
-    spread = np.std([pair[0](pair[1][rows], pair[2][rows]).value for rows in drawn])
-    assert spread * 0.8 < strength.error < spread * 1.6
-
-
-def test_columns_that_move_together_are_grouped_and_the_lonely_told():
-    base, other = RNG.normal(size=(2, 2000))
-    kind = RNG.choice(["a", "b"], 2000)
-    table = pa.table(
-        {
-            "one": base,
-            "kind": kind,
-            "lonely": RNG.normal(size=2000),
-            "two": base + RNG.normal(0, 0.4, 2000),
-            "far": other,
-            "three": -base + RNG.normal(0, 0.4, 2000),
-            "near": np.where(kind == "a", 3, 0) + RNG.normal(size=2000),
-            "tag": [f"K{i:05d}" for i in range(2000)],
-        }
-    )
-    relations = nachsicht.profile(table).document.relations
-    assert relations.groups == (("kind", "near"), ("one", "two", "three"))
-    assert set(relations.alone) == {"lonely", "far"}
-    assert sorted(relations.order) == sorted(set(table.schema.names) - {"tag"})
-    places = sorted(relations.order.index(name) for name in ("one", "two", "three"))
-    assert places[2] - places[0] == 2
-    assert relations.left_out == {"tag": "identifier"}
-    frame = table.to_pandas()
-    for pair in relations.pairs:
-        if pair.measure == "spearman":
-            expected = frame[pair.one].corr(frame[pair.other], "spearman")
-            assert pair.strength == pytest.approx(expected, abs=1e-10)
-
-
-def test_relations_leave_rows_out_where_either_is_missing():
-    frame = pd.DataFrame({"a": RNG.normal(size=900), "b": RNG.normal(size=900)})
-    frame["b"] += frame["a"]
-    frame = frame.mask(RNG.random(frame.shape) < 0.2)
-    (pair,) = nachsicht.profile(frame).document.relations.pairs
-    assert pair.rows == len(frame.dropna())
-    assert pair.strength == pytest.approx(frame["a"].corr(frame["b"], "spearman"), abs=1e-10)

@@ -8,13 +8,14 @@ from typing import Any
 from numpy.typing import NDArray
 
 from nachsicht.compute.hashing import Hashes
+from nachsicht.compute.relations.strengths import AllPairs
 
 
 @dataclass(frozen=True)
 class AtHand:
-    """Rows as an Arrow table with their hashes, and finite values of quantities by position.
+    """Rows as an Arrow table with their hashes, quantities by position, and all relations.
 
-    The values of quantities are sorted.
+    The values of quantities are the finite ones, sorted.
 
     With it distances are exact, and rows can be compared; without, profiles alone are.
     """
@@ -22,3 +23,4 @@ class AtHand:
     table: Any
     rows: Hashes
     quantities: dict[int, NDArray[Any]]
+    pairs: AllPairs

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
-import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import missing_in, values_of
+from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by, levels_in
 from nachsicht.compute.relations.row_sample import RowSample
 from nachsicht.model.column import ColumnSummary, QuantitySummary
@@ -32,28 +30,20 @@ def spreads_by_level(
     if sample is None or not sample.rows.num_rows:
         return ()
     rows = sample.rows
-    quantities = [
-        column
+    numbers = {
+        column.position: (values[present].astype(np.float64), present)
         for column in columns
-        if isinstance(column.detail, QuantitySummary) and _is_number(rows.column(column.position))
-    ]
-    numbers = {column.position: _finite(rows.column(column.position)) for column in quantities}
+        if isinstance(column.detail, QuantitySummary)
+        and (found := as_numbers(rows.column(column.position)))
+        for values, present in [found]
+    }
+    quantities = [column for column in columns if column.position in numbers]
     tables: list[SpreadByLevel] = []
     for split in columns_to_split_by(columns):
         levels = levels_in(rows.column(split.position), split.unit)
         for column in quantities[: MOST_PAIRS - len(tables)]:
             tables.append(_table(column, columns, split, levels, *numbers[column.position]))
     return tuple(tables)
-
-
-def _is_number(values: Any) -> bool:
-    return bool(pa.types.is_integer(values.type) or pa.types.is_floating(values.type))
-
-
-def _finite(values: Any) -> tuple[_Floats, NDArray[np.bool_]]:
-    numbers = values_of(values).astype(np.float64)
-    finite = np.isfinite(numbers) & ~missing_in(values)
-    return numbers[finite], finite
 
 
 def _table(

@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.as_numbers import SECONDS
 from nachsicht.compute.cells import cell_text
 from nachsicht.compute.condensed import (
     CondensedNumbers,
@@ -26,8 +27,6 @@ from nachsicht.compute.readings import Body, read_part
 from nachsicht.compute.tallies import TallyPart, observe_texts
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.settings import Settings
-
-_SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 
 
 @dataclass(frozen=True)
@@ -156,7 +155,7 @@ def _observe(array: Any) -> Body:
         array = array.cast(pa.float64(), safe=False)
     if types.is_duration(stored):
         ticks = observe_numbers(array.cast(pa.int64()))
-        chunks = tuple(chunk * _SECONDS[stored.unit] for chunk in ticks.chunks)
+        chunks = tuple(chunk * SECONDS[stored.unit] for chunk in ticks.chunks)
         return NumberPart(chunks, ticks.missing, 0, 0, ticks.order)
     if types.is_temporal(stored) and not types.is_interval(stored):
         return observe_moments(array)

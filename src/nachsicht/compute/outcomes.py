@@ -12,7 +12,8 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import missing_in, taken, values_of
+from nachsicht.compute.arrays import missing_in, taken
+from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.relations.row_sample import RowSample
 from nachsicht.compute.texts import number_text
@@ -108,8 +109,10 @@ def _target(column: ColumnSummary, array: Any) -> tuple[str | None, _Floats] | N
         if level not in names:
             return None
         return level, (codes == names.index(level)).astype(np.float64)
-    if isinstance(column.detail, QuantitySummary) and _is_number(array.type):
-        return None, values_of(array).astype(np.float64)
+    numbers = as_numbers(array)
+    if isinstance(column.detail, QuantitySummary) and numbers:
+        values, present = numbers
+        return None, np.where(present, values, np.nan)
     return None
 
 
@@ -122,21 +125,17 @@ def _level(column: ColumnSummary) -> str:
     return levels[0]
 
 
-def _is_number(stored: Any) -> bool:
-    return bool(pa.types.is_integer(stored) or pa.types.is_floating(stored))
-
-
 def _binned(column: ColumnSummary, array: Any) -> _Binned | None:
     """The bins of a column: levels, or tenths of the rows; missing values are a bin too."""
     if column.distinct < 2:
         return None
-    missing = missing_in(array)
     detail = column.detail
     if isinstance(detail, CategorySummary):
         return _by_level(array)
-    if isinstance(detail, QuantitySummary) and _is_number(array.type):
-        values = values_of(array).astype(np.float64)
-        return _by_tenth(values, missing | ~np.isfinite(values), number)
+    numbers = as_numbers(array)
+    if isinstance(detail, QuantitySummary) and numbers:
+        values, present = numbers
+        return _by_tenth(values.astype(np.float64), ~present, number)
     if isinstance(detail, MomentSummary) and not detail.clock:
         for unit in ("month", "year"):
             if _temporal(array.type):

@@ -12,9 +12,11 @@ from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from importlib import import_module
 from typing import Any, TypeVar
 
+import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.by_level import spreads_by_level
 from nachsicht.compute.clean import prepared
@@ -31,8 +33,9 @@ from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
 from nachsicht.compute.outcomes import outcome_of
-from nachsicht.compute.relations.row_sample import RowSample, sample_rows
-from nachsicht.compute.relations.strengths import relations_of
+from nachsicht.compute.relations.comoments import CoMoments, observe_comoments
+from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
+from nachsicht.compute.relations.strengths import Pearson, by_names, relations_of
 from nachsicht.compute.repeats import (
     CondensedRepeats,
     RepeatsPart,
@@ -41,6 +44,7 @@ from nachsicht.compute.repeats import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.model.column import ColumnSummary
+from nachsicht.model.profile import Relations
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -108,7 +112,9 @@ def _run_table(
     gaps = pool.submit(observe_gaps, table, split_by)
     patterns = pool.submit(observe_patterns, table)
     sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
-    relations = pool.submit(relations_of, summaries, sample)
+    drawn = drawn_places(rows.chunks[0])
+    # In this thread, since products of matrices take all cores themselves.
+    relations = relations_of(summaries, table, drawn, table.num_rows, spread=pool.map)
     spreads = spreads_by_level(summaries, sample)
     computed = Computed(
         table.num_rows,
@@ -117,12 +123,12 @@ def _run_table(
         patterns.result().finish(summaries),
         gaps.result().finish(summaries),
         spreads,
-        relations.result(),
+        relations.relations,
         outcome_of(summaries, sample, settings.outcome),
         observe_ends(table).finish(sample),
     )
     kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
-    return computed, AtHand(table, rows.chunks[0], kept)
+    return computed, AtHand(table, rows.chunks[0], kept, relations.pairs)
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
@@ -159,6 +165,8 @@ class _Stream:
         self._ends = EndsPart(pa.table({}), pa.table({}), 0)
         self._sample: RowSample | None = None
         self._split_by: tuple[SplitBy, ...] = ()
+        self._numbers: list[int] = []
+        self._comoments: CoMoments | None = None
         self._rows = 0
 
     def run(self, listener: ProgressListener) -> Computed:
@@ -176,10 +184,19 @@ class _Stream:
             self._patterns.finish(summaries),
             self._gaps.finish(summaries),
             spreads_by_level(summaries, self._sample),
-            relations_of(summaries, self._sample),
+            self._relations(summaries),
             outcome_of(summaries, self._sample, self._settings.outcome),
             self._ends.finish(self._sample),
         )
+
+    def _relations(self, summaries: tuple[ColumnSummary, ...]) -> Relations:
+        rows = self._sample.rows if self._sample else pa.table({})
+        drawn = drawn_places(self._sample.hashes if self._sample else np.empty(0, np.uint64))
+        pearson: Pearson = {}
+        if self._comoments:
+            names = [self._names[i] for i in self._numbers]
+            pearson = by_names(names, self._comoments.correlations())
+        return relations_of(summaries, rows, drawn, self._rows, pearson).relations
 
     def _add(self, batch: Any) -> None:
         hashes = RowHashes(batch.num_rows)
@@ -199,11 +216,19 @@ class _Stream:
         sample = sample_rows(batch, rows.chunks[0])
         self._sample = self._sample.merge(sample) if self._sample else sample
         self._add_rows(rows)
+        self._add_comoments(batch)
         self._gaps = self._gaps.merge(observe_gaps(batch, self._split_by))
         self._patterns = self._patterns.merge(observe_patterns(batch, self._rows))
         ends = observe_ends(batch)
         self._ends = self._ends.merge(ends) if self._rows else ends
         self._rows += batch.num_rows
+
+    def _add_comoments(self, batch: Any) -> None:
+        if self._comoments is None:
+            columns = [as_numbers(batch.column(i).slice(0, 0)) for i in range(batch.num_columns)]
+            self._numbers = [i for i, column in enumerate(columns) if column is not None]
+        part = observe_comoments([batch.column(i) for i in self._numbers])
+        self._comoments = self._comoments.merge(part) if self._comoments else part
 
     def _share(self) -> int:
         return int(memory_of(self._settings) * _KEPT / (len(self._columns) + 1))

@@ -72,11 +72,28 @@ class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Relation(msgspec.Struct, frozen=True, array_like=True):
-    """How strongly two columns go together, with its standard error, over so many rows.
+    """How strongly two columns go together.
 
-    ``measure`` is ``spearman`` (-1 to 1, two quantities or moments), ``cramers_v`` (0 to 1,
-    two categories or flags, bias corrected) or ``eta`` (0 to 1, a category and the ranks of
-    a quantity).
+    Attributes
+    ----------
+    one, other : str
+        The columns.
+    measure : str
+        ``spearman`` (-1 to 1, two quantities, moments or durations), ``cramers_v`` (0 to 1,
+        two categories or flags, bias corrected) or ``eta`` (0 to 1, a category and the ranks
+        of a quantity).
+    strength, error : float
+        The measure and its standard error.
+    rows : int
+        Rows where both have a value, which it is computed of.
+    explains, explained : float or None
+        The share of ``other`` that ``one`` explains in rows that were held out, and the
+        reverse; below 0 nothing is explained.
+    pearson : float or None
+        Pearson's correlation of two quantities, over all rows where both have a value.
+    kendall, kendall_error : float or None, float
+        Kendall's tau-b of two quantities, and a bound of its standard error: 0 where it is
+        computed of all rows.
     """
 
     one: str
@@ -85,22 +102,48 @@ class Relation(msgspec.Struct, frozen=True, array_like=True):
     strength: float
     error: float
     rows: int
+    explains: float | None = None
+    explained: float | None = None
+    pearson: float | None = None
+    kendall: float | None = None
+    kendall_error: float = 0.0
 
 
 class Relations(msgspec.Struct, frozen=True, kw_only=True):
-    """Relations between columns, computed of at most so many evenly drawn rows.
+    """Relations between columns.
 
-    ``left_out`` names columns that take no part, with the reason's code. ``order`` keeps the
-    ``groups`` of columns that go together next to each other; those of ``alone`` are tied to
-    nothing.
+    Attributes
+    ----------
+    pairs : tuple of Relation
+        The strongest pairs; all ``pairs_in_all`` while they are no more than 5,000. Those
+        that are not kept are no stronger than ``weakest``.
+    rows, drawn, explaining : int
+        Rows of the data, those evenly drawn for what takes long (all while they are few), and
+        those in which columns explain each other.
+    median : float or None
+        Median strength of all pairs, without sign.
+    order : tuple of str
+        All columns that take part, those of a group next to each other.
+    groups, alone : tuple
+        Columns that go together, and those that are tied to nothing.
+    left_out : dict
+        Columns that take no part, with the code of the reason.
+    lumped : dict
+        By column, how many rare levels count as one.
     """
 
     pairs: tuple[Relation, ...]
     rows: int
+    drawn: int
+    explaining: int
+    pairs_in_all: int
+    median: float | None
+    weakest: float
     order: tuple[str, ...]
     groups: tuple[tuple[str, ...], ...]
     alone: tuple[str, ...]
     left_out: dict[str, str]
+    lumped: dict[str, int]
 
 
 class Excerpt(msgspec.Struct, frozen=True, kw_only=True):

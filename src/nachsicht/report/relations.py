@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import statistics
 from collections.abc import Mapping
 from typing import Any
 
@@ -72,12 +71,12 @@ def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
 
 
 def _summary(version: ProfileDocument) -> str:
-    strengths = [abs(pair.strength) for pair in version.relations.pairs]
+    relations = version.relations
     return phrase(
         "page.relations_summary",
-        pairs=whole(len(strengths)),
-        median=number(statistics.median(strengths), 2),
-        rows=whole(version.relations.rows),
+        pairs=whole(relations.pairs_in_all),
+        median=number(relations.median or 0.0, 2),
+        rows=whole(relations.rows),
     )
 
 

@@ -6,6 +6,9 @@ import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
 
 
 def ks_chance(distance: float, n: int, m: int) -> float:
@@ -101,14 +104,21 @@ def _log_choose(n: int, k: np.ndarray[tuple[int], np.dtype[np.int64]]) -> np.nda
 
 def relations_chance(old: float, old_error: float, new: float, new_error: float) -> float:
     """p-value that two strengths are equal, from their standard errors, on Fisher's scale."""
-    ends, squares = [], 0.0
-    for value, error in ((old, old_error), (new, new_error)):
-        near = max(-0.999, min(0.999, value))
-        ends.append(math.atanh(near))
-        squares += (error / (1 - near**2)) ** 2
-    if not squares:
-        return 1.0 if ends[0] == ends[1] else 0.0
-    return math.erfc(abs(ends[0] - ends[1]) / math.sqrt(2 * squares))
+    return float(relations_chances(*(np.array([x]) for x in (old, old_error, new, new_error)))[0])
+
+
+def relations_chances(old: Floats, old_error: Floats, new: Floats, new_error: Floats) -> Floats:
+    """As `relations_chance`, of many pairs."""
+    from scipy.special import erfc
+
+    near = [np.clip(value, -0.999, 0.999) for value in (old, new)]
+    errors = [
+        error / (1 - value**2) for value, error in zip(near, (old_error, new_error), strict=True)
+    ]
+    apart = np.abs(np.arctanh(near[0]) - np.arctanh(near[1]))
+    scale = np.sqrt(2 * (errors[0] ** 2 + errors[1] ** 2))
+    found = erfc(np.divide(apart, scale, out=np.full(len(apart), np.inf), where=scale > 0))
+    return np.where((scale == 0) & (apart == 0), 1.0, found)
 
 
 def bound_over_all(chances: Sequence[float], wanted: float) -> float:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
-from nachsicht.compute.changes.chance import bound_over_all, relations_chance
+import numpy as np
+
+from nachsicht.compute.changes.chance import bound_over_all, relations_chance, relations_chances
 from nachsicht.compute.changes.change import Between
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.findings.in_profile import GIVES_AWAY
+from nachsicht.compute.relations.strengths import AllPairs
 from nachsicht.model.comparison import RelationChange
 from nachsicht.model.findings import Finding
-from nachsicht.model.profile import Relation
 from nachsicht.words import number, phrase
 
 #: How many changed relations are kept in a comparison.
@@ -24,21 +26,18 @@ _LISTED = 3
 def relation_changes(
     between: Between, pairs: Sequence[Pair], step: tuple[int, int]
 ) -> tuple[RelationChange, ...]:
-    """Relations whose strength changed beyond chance, the largest change first."""
+    """Relations whose strength changed beyond chance, the largest change first.
+
+    Of all pairs where both versions are there as data; else of those that both profiles keep.
+    """
     # By the newer names, so that a renamed column keeps its relations.
     newest = {pair.old.name: pair.new.name for pair in pairs if pair.old and pair.new}
-    before = {
-        frozenset((newest[r.one], newest[r.other])): r
-        for r in between.old.profile.relations.pairs
-        if r.one in newest and r.other in newest
-    }
-    found = []
-    for relation in between.new.profile.relations.pairs:
-        old = before.get(frozenset((relation.one, relation.other)))
-        if old is not None and old.measure == relation.measure:
-            found.append(_changed(old, relation, step))
-    chances = [change.chance for change in found]
-    bound = bound_over_all(chances, between.settings.chance)
+    old, new = between.old.data, between.new.data
+    if old is not None and new is not None:
+        found = _changed_at_hand(old.pairs, new.pairs, newest, step)
+    else:
+        found = _changed_as_kept(between, newest, step)
+    bound = bound_over_all([change.chance for change in found], between.settings.chance)
     kept = [
         change
         for change in found
@@ -48,11 +47,51 @@ def relation_changes(
     return tuple(kept[:MOST_KEPT])
 
 
-def _changed(old: Relation, new: Relation, step: tuple[int, int]) -> RelationChange:
-    chance = relations_chance(old.strength, old.error, new.strength, new.error)
-    return RelationChange(
-        *step, new.one, new.other, new.measure, old.strength, new.strength, chance
-    )
+def _changed_as_kept(
+    between: Between, newest: Mapping[str, str], step: tuple[int, int]
+) -> list[RelationChange]:
+    before = {
+        frozenset((newest[r.one], newest[r.other])): r
+        for r in between.old.profile.relations.pairs
+        if r.one in newest and r.other in newest
+    }
+    found = []
+    for new in between.new.profile.relations.pairs:
+        old = before.get(frozenset((new.one, new.other)))
+        if old is not None and old.measure == new.measure:
+            chance = relations_chance(old.strength, old.error, new.strength, new.error)
+            strengths = (old.strength, new.strength)
+            found.append(RelationChange(*step, new.one, new.other, new.measure, *strengths, chance))
+    return found
+
+
+def _changed_at_hand(
+    old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int, int]
+) -> list[RelationChange]:
+    names = [
+        (before, after)
+        for before, after in newest.items()
+        if before in old.places and after in new.places
+    ]
+    mine = np.array([old.places[before] for before, _ in names], np.int64)
+    theirs = np.array([new.places[after] for _, after in names], np.int64)
+    figures = [
+        figure[np.ix_(places, places)]
+        for pairs, places in ((old, mine), (new, theirs))
+        for figure in (pairs.strengths.values, pairs.strengths.errors)
+    ]
+    there = np.triu(~np.isnan(figures[0]) & ~np.isnan(figures[2]), 1)
+    one, other = np.nonzero(there)
+    chances = relations_chances(*(figure[there] for figure in figures))
+    found = []
+    for i, j, chance in zip(one.tolist(), other.tolist(), chances.tolist(), strict=True):
+        measure = new.measure(int(theirs[i]), int(theirs[j]))
+        if old.measure(int(mine[i]), int(mine[j])) == measure:
+            strengths = (float(figures[0][i, j]), float(figures[2][i, j]))
+            found.append(
+                RelationChange(*step, names[i][1], names[j][1], measure, *strengths, chance)
+            )
+    return found
 
 
 def outcome_findings(between: Between) -> Iterator[Finding | None]:

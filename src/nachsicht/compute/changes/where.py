@@ -175,7 +175,7 @@ def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:
         if gaps.by == name:
             return dict(zip(gaps.levels, gaps.rows, strict=True))
     # Of a sample of the rows, brought up to all of them.
-    drawn = max(version.relations.rows, 1)
+    drawn = max(version.relations.drawn, 1)
     spreads = [table for table in version.spread_by_level if table.by == name]
     fullest = max(spreads, key=lambda table: sum(table.rows), default=None)
     if fullest is None:

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.hashing import Hashes
@@ -34,14 +35,15 @@ def sample_rows(batch: Any, hashes: Hashes) -> RowSample:
     table = batch if isinstance(batch, pa.Table) else pa.Table.from_batches([batch])
     if len(hashes) <= SIZE:
         return RowSample(hashes, table)
-    # Rows of equal hashes are equal; the earlier ones are taken.
-    order = np.argsort(hashes, kind="stable") if len(hashes) < 1 << 17 else _nearly(hashes)
-    chosen = np.sort(order[:SIZE])
+    chosen = np.sort(drawn_places(hashes))
     return RowSample(hashes[chosen], taken(table, chosen))
 
 
-def _nearly(hashes: Hashes) -> Any:
-    """As a stable argsort, as far as the first rows are concerned."""
+def drawn_places(hashes: Hashes) -> NDArray[np.int64]:
+    """Places of the rows with the smallest hashes, in the order of these: evenly drawn rows."""
+    # Rows of equal hashes are equal; the earlier ones are taken.
+    if len(hashes) < 1 << 17:
+        return np.argsort(hashes, kind="stable")[:SIZE]
     limit = np.partition(hashes, SIZE)[SIZE]
     near = np.flatnonzero(hashes <= limit)
-    return near[np.argsort(hashes[near], kind="stable")]
+    return near[np.argsort(hashes[near], kind="stable")][:SIZE]

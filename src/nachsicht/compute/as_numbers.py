@@ -1,0 +1,39 @@
+"""Quantities, moments and durations as the numbers that are reckoned with."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import missing_in, values_of
+
+#: Units of durations, in seconds.
+SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
+
+
+def as_numbers(array: Any) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
+    """Numbers of any stored type, and where they are present and finite.
+
+    Moments count in their stored unit, durations in seconds. Where a value is not present,
+    any number stands. Texts, times of day and nested values are none: None.
+    """
+    types, stored = pa.types, array.type
+    if types.is_decimal(stored):
+        array = array.cast(pa.float64(), safe=False)
+    elif not (
+        types.is_integer(stored)
+        or types.is_floating(stored)
+        or types.is_timestamp(stored)
+        or types.is_date(stored)
+        or types.is_duration(stored)
+    ):
+        return None
+    values, present = values_of(array), ~missing_in(array)
+    if types.is_duration(stored):
+        values = values * SECONDS[stored.unit]
+    if values.dtype.kind == "f":
+        present &= np.isfinite(values)
+    return values, present

@@ -1,0 +1,112 @@
+"""Pearson's correlation of all pairs of quantities, over pairwise complete rows; it merges."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.compute.as_numbers import as_numbers
+
+#: Rows that are multiplied at once.
+BLOCK_ROWS = 1 << 16
+#: Correlations are told to so many decimals; more depend on the order of the summing.
+DECIMALS = 12
+
+_Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class CoMoments:
+    """Co-moments of columns: each array is columns × columns.
+
+    ``means[a, b]`` and ``squares[a, b]`` are the mean and the sum of squared deviations of
+    ``a``, ``products[a, b]`` the sum of products of deviations, all over the ``rows[a, b]``
+    rows where both have a value. Parts merge as in Chan, Golub and LeVeque (1983).
+    """
+
+    rows: _Floats
+    means: _Floats
+    squares: _Floats
+    products: _Floats
+
+    def merge(self, other: CoMoments) -> CoMoments:
+        """Put two parts together."""
+        rows = self.rows + other.rows
+        share = np.divide(self.rows * other.rows, rows, out=np.zeros_like(rows), where=rows > 0)
+        weight = np.divide(other.rows, rows, out=np.zeros_like(rows), where=rows > 0)
+        apart = other.means - self.means
+        return CoMoments(
+            rows,
+            self.means + apart * weight,
+            self.squares + other.squares + apart**2 * share,
+            self.products + other.products + apart * apart.T * share,
+        )
+
+    def correlations(self) -> _Floats:
+        """Pearson's r; NaN where one of the columns never varies in the common rows."""
+        with np.errstate(all="ignore"):
+            found = self.products / np.sqrt(self.squares * self.squares.T)
+        found[~np.isfinite(found)] = np.nan
+        return np.clip(found, -1, 1).round(DECIMALS).astype(np.float64)
+
+
+def observe_comoments(columns: Sequence[Any]) -> CoMoments:
+    """Co-moments of Arrow columns of numbers, moments or durations, of equal length."""
+    numbers = [as_numbers(column) for column in columns]
+    assert all(numbers)
+    return comoments_of([pair for pair in numbers if pair])
+
+
+def comoments_of(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMoments:
+    """Co-moments of values and where they are present, block by block."""
+    k = len(columns)
+    zero = np.zeros((k, k))
+    total = CoMoments(zero, zero, zero, zero)
+    length = len(columns[0][0]) if columns else 0
+    for start in range(0, length, BLOCK_ROWS):
+        part = slice(start, start + BLOCK_ROWS)
+        total = total.merge(_block([(values[part], there[part]) for values, there in columns]))
+    return total
+
+
+def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMoments:
+    there = np.array([present for _, present in columns], np.float64)
+    held = there.sum(axis=1)
+    away = np.zeros(there.shape)
+    centre = np.zeros(len(columns))
+    with np.errstate(all="ignore"):  # the largest floats overflow, and have no correlation
+        for i, (values, present) in enumerate(columns):
+            if held[i]:
+                # Whole numbers are shifted before they lose digits as floats.
+                shift = values[np.argmax(present)]
+                shifted = _less(values, shift)
+                mean = float(shifted[present].mean())
+                away[i] = np.where(present, shifted - mean, 0.0)
+                centre[i] = float(shift) + mean
+        if (held == there.shape[1]).all():
+            rows = np.full((len(columns),) * 2, float(there.shape[1]))
+            sums = np.repeat(away.sum(axis=1)[:, None], len(columns), axis=1)
+            squares = np.repeat((away**2).sum(axis=1)[:, None], len(columns), axis=1)
+        else:
+            rows, sums, squares = there @ there.T, away @ there.T, away**2 @ there.T
+        means = np.divide(sums, rows, out=np.zeros_like(rows), where=rows > 0)
+        return CoMoments(
+            rows,
+            means + centre[:, None],
+            np.maximum(squares - rows * means**2, 0),
+            away @ away.T - rows * means * means.T,
+        )
+
+
+def _less(values: NDArray[Any], shift: Any) -> _Floats:
+    """Values less one of them, as floats; whole numbers are subtracted as such if they can be."""
+    whole = values.dtype.kind in "iu" and values.dtype.itemsize == 8
+    if whole and int(values.max()) - int(values.min()) < 2**63:
+        shifted: _Floats = np.subtract(values, shift).view(np.int64).astype(np.float64)
+        return shifted
+    floats: _Floats = values.astype(np.float64)
+    return floats - float(shift)

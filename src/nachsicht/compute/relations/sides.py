@@ -1,0 +1,147 @@
+"""Columns as relations look at them: numbers or levels, and which rows have a value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.compute.as_numbers import as_numbers
+from nachsicht.compute.levels_in import levels_in
+from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
+
+#: At most so many columns are related to each other.
+MOST_COLUMNS = 2_000
+#: Levels beyond the most frequent ones count as one.
+MOST_LEVELS = 24
+OTHER_LEVELS = "…"
+
+Spread = Callable[..., Iterable[Any]]
+Floats = NDArray[np.float64]
+Codes = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A column of numbers: ``values`` of any numeric type, ``present`` where they count."""
+
+    name: str
+    values: NDArray[Any]
+    present: NDArray[np.bool_]
+
+    @cached_property
+    def whole(self) -> bool:
+        """Whether every row has a value."""
+        return bool(self.present.all())
+
+    def at(self, places: NDArray[np.int64]) -> Quantity:
+        """The column in some rows."""
+        return Quantity(self.name, self.values[places], self.present[places])
+
+
+@dataclass(frozen=True)
+class Levels:
+    """A column of levels: for each row the place of its level in ``names``, -1 for missing.
+
+    ``lumped`` is the number of rare levels that count as one, the last of ``names``.
+    """
+
+    name: str
+    codes: Codes
+    names: tuple[str, ...]
+    lumped: int
+
+    @cached_property
+    def present(self) -> NDArray[np.bool_]:
+        """Where there is a value."""
+        return self.codes >= 0
+
+    def at(self, places: NDArray[np.int64]) -> Levels:
+        """The column in some rows."""
+        return Levels(self.name, self.codes[places], self.names, self.lumped)
+
+
+Side = Quantity | Levels
+
+
+def sides_of(
+    columns: Sequence[ColumnSummary], rows: Any, spread: Spread = map
+) -> tuple[list[Side], dict[str, str]]:
+    """The columns that can take part, and for all others the code of the reason.
+
+    Parameters
+    ----------
+    columns : sequence of ColumnSummary
+        All columns.
+    rows : Arrow table
+        With the same columns at the same positions.
+    spread : callable
+        As `map`, on as many threads as it likes.
+    """
+    left_out: dict[str, str] = {}
+    taking_part: list[ColumnSummary] = []
+    for column in columns:
+        reason = _reason_to_leave_out(column, len(taking_part))
+        if reason:
+            left_out[column.name] = reason
+        else:
+            taking_part.append(column)
+    found = spread(lambda column: side_of(column, rows.column(column.position)), taking_part)
+    sides = []
+    for column, side in zip(taking_part, found, strict=True):
+        if side is None:
+            left_out[column.name] = "stored_otherwise"
+        else:
+            sides.append(side)
+    return sides, left_out
+
+
+def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
+    if column.distinct < 2:
+        return "never_varies"
+    if not isinstance(column.detail, QuantitySummary | CategorySummary | MomentSummary):
+        return str(column.kind)
+    return "too_many_columns" if taken >= MOST_COLUMNS else ""
+
+
+def side_of(column: ColumnSummary, array: Any) -> Side | None:
+    """A column as numbers or levels; None for numbers and moments that are stored as text."""
+    if isinstance(column.detail, CategorySummary):
+        names, codes = levels_in(array, None)
+        return _lumped(column.name, names[:-1], codes)
+    numbers = as_numbers(array)
+    return Quantity(column.name, *numbers) if numbers else None
+
+
+def _lumped(name: str, names: Sequence[str], codes: Codes) -> Levels:
+    """The most frequent levels, and one for all others."""
+    counts = np.bincount(codes, minlength=len(names) + 1)[:-1]
+    kept = np.flatnonzero(counts)
+    lumped = max(len(kept) - (MOST_LEVELS - 1), 0) if len(kept) > MOST_LEVELS else 0
+    if lumped:
+        kept = np.sort(np.argsort(-counts, kind="stable")[: MOST_LEVELS - 1])
+    new = np.full(len(names) + 1, len(kept))
+    new[kept] = np.arange(len(kept))
+    new[-1] = -1
+    labels = [names[int(i)] for i in kept] + [OTHER_LEVELS] * bool(lumped)
+    return Levels(name, new[codes], tuple(labels) or (OTHER_LEVELS,), lumped)
+
+
+def ranks(values: NDArray[Any]) -> Floats:
+    """Average ranks, from 1; equal values share the mean of theirs."""
+    return doubled_ranks(values) / 2
+
+
+def doubled_ranks(values: NDArray[Any]) -> NDArray[np.int64]:
+    """Twice the average ranks, which are whole numbers."""
+    order = np.argsort(values)
+    ranked = values[order]
+    starts = np.flatnonzero(np.concatenate(([True], ranked[1:] != ranked[:-1])))
+    lengths = np.diff(starts, append=len(values))
+    found = np.empty(len(values), np.int64)
+    found[order] = np.repeat(2 * starts + lengths + 1, lengths)
+    return found
