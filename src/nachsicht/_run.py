@@ -19,6 +19,7 @@ from nachsicht.compute.arrays import taken
 from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
+from nachsicht.compute.findings.shown import Shower, with_rows
 from nachsicht.compute.groups import groups_in
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
@@ -159,7 +160,12 @@ def _version(
         nachsicht_version=VERSION,
         python_version=platform.python_version(),
     )
-    return Version(put_together(label, title, computed, origin, settings), at_hand)
+    profile = put_together(label, title, computed, origin, settings)
+    if at_hand is not None:
+        shower = Shower(label, at_hand.table, profile.columns)
+        findings = with_rows(profile.findings, shower)
+        profile = msgspec.structs.replace(profile, findings=findings)
+    return Version(profile, at_hand)
 
 
 def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
@@ -179,8 +185,16 @@ def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
                 where="outcome",
                 todo="Name a quantity, a category or a flag.",
             )
+        moment = settings.moment and version.profile.column(settings.moment)
+        if moment and moment.kind not in (Kind.MOMENT, Kind.EMPTY):
+            raise SettingsError(
+                f"{moment.name} cannot be the moment, since it is of the kind {moment.kind}",
+                where="moment",
+                todo="Name a column of dates or times.",
+            )
     named = [("kinds", name) for name in settings.kinds]
     named += [("outcome", settings.outcome)] if settings.outcome else []
+    named += [("moment", settings.moment)] if settings.moment else []
     named += [("key", name) for name in settings.key]
     for setting, name in named:
         if name not in names:
@@ -217,7 +231,12 @@ def _relabelled(profile: ProfileDocument, label: str) -> ProfileDocument:
     if profile.label == label:
         return profile
     findings = tuple(
-        msgspec.structs.replace(finding, versions=(label,)) for finding in profile.findings
+        msgspec.structs.replace(
+            finding,
+            versions=(label,),
+            shown=tuple(msgspec.structs.replace(rows, version=label) for rows in finding.shown),
+        )
+        for finding in profile.findings
     )
     return msgspec.structs.replace(profile, label=label, title=label, findings=findings)
 

@@ -88,6 +88,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Columns that together name a row; by default they are found where that is plain.
     outcome : str, optional
         The column that the work is about.
+    moment : str, optional
+        The moment column over which all others are looked at; by default the only one.
     mask : tuple of str
         Columns, by name or pattern, whose values are replaced by pseudonyms at once.
     chance : float
@@ -116,6 +118,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
     key: tuple[str, ...] = ()
     outcome: str | None = None
+    moment: str | None = None
     mask: tuple[str, ...] = ()
     chance: float = 0.001
     findings: dict[str, Limits] = msgspec.field(default_factory=dict)

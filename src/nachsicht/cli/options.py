@@ -91,6 +91,9 @@ def settings_options(command: F) -> F:
             ),
             click.option("--key", multiple=True, help="Column that names a row. Repeatable."),
             click.option("--outcome", help="The column that the work is about."),
+            click.option(
+                "--moment", help="The column of dates or times to look at all others over."
+            ),
             click.option("--omit", multiple=True, help="Column or pattern to leave out."),
             click.option("--mask", multiple=True, help="Column whose values nobody shall see."),
             click.option(
@@ -128,6 +131,7 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
         ("memory", "memory_bytes"),
         ("title", "title"),
         ("outcome", "outcome"),
+        ("moment", "moment"),
         ("accepted", "accepted"),
     ):
         if options.get(option):

@@ -8,6 +8,7 @@ from typing import Any
 from numpy.typing import NDArray
 
 from nachsicht.compute.hashing import Hashes
+from nachsicht.compute.relations.sides import Side
 from nachsicht.compute.relations.strengths import AllPairs
 
 
@@ -15,7 +16,8 @@ from nachsicht.compute.relations.strengths import AllPairs
 class AtHand:
     """Rows as an Arrow table with their hashes, quantities by position, and all relations.
 
-    The values of quantities are the finite ones, sorted.
+    The values of quantities are the finite ones, sorted. ``drawn`` are the columns with
+    numbers or levels in evenly drawn rows.
 
     With it distances are exact, and rows can be compared; without, profiles alone are.
     """
@@ -24,3 +26,4 @@ class AtHand:
     rows: Hashes
     quantities: dict[int, NDArray[Any]]
     pairs: AllPairs
+    drawn: tuple[Side, ...]

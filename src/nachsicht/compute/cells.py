@@ -10,6 +10,17 @@ from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.moments_in_time import observe_moments, time_type
 from nachsicht.compute.texts import number_text
 
+#: Longer texts of a row that is shown are cut.
+MOST_LETTERS = 80
+
+
+def short_text(one: Any) -> str | None:
+    """As `cell_text`, cut to what fits into a table."""
+    text = cell_text(one)
+    if text is None or len(text) <= MOST_LETTERS:
+        return text
+    return text[: MOST_LETTERS - 1] + "…"
+
 
 def cell_text(one: Any) -> str | None:
     """The only value of an Arrow array as text; None where it is missing."""

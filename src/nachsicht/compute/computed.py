@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.gaps import GapPatterns
 from nachsicht.model.outcome import Outcome
+from nachsicht.model.pairs import Components, OverTime, PairView
 from nachsicht.model.profile import Excerpt, GapsByLevel, Relations, Repeats, SpreadByLevel
 
 
@@ -21,5 +22,8 @@ class Computed:
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
+    pairs: tuple[PairView, ...]
+    components: Components | None
+    over_time: OverTime | None
     outcome: Outcome | None
     excerpt: Excerpt

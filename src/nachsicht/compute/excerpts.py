@@ -9,14 +9,14 @@ import numpy as np
 import pyarrow as pa
 
 from nachsicht.compute.arrays import taken
-from nachsicht.compute.cells import cell_text
+from nachsicht.compute.cells import short_text
 from nachsicht.compute.relations.row_sample import RowSample
 from nachsicht.model.profile import Excerpt
 
 #: Rows of each of the three parts.
 SHOWN = 5
-#: Columns beyond these are not shown, and longer texts are cut.
-MOST_COLUMNS, MOST_LETTERS = 60, 80
+#: Columns beyond these are not shown.
+MOST_COLUMNS = 60
 
 
 @dataclass(frozen=True)
@@ -62,13 +62,7 @@ def _joined(one: Any, other: Any) -> Any:
 
 def _texts(table: Any) -> tuple[tuple[str | None, ...], ...]:
     columns = [
-        [_cut(cell_text(table.column(i).slice(row, 1))) for row in range(table.num_rows)]
+        [short_text(table.column(i).slice(row, 1)) for row in range(table.num_rows)]
         for i in range(min(table.num_columns, MOST_COLUMNS))
     ]
     return tuple(zip(*columns, strict=True)) if columns else ()
-
-
-def _cut(text: str | None) -> str | None:
-    if text is None or len(text) <= MOST_LETTERS:
-        return text
-    return text[: MOST_LETTERS - 1] + "…"

@@ -33,9 +33,12 @@ from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
 from nachsicht.compute.outcomes import outcome_of
+from nachsicht.compute.over_time import over_time
 from nachsicht.compute.relations.comoments import CoMoments, observe_comoments
+from nachsicht.compute.relations.components import components_of
+from nachsicht.compute.relations.pair_views import views_of
 from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
-from nachsicht.compute.relations.strengths import Pearson, by_names, relations_of
+from nachsicht.compute.relations.strengths import Found, Pearson, by_names, relations_of
 from nachsicht.compute.repeats import (
     CondensedRepeats,
     RepeatsPart,
@@ -44,7 +47,6 @@ from nachsicht.compute.repeats import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.profile import Relations
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -116,6 +118,7 @@ def _run_table(
     # In this thread, since products of matrices take all cores themselves.
     relations = relations_of(summaries, table, drawn, table.num_rows, spread=pool.map)
     spreads = spreads_by_level(summaries, sample)
+    found = relations.relations
     computed = Computed(
         table.num_rows,
         summaries,
@@ -123,12 +126,15 @@ def _run_table(
         patterns.result().finish(summaries),
         gaps.result().finish(summaries),
         spreads,
-        relations.relations,
+        found,
+        views_of(found, relations.drawn, settings.outcome),
+        components_of(relations.drawn),
+        over_time(summaries, relations.drawn, found.pairs, settings.moment),
         outcome_of(summaries, sample, settings.outcome),
         observe_ends(table).finish(sample),
     )
     kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
-    return computed, AtHand(table, rows.chunks[0], kept, relations.pairs)
+    return computed, AtHand(table, rows.chunks[0], kept, relations.pairs, relations.drawn)
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
@@ -177,6 +183,7 @@ class _Stream:
             listener(Progress("bytes", min(done, size), size))
         finished = self._pool.map(self._finish, range(len(self._columns)))
         summaries = tuple(finished)
+        found = self._relations(summaries)
         return Computed(
             self._rows,
             summaries,
@@ -184,19 +191,22 @@ class _Stream:
             self._patterns.finish(summaries),
             self._gaps.finish(summaries),
             spreads_by_level(summaries, self._sample),
-            self._relations(summaries),
+            found.relations,
+            views_of(found.relations, found.drawn, self._settings.outcome),
+            components_of(found.drawn),
+            over_time(summaries, found.drawn, found.relations.pairs, self._settings.moment),
             outcome_of(summaries, self._sample, self._settings.outcome),
             self._ends.finish(self._sample),
         )
 
-    def _relations(self, summaries: tuple[ColumnSummary, ...]) -> Relations:
+    def _relations(self, summaries: tuple[ColumnSummary, ...]) -> Found:
         rows = self._sample.rows if self._sample else pa.table({})
         drawn = drawn_places(self._sample.hashes if self._sample else np.empty(0, np.uint64))
         pearson: Pearson = {}
         if self._comoments:
             names = [self._names[i] for i in self._numbers]
             pearson = by_names(names, self._comoments.correlations())
-        return relations_of(summaries, rows, drawn, self._rows, pearson).relations
+        return relations_of(summaries, rows, drawn, self._rows, pearson)
 
     def _add(self, batch: Any) -> None:
         hashes = RowHashes(batch.num_rows)

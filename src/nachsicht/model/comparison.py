@@ -9,6 +9,7 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.kinds import Kind
+from nachsicht.model.pairs import GridView
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
 
@@ -249,8 +250,10 @@ class ComparisonDocument(
 ):
     """Two or more versions, in order, and what changed. One version is a comparison of none.
 
-    ``rows`` has an entry for each step whose rows could be compared: where both versions were
-    there as data. ``grouped_by`` is the column whose groups are compared, as versions are.
+    ``planes`` holds rows of every version in the plane of the newest one's first two
+    components. ``rows`` has an entry for each step whose rows could be compared: where both
+    versions were there as data. ``grouped_by`` is the column whose groups are compared, as
+    versions are.
     """
 
     format_version: int
@@ -259,6 +262,7 @@ class ComparisonDocument(
     columns: tuple[ColumnAcross, ...]
     rows: tuple[RowChanges, ...]
     relations: tuple[RelationChange, ...]
+    planes: tuple[GridView | None, ...]
     findings: tuple[Finding, ...]
     stale: tuple[Stale, ...]
     grouped_by: str | None

@@ -23,6 +23,21 @@ class Weight(StrEnum):
 Fact = int | float | str | tuple[str, ...]
 
 
+class ShownRow(msgspec.Struct, frozen=True, array_like=True):
+    """A row by its number, from 1, and its cells as text; long ones are cut."""
+
+    row: int
+    cells: tuple[str | None, ...]
+
+
+class ShownRows(msgspec.Struct, frozen=True, kw_only=True):
+    """A few rows of a version that show a finding, with some of their columns."""
+
+    version: str
+    columns: tuple[str, ...]
+    rows: tuple[ShownRow, ...]
+
+
 class Finding(msgspec.Struct, frozen=True, kw_only=True):
     """Something worth a reader's time.
 
@@ -44,6 +59,8 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         What a person reads.
     accepted : str, optional
         Why it is known and no longer counts.
+    shown : tuple of ShownRows
+        Rows that show it, of the version before and of its own, where the data was there.
     """
 
     code: str
@@ -56,6 +73,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     sentence: str
     next_step: str
     accepted: str | None = None
+    shown: tuple[ShownRows, ...] = ()
 
 
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:

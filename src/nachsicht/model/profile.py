@@ -8,6 +8,7 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding
 from nachsicht.model.gaps import GapPatterns
 from nachsicht.model.outcome import Outcome
+from nachsicht.model.pairs import Components, OverTime, PairView
 
 
 class Origin(msgspec.Struct, frozen=True, kw_only=True):
@@ -172,6 +173,9 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
+    pairs: tuple[PairView, ...]
+    components: Components | None
+    over_time: OverTime | None
     outcome: Outcome | None
     excerpt: Excerpt
     findings: tuple[Finding, ...]

@@ -9,6 +9,7 @@ from nachsicht.compute.changes.accepting import Accepted, accept
 from nachsicht.compute.changes.change import Between, Version
 from nachsicht.compute.changes.course import way_of
 from nachsicht.compute.changes.matching import Pair
+from nachsicht.compute.changes.pairs_across import planes_of, with_pairs
 from nachsicht.compute.changes.spreads import shared_spread
 from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
 from nachsicht.compute.changes.verdict import verdict_on
@@ -64,7 +65,7 @@ def compare_versions(
     findings += crept
     if len(profiles) == 1:
         findings = list(profiles[0].findings)
-    return _document(profiles, compared, threads, ways, findings, title, settings, accepted, by)
+    return _document(versions, compared, threads, ways, findings, title, settings, accepted, by)
 
 
 def compare_with_rest(
@@ -85,11 +86,11 @@ def compare_with_rest(
     threads = _beside_each_other(profiles, compared)
     findings = [finding for step in compared for finding in step.findings]
     ways = [None] * len(threads)
-    return _document(profiles, compared, threads, ways, findings, title, settings, accepted, by)
+    return _document(groups, compared, threads, ways, findings, title, settings, accepted, by)
 
 
 def _document(
-    profiles: Sequence[ProfileDocument],
+    versions: Sequence[Version],
     compared: Sequence[Compared],
     threads: Sequence[_Thread],
     ways: Sequence[WholeWay | None],
@@ -104,14 +105,16 @@ def _document(
     columns = tuple(
         _across(thread, way, ordered, settings) for thread, way in zip(threads, ways, strict=True)
     )
-    labels = [profile.label for profile in profiles]
+    labels = [version.profile.label for version in versions]
+    changes = tuple(change for step in compared for change in step.relations)
     return ComparisonDocument(
         format_version=FORMAT_VERSION,
         title=title,
-        versions=tuple(profiles),
+        versions=tuple(with_pairs(versions, columns, changes)),
         columns=columns,
         rows=tuple(step.rows for step in compared if step.rows),
-        relations=tuple(change for step in compared for change in step.relations),
+        relations=changes,
+        planes=planes_of(versions, columns),
         findings=ordered,
         stale=stale,
         grouped_by=grouped_by,

@@ -24,6 +24,7 @@ from nachsicht.compute.changes.row_changes import (
     rows_lost,
 )
 from nachsicht.compute.changes.swaps import Swap, swaps_in
+from nachsicht.compute.findings.shown import Shower, with_rows_of_both
 from nachsicht.compute.rows.matching import compare_rows
 from nachsicht.errors import SettingsError
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
@@ -57,15 +58,28 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
     relations = relation_changes(between, pairs, step)
     if "rows_lost" not in {f.code for f in findings if f}:
         # Relations of the rows that are left may differ from those of all.
-        told = {name for f in findings if f for name in f.columns}
-        told |= {change.new.name for change in changes if change.distance}
-        findings += relation_findings(between, relations, told)
+        named = {name for f in findings if f for name in f.columns}
+        named |= {change.new.name for change in changes if change.distance}
+        findings += relation_findings(between, relations, named)
     urgent = {n for f in findings if f and f.weight is not Weight.NOTE for n in f.columns[:1]}
     findings += cell_findings(between, rows, urgent)
     steps = {change.pair.position: step_of(change, step) for change in changes}
-    return Compared(
-        tuple(pairs), steps, tuple(finding for finding in findings if finding), rows, relations
+    told = _with_rows(between, pairs, [finding for finding in findings if finding])
+    return Compared(tuple(pairs), steps, told, rows, relations)
+
+
+def _with_rows(
+    between: Between, pairs: Sequence[Pair], findings: Sequence[Finding]
+) -> tuple[Finding, ...]:
+    """The findings with rows of both versions that show them, where both are there as data."""
+    if between.old.data is None or between.new.data is None:
+        return tuple(findings)
+    old, new = (
+        Shower(version.profile.label, data.table, version.profile.columns)
+        for version, data in ((between.old, between.old.data), (between.new, between.new.data))
     )
+    renamed = {pair.new.name: pair.old.name for pair in pairs if pair.old and pair.new}
+    return tuple(with_rows_of_both(finding, old, new, renamed) for finding in findings)
 
 
 def _findings_of_rows(between: Between, rows: RowChanges | None) -> list[Finding | None]:

@@ -8,9 +8,11 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.as_numbers import as_numbers
+from nachsicht.compute.as_numbers import SECONDS, as_numbers
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
 
@@ -27,11 +29,16 @@ Codes = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Quantity:
-    """A column of numbers: ``values`` of any numeric type, ``present`` where they count."""
+    """A column of numbers: ``values`` of any numeric type, ``present`` where they count.
+
+    Of moments ``ticks`` is the length of a unit of ``values`` in microseconds; of others it
+    is 0.
+    """
 
     name: str
     values: NDArray[Any]
     present: NDArray[np.bool_]
+    ticks: float = 0.0
 
     @cached_property
     def whole(self) -> bool:
@@ -40,7 +47,11 @@ class Quantity:
 
     def at(self, places: NDArray[np.int64]) -> Quantity:
         """The column in some rows."""
-        return Quantity(self.name, self.values[places], self.present[places])
+        return Quantity(self.name, self.values[places], self.present[places], self.ticks)
+
+    def in_milliseconds(self) -> NDArray[Any]:
+        """The values as they are; moments in milliseconds since 1970."""
+        return self.values * (self.ticks / 1000) if self.ticks else self.values
 
 
 @dataclass(frozen=True)
@@ -113,8 +124,20 @@ def side_of(column: ColumnSummary, array: Any) -> Side | None:
     if isinstance(column.detail, CategorySummary):
         names, codes = levels_in(array, None)
         return _lumped(column.name, names[:-1], codes)
+    if getattr(array.type, "tz", None):
+        array = pc.local_timestamp(array)
     numbers = as_numbers(array)
-    return Quantity(column.name, *numbers) if numbers else None
+    ticks = _ticks_of(array.type)
+    return Quantity(column.name, *numbers, ticks) if numbers else None
+
+
+def _ticks_of(stored: Any) -> float:
+    """Microseconds of a unit of a date or timestamp type; 0 of all others."""
+    if pa.types.is_timestamp(stored):
+        return SECONDS[stored.unit] * 1e6
+    if pa.types.is_date(stored):
+        return 86_400e6 if pa.types.is_date32(stored) else 1e3
+    return 0.0
 
 
 def _lumped(name: str, names: Sequence[str], codes: Codes) -> Levels:

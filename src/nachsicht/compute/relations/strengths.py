@@ -68,10 +68,11 @@ class AllPairs:
 
 @dataclass(frozen=True)
 class Found:
-    """The relations that a profile keeps, and those of all pairs."""
+    """The relations that a profile keeps, those of all pairs, and the columns in drawn rows."""
 
     relations: Relations
     pairs: AllPairs
+    drawn: tuple[Side, ...]
 
 
 def relations_of(
@@ -146,7 +147,7 @@ def relations_of(
             side.name: side.lumped for side in sides if isinstance(side, Levels) and side.lumped
         },
     )
-    return Found(relations, pairs)
+    return Found(relations, pairs, tuple(few))
 
 
 def _strengths(sides: Sequence[Side], drawn: NDArray[np.int64], spread: Spread) -> Correlations:

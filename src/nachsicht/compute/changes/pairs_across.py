@@ -1,0 +1,80 @@
+"""The same pairs drawn in every version, and all versions in one plane of components."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import msgspec
+
+from nachsicht.compute.changes.change import Version
+from nachsicht.compute.relations.components import plane_of
+from nachsicht.compute.relations.pair_views import more_views
+from nachsicht.compute.relations.sides import Side
+from nachsicht.model.comparison import ColumnAcross, RelationChange
+from nachsicht.model.pairs import GridView
+from nachsicht.model.profile import ProfileDocument
+
+#: Pairs whose relation changed that are drawn, the most changed.
+MOST_CHANGED = 10
+
+
+def with_pairs(
+    versions: Sequence[Version],
+    columns: Sequence[ColumnAcross],
+    changes: Sequence[RelationChange],
+) -> list[ProfileDocument]:
+    """The profiles, with the pairs that any version draws and those that changed.
+
+    Only where a version is there as data; the others keep what they have.
+    """
+    names = {(i, name): c.name for c in columns for i, name in enumerate(c.names) if name}
+    wanted = dict.fromkeys((c.one, c.other) for c in changes[:MOST_CHANGED])
+    for i, version in enumerate(versions):
+        for view in version.profile.pairs:
+            wanted[names.get((i, view.one), view.one), names.get((i, view.other), view.other)] = (
+                None
+            )
+    own = [{c.name: name for c in columns if (name := c.names[i])} for i in range(len(versions))]
+    return [
+        _with_more(
+            version, [(own[i].get(one, one), own[i].get(other, other)) for one, other in wanted]
+        )
+        for i, version in enumerate(versions)
+    ]
+
+
+def _with_more(version: Version, wanted: Sequence[tuple[str, str]]) -> ProfileDocument:
+    profile = version.profile
+    if version.data is None:
+        return profile
+    sides = {side.name: side for side in version.data.drawn}
+    return msgspec.structs.replace(profile, pairs=more_views(wanted, sides, profile.pairs))
+
+
+def planes_of(
+    versions: Sequence[Version], columns: Sequence[ColumnAcross]
+) -> tuple[GridView | None, ...]:
+    """Rows of every version in the plane of the newest one's components.
+
+    None where the data of a version is not there, or columns are lacking; nothing at all
+    where the newest has no components.
+    """
+    components = versions[-1].profile.components
+    if components is None or len(versions) == 1:
+        return ()
+    last = len(versions) - 1
+    found: list[GridView | None] = []
+    for i, version in enumerate(versions[:-1]):
+        names = {c.names[i]: c.names[last] for c in columns if c.names[i] and c.names[last]}
+        sides = [_named(side, names.get(side.name)) for side in _drawn(version)]
+        found.append(plane_of(components, sides))
+    return (*found, components.plane)
+
+
+def _drawn(version: Version) -> tuple[Side, ...]:
+    return version.data.drawn if version.data else ()
+
+
+def _named(side: Side, name: str | None) -> Side:
+    return replace(side, name=name or side.name)

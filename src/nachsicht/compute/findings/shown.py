@@ -1,0 +1,252 @@
+"""The rows that show a finding, with their numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import missing_in, taken, values_of
+from nachsicht.compute.as_numbers import as_numbers
+from nachsicht.compute.cells import short_text
+from nachsicht.compute.columns import is_text
+from nachsicht.compute.levels_in import levels_in
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.findings import Finding, ShownRow, ShownRows
+from nachsicht.model.kinds import Kind
+
+#: Rows of a version that show a finding, and columns of which they are shown.
+MOST_ROWS, MOST_COLUMNS = 4, 5
+
+_Places = NDArray[np.int64]
+_Rule = Callable[[Finding, Sequence[Any]], _Places]
+
+
+class Shower:
+    """Finds the rows of one version that show a finding."""
+
+    def __init__(self, label: str, table: Any, columns: Sequence[ColumnSummary]) -> None:
+        self._label, self._table = label, table
+        self._places = {column.name: column.position for column in reversed(columns)}
+        named = [c.name for c in columns if c.kind in (Kind.IDENTIFIER, Kind.MOMENT)]
+        self._names = named[:1]
+        # What else is shown of a row: short columns, in their order.
+        self._others = [c.name for c in columns if c.kind not in (Kind.TEXT, Kind.NESTED)]
+
+    def rows(
+        self, finding: Finding, names: Mapping[str, str], *, newest: bool = True
+    ) -> ShownRows | None:
+        """Rows with their numbers; None where no single row shows it.
+
+        Parameters
+        ----------
+        finding : Finding
+            What shall be shown.
+        names : mapping
+            What this version calls the columns of the finding, where otherwise.
+        newest : bool
+            Whether this is the version that the finding speaks of, not the one before.
+        """
+        own = [names.get(name, name) for name in finding.columns]
+        there = [name for name in own if name in self._places][:MOST_COLUMNS]
+        arrays = [self._table.column(self._places[name]) for name in there]
+        rule = (_NEWEST if newest else _BEFORE).get(finding.code)
+        if not arrays and rule is not _repeated:
+            return None
+        places = rule(finding, arrays) if rule else _any_present(arrays)
+        if not len(places):
+            return None
+        shown = [*[n for n in self._names if n not in there], *there]
+        shown += [n for n in self._others if n not in shown][: max(MOST_COLUMNS - len(shown), 0)]
+        shown = sorted(shown[:MOST_COLUMNS], key=lambda n: (n not in self._names, self._places[n]))
+        few = taken(self._table.select([self._places[n] for n in shown]), places[:MOST_ROWS])
+        return ShownRows(
+            version=self._label,
+            columns=tuple(shown),
+            rows=tuple(
+                ShownRow(
+                    int(place) + 1,
+                    tuple(short_text(few.column(i).slice(row, 1)) for i in range(few.num_columns)),
+                )
+                for row, place in enumerate(places[:MOST_ROWS])
+            ),
+        )
+
+
+def with_rows(findings: Sequence[Finding], shower: Shower) -> tuple[Finding, ...]:
+    """Findings of one version with the rows that show them."""
+    return tuple(
+        msgspec.structs.replace(finding, shown=(rows,))
+        if (rows := shower.rows(finding, {}))
+        else finding
+        for finding in findings
+    )
+
+
+def with_rows_of_both(
+    finding: Finding, old: Shower, new: Shower, renamed: Mapping[str, str]
+) -> Finding:
+    """A finding between two versions with rows of both; ``renamed`` leads to the older names."""
+    found = (old.rows(finding, renamed, newest=False), new.rows(finding, {}))
+    return msgspec.structs.replace(finding, shown=tuple(rows for rows in found if rows))
+
+
+def _missing(_: Finding, arrays: Sequence[Any]) -> _Places:
+    return np.flatnonzero(np.logical_and.reduce([missing_in(array) for array in arrays]))
+
+
+def _any_together(_: Finding, arrays: Sequence[Any]) -> _Places:
+    return _any_present(arrays)
+
+
+def _any_present(arrays: Sequence[Any]) -> _Places:
+    """Rows from everywhere that have a value in all columns, the same each time."""
+    there = np.flatnonzero(~np.logical_or.reduce([missing_in(array) for array in arrays]))
+    if len(there) <= MOST_ROWS:
+        return there
+    return there[(np.arange(MOST_ROWS) * 2 + 1) * len(there) // (2 * MOST_ROWS)]
+
+
+def _nothing(_: Finding, __: Sequence[Any]) -> _Places:
+    return np.empty(0, np.int64)
+
+
+def _equal(fact: str) -> _Rule:
+    """Rows whose value is that of a fact, or one of several."""
+
+    def rows(finding: Finding, arrays: Sequence[Any]) -> _Places:
+        wanted = finding.evidence.get(fact)
+        values = list(wanted) if isinstance(wanted, tuple) else [wanted]
+        return _with_values(arrays[0], values)
+
+    return rows
+
+
+def _with_values(array: Any, values: Sequence[object]) -> _Places:
+    """The first rows of each of some values."""
+    numbers = as_numbers(array)
+    if numbers and all(isinstance(value, int | float) for value in values):
+        held, present = numbers
+        each = [np.flatnonzero(present & (held == value)) for value in values]
+    else:
+        if pa.types.is_nested(array.type):
+            return np.empty(0, np.int64)
+        names, codes = levels_in(array, None)
+        texts = {str(value) for value in values}
+        each = [np.flatnonzero(codes == i) for i, name in enumerate(names[:-1]) if name in texts]
+    if not each:
+        return np.empty(0, np.int64)
+    share = max(1, MOST_ROWS // len(each))
+    return np.concatenate([places[:share] for places in each[:MOST_ROWS]])
+
+
+def _infinite(_: Finding, arrays: Sequence[Any]) -> _Places:
+    if not pa.types.is_floating(arrays[0].type):
+        return np.empty(0, np.int64)
+    numbers = as_numbers(arrays[0])
+    assert numbers
+    return np.flatnonzero(~numbers[1] & ~missing_in(arrays[0]))
+
+
+def _outermost(_: Finding, arrays: Sequence[Any]) -> _Places:
+    """Rows farthest from the median."""
+    numbers = as_numbers(arrays[0])
+    if not numbers or not numbers[1].any():
+        return np.empty(0, np.int64)
+    values, present = numbers
+    places = np.flatnonzero(present)
+    away = np.abs(values[places] - np.median(values[places]))
+    return np.sort(places[np.argsort(-away, kind="stable")[:MOST_ROWS]])
+
+
+def _latest(_: Finding, arrays: Sequence[Any]) -> _Places:
+    numbers = as_numbers(arrays[0])
+    if not numbers:
+        return np.empty(0, np.int64)
+    places = np.flatnonzero(numbers[1])
+    return places[np.argsort(-numbers[0][places].astype(np.int64), kind="stable")[:MOST_ROWS]]
+
+
+def _zero(_: Finding, arrays: Sequence[Any]) -> _Places:
+    return _with_values(arrays[0], [0])
+
+
+def _repeated(finding: Finding, _: Sequence[Any]) -> _Places:
+    """The first rows of the longest block of repeats, each after the one that it repeats."""
+    first, original = finding.evidence.get("first_row"), finding.evidence.get("first_original")
+    if not isinstance(first, int) or not isinstance(original, int):
+        return np.empty(0, np.int64)
+    pairs = np.arange(MOST_ROWS // 2)
+    return np.column_stack((original - 1 + pairs, first - 1 + pairs)).ravel()
+
+
+def _not_unique(_: Finding, arrays: Sequence[Any]) -> _Places:
+    """Rows that share a value with another row."""
+    names, codes = levels_in(arrays[0], None)
+    counts = np.bincount(codes, minlength=len(names))
+    counts[-1] = 0  # missing
+    places = np.flatnonzero(counts[codes] > 1)
+    return places[np.argsort(codes[places], kind="stable")[:MOST_ROWS]]
+
+
+def _blank(_: Finding, arrays: Sequence[Any]) -> _Places:
+    if not is_text(arrays[0].type):
+        return np.empty(0, np.int64)
+    bare = pc.equal(pc.utf8_trim_whitespace(arrays[0]), "")
+    return np.flatnonzero(values_of(pc.fill_null(bare, False)))
+
+
+#: How rows of the version that a finding speaks of show it; others show any rows with values.
+_NEWEST: dict[str, _Rule] = {
+    "gaps": _missing,
+    "gaps_risen": _missing,
+    "gaps_together": _missing,
+    "all_missing": _missing,
+    "stand_in": _equal("value"),
+    "stand_in_new": _equal("value"),
+    "surged": _equal("value"),
+    "gaps_filled": _equal("value"),
+    "clipped": _equal("cap"),
+    "look_alikes": _equal("spellings"),
+    "respelled": _equal("new_spellings"),
+    "levels_new": _equal("levels"),
+    "relabelled": _equal("new_levels"),
+    "imbalance": _equal("level"),
+    "nearly_constant": _equal("value"),
+    "levels_gone": _nothing,
+    "infinite": _infinite,
+    "infinite_new": _infinite,
+    "outliers": _outermost,
+    "skewed": _outermost,
+    "future": _latest,
+    "zeros": _zero,
+    "rows_repeated": _repeated,
+    "repeats_new": _repeated,
+    "names_renewed": _repeated,
+    "identifier_repeats": _not_unique,
+    "identifier_repeats_new": _not_unique,
+    "blank": _blank,
+    "constant": _nothing,
+    "moves_together": _any_together,
+}
+#: How rows of the version before do; others show any rows with values.
+_BEFORE: dict[str, _Rule] = {
+    "gaps_risen": _any_together,
+    "gaps_filled": _missing,
+    "gaps_fallen": _missing,
+    "respelled": _equal("old_spellings"),
+    "relabelled": _equal("old_levels"),
+    "levels_gone": _equal("levels"),
+    "stand_in_new": _nothing,
+    "infinite_new": _nothing,
+    "surged": _nothing,
+    "levels_new": _nothing,
+    "repeats_new": _nothing,
+    "names_renewed": _nothing,
+    "identifier_repeats_new": _nothing,
+}

@@ -1,0 +1,172 @@
+"""Two columns drawn against each other, and columns over time."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class Axis(msgspec.Struct, frozen=True, array_like=True):
+    """Equal bins: bin ``i`` begins at ``start + i * width``. Of moments in milliseconds."""
+
+    start: float
+    width: float
+    bins: int
+
+
+class LinePoint(msgspec.Struct, frozen=True, array_like=True):
+    """A point of a smooth line, and the 95 % band around it."""
+
+    x: float
+    y: float
+    low: float
+    high: float
+
+
+class GridView(msgspec.Struct, frozen=True, kw_only=True, tag="grid"):
+    """Two quantities as counts in bins of both: ``counts[i * y.bins + j]``.
+
+    The axes leave out the outermost half percent of rows at each end where tails are long;
+    rows that are left out are ``beyond``. The ``line`` is a local linear regression of the
+    second column on the first.
+    """
+
+    x: Axis
+    y: Axis
+    counts: tuple[int, ...]
+    beyond: int
+    line: tuple[LinePoint, ...]
+
+
+class Box(msgspec.Struct, frozen=True, array_like=True):
+    """A quantity in one level.
+
+    The quantiles are those of ``BOX_SHARES``; whiskers end with the outermost values within
+    one and a half interquartile ranges of the quartiles, ``beyond`` counts those outside.
+    """
+
+    level: str
+    rows: int
+    whisker_low: float
+    whisker_high: float
+    beyond: int
+    quantiles: tuple[float, ...]
+    counts: tuple[int, ...]
+
+
+#: Shares of the quantiles of a box: every twentieth, so also the quartiles and the median.
+BOX_SHARES = tuple(i / 20 for i in range(1, 20))
+
+
+class BoxesView(msgspec.Struct, frozen=True, kw_only=True, tag="boxes"):
+    """A quantity in every level of a category, as boxes and as counts in the bins of an axis.
+
+    ``overall`` holds the quantiles of all rows, which those of a level can be held against.
+    """
+
+    axis: Axis
+    boxes: tuple[Box, ...]
+    overall: tuple[float, ...]
+
+
+class SharesView(msgspec.Struct, frozen=True, kw_only=True, tag="shares"):
+    """Two categories: ``counts[i * len(others) + j]`` rows of level ``i`` of the first."""
+
+    levels: tuple[str, ...]
+    others: tuple[str, ...]
+    counts: tuple[int, ...]
+
+
+class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
+    """A column by calendar unit, from unit ``first`` on (as in `MomentSummary`).
+
+    Attributes
+    ----------
+    rows, missing : tuple of int
+        Rows that were looked at in each unit, and those without a value.
+    quartiles : tuple of (float, float, float), or None where no row has a value
+        Of quantities and moments (in milliseconds), for each unit.
+    levels, counts : tuple of str, tuple of tuple of int
+        Of categories: the most frequent levels, and ``counts[level][unit]``.
+    jumps : tuple of int
+        Units (from 0) at which it is suddenly another than in the unit before.
+    """
+
+    unit: str
+    first: int
+    rows: tuple[int, ...]
+    missing: tuple[int, ...]
+    quartiles: tuple[tuple[float, float, float] | None, ...] = ()
+    levels: tuple[str, ...] = ()
+    counts: tuple[tuple[int, ...], ...] = ()
+    jumps: tuple[int, ...] = ()
+
+
+View = GridView | BoxesView | SharesView | TimeView
+
+
+class Part(msgspec.Struct, frozen=True, array_like=True):
+    """A pair in the rows of one level of a third column."""
+
+    level: str
+    rows: int
+    view: View
+
+
+class PairView(msgspec.Struct, frozen=True, kw_only=True):
+    """Two columns, drawn as suits their kinds, of so many rows where both have a value.
+
+    ``one`` lies along the axis of a grid, divides boxes and shares, or is the moment.
+    ``parts`` are the same by the levels of the column ``split_by``.
+    """
+
+    one: str
+    other: str
+    rows: int
+    view: View
+    split_by: str | None = None
+    parts: tuple[Part, ...] = ()
+
+
+class OverTime(msgspec.Struct, frozen=True, kw_only=True):
+    """Every column over a moment column.
+
+    ``rows`` counts all rows of the data by calendar unit; the ``views`` are computed of the
+    evenly drawn rows.
+    """
+
+    moment: str
+    unit: str
+    first: int
+    rows: tuple[int, ...]
+    views: dict[str, TimeView]
+
+
+class Components(msgspec.Struct, frozen=True, kw_only=True):
+    """Principal components of the standardised quantities, over rows that have all of them.
+
+    Attributes
+    ----------
+    columns : tuple of str
+        Quantities that take part.
+    left_out : tuple of str
+        Quantities with too many gaps.
+    rows : int
+        Rows with a value in all of them.
+    centre, scale : tuple of float
+        Means and standard deviations (over n) that the columns are standardised by.
+    explained : tuple of float
+        Shares of the variance, of all components.
+    loadings : tuple of tuple of float
+        Of the first components, by column; unit vectors whose largest entry is positive.
+    plane : GridView
+        Rows in the plane of the first two.
+    """
+
+    columns: tuple[str, ...]
+    left_out: tuple[str, ...]
+    rows: int
+    centre: tuple[float, ...]
+    scale: tuple[float, ...]
+    explained: tuple[float, ...]
+    loadings: tuple[tuple[float, ...], ...]
+    plane: GridView
