@@ -194,6 +194,7 @@ def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
             )
     named = [("kinds", name) for name in settings.kinds]
     named += [("outcome", settings.outcome)] if settings.outcome else []
+    named += [("repeats_in", name) for name in settings.repeats_in]
     named += [("moment", settings.moment)] if settings.moment else []
     named += [("key", name) for name in settings.key]
     for setting, name in named:

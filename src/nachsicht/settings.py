@@ -88,6 +88,10 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Columns that together name a row; by default they are found where that is plain.
     outcome : str, optional
         The column that the work is about.
+    gaps_lot, gaps_mostly : float
+        Shares of missing values from which on they are a lot, and a column mostly gone.
+    repeats_in : tuple of str
+        Columns in which rows are looked at for repeats, besides all of them.
     moment : str, optional
         The moment column over which all others are looked at; by default the only one.
     mask : tuple of str
@@ -118,6 +122,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
     key: tuple[str, ...] = ()
     outcome: str | None = None
+    gaps_lot: float = 0.05
+    gaps_mostly: float = 0.5
+    repeats_in: tuple[str, ...] = ()
     moment: str | None = None
     mask: tuple[str, ...] = ()
     chance: float = 0.001
@@ -132,7 +139,7 @@ FIELDS = tuple(field.name for field in msgspec.structs.fields(Settings))
 
 
 #: Settings of which one alone need not stand in a list.
-_LISTS = ("omit", "key", "mask", "labels", "missing_marks")
+_LISTS = ("omit", "key", "repeats_in", "mask", "labels", "missing_marks")
 
 
 def settings_of(values: dict[str, Any], where: str = "") -> Settings:

@@ -94,6 +94,12 @@ def settings_options(command: F) -> F:
             click.option(
                 "--moment", help="The column of dates or times to look at all others over."
             ),
+            click.option(
+                "--repeats-in",
+                multiple=True,
+                metavar="COLUMN",
+                help="Column to look for repeated rows in, besides all. Repeatable.",
+            ),
             click.option("--omit", multiple=True, help="Column or pattern to leave out."),
             click.option("--mask", multiple=True, help="Column whose values nobody shall see."),
             click.option(
@@ -124,7 +130,7 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     names = ("delimiter", "encoding", "decimal", "header", "sheet")
     reading = {name: options[name] for name in names if options.get(name) is not None}
     given: dict[str, Any] = {"reading": reading} if reading else {}
-    for name in ("missing_marks", "key", "omit", "mask"):
+    for name in ("missing_marks", "key", "repeats_in", "omit", "mask"):
         if options.get(name):
             given[name] = list(options[name])
     for option, name in (

@@ -18,6 +18,7 @@ class Computed:
     rows: int
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats
+    further_repeats: tuple[Repeats, ...]
     gaps: GapPatterns
     gaps_by_level: tuple[GapsByLevel, ...]
     spread_by_level: tuple[SpreadByLevel, ...]

@@ -10,9 +10,15 @@ from typing import Any
 import numpy as np
 
 from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.levels_in import MOST_LEVELS, SplitBy, levels_in
 from nachsicht.model.column import ColumnSummary
+from nachsicht.model.gaps import GapsAmong
 from nachsicht.model.profile import GapsByLevel
+
+#: Levels in which a column is missing far more, at most so many a column.
+MOST_AMONG = 4
+_FEWEST_GAPS, _CHANCE = 10, 0.001
 
 
 @dataclass(frozen=True)
@@ -47,6 +53,34 @@ class GapsPart:
                 )
             )
         return tuple(tables)
+
+
+def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
+    """For every column with gaps, the levels where it lacks a value far more than elsewhere.
+
+    Far more is at least twice the share and three points more, in at least ten rows, and less
+    often by chance than 1 in 1000 over all levels of the column. The gravest levels of a
+    column come first; of columns that divide the rows in the same way the first is told.
+    """
+    found: dict[str, list[GapsAmong]] = {}
+    for table in tables:
+        rows, missing = sum(table.rows), sum(table.missing)
+        for level, n, gaps in zip(table.levels, table.rows, table.missing, strict=True):
+            elsewhere, others = missing - gaps, rows - n
+            if gaps < _FEWEST_GAPS or not others:
+                continue
+            share, besides = gaps / n, elsewhere / others
+            if share < max(2 * besides, besides + 0.03):
+                continue
+            chance = shares_chance(elsewhere, others, gaps, n) * len(tables)
+            if chance < _CHANCE:
+                one = GapsAmong(table.column, table.by, level, n, gaps, besides)
+                found.setdefault(table.column, []).append(one)
+    return tuple(
+        one
+        for column in found.values()
+        for one in sorted(column, key=lambda o: (-o.missing / o.rows, o.by, o.level))[:MOST_AMONG]
+    )
 
 
 def observe_gaps(batch: Any, split_by: Sequence[SplitBy]) -> GapsPart:

@@ -8,17 +8,26 @@ from dataclasses import dataclass
 from threading import Lock
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from nachsicht.compute.arrays import taken
+from nachsicht.compute.cells import short_text
 from nachsicht.compute.hashing import Hashes, hash_values, salt_of
 from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.profile import Block, Repeats
+from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import Block, RepeatGroup, Repeats
 
-#: So many blocks of repeated rows are kept, the longest first.
-MOST_BLOCKS = 5
+#: So many blocks of repeated rows are kept, the longest first; so many groups of equal rows,
+#: the largest first, and so many row numbers of each.
+MOST_BLOCKS, MOST_GROUPS, MOST_SHOWN = 5, 5, 6
+#: Rows of a block of the strip at first; blocks double, so that there are never more than these.
+_FIRST_BLOCK, MOST_PLACES = 16, 128
+#: Fewer neighbouring rows than this may repeat others by chance.
+SHORTEST_IMPORT = 5
 
 
 @dataclass(frozen=True)
@@ -38,13 +47,21 @@ class RepeatsPart:
         ranked = hashes[order]
         new = np.ones(len(ranked), bool)
         new[1:] = ranked[1:] != ranked[:-1]
-        originals = order[np.flatnonzero(new)][np.cumsum(new) - 1]
+        starts = np.flatnonzero(new)
+        originals = order[starts][np.cumsum(new) - 1]
         repeated, first = order[~new], originals[~new]
         in_order = np.argsort(repeated)
+        size = _FIRST_BLOCK
+        while len(hashes) / size > MOST_PLACES:
+            size *= 2
+        places = np.bincount(repeated // size, minlength=-(-len(hashes) // size))
         return Repeats(
             repeated_rows=len(repeated),
             distinct_rows=len(hashes) - len(repeated),
             blocks=_blocks(repeated[in_order], first[in_order]),
+            groups=_groups(order, starts),
+            block_rows=size,
+            places=tuple(places.tolist()) if len(repeated) else (),
         )
 
 
@@ -108,6 +125,58 @@ class RowHashes:
         return RepeatsPart((self._hashes,))
 
 
+@dataclass(frozen=True)
+class Look:
+    """Columns, by position, in which rows are looked at for repeats."""
+
+    positions: tuple[int, ...]
+
+    def hashes(self, batch: Any) -> RepeatsPart:
+        """The hashes of the rows of a batch in these columns."""
+        rows = RowHashes(batch.num_rows)
+        for position in self.positions:
+            rows.add(batch.column(position), position)
+        return rows.part()
+
+
+def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> list[Look]:
+    """All columns but identifiers, where there are some, and the chosen ones."""
+    looks = []
+    others = tuple(c.position for c in columns if c.kind is not Kind.IDENTIFIER)
+    if 1 < len(others) < len(columns):
+        looks.append(Look(others))
+    positions = tuple(c.position for c in columns if c.name in chosen)
+    if positions:
+        looks.append(Look(positions))
+    return looks
+
+
+def in_columns(repeats: Repeats, look: Look, columns: Sequence[ColumnSummary]) -> Repeats:
+    """Repeats with the names of the columns that were looked at."""
+    names = tuple(columns[position].name for position in look.positions)
+    return msgspec.structs.replace(repeats, columns=names)
+
+
+def with_cells(repeats: Repeats, table: Any, most_columns: int) -> Repeats:
+    """Repeats whose groups show their first row."""
+    few = table.select(range(min(table.num_columns, most_columns)))
+    groups = []
+    for group in repeats.groups:
+        row = taken(few, np.array([group.places[0] - 1]))
+        cells = tuple(short_text(row.column(i)) for i in range(row.num_columns))
+        groups.append(msgspec.structs.replace(group, cells=cells))
+    return msgspec.structs.replace(repeats, groups=tuple(groups))
+
+
+def import_in(repeats: Repeats) -> Block | None:
+    """The longest block, if it is long and holds most of the repeated rows."""
+    if not repeats.blocks:
+        return None
+    block = repeats.blocks[0]
+    length = block.last_row - block.first_row + 1
+    return block if length >= SHORTEST_IMPORT and length * 2 >= repeats.repeated_rows else None
+
+
 def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
     """How many rows chance alone would repeat, if the columns had nothing to do with each other.
 
@@ -115,6 +184,22 @@ def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
     """
     agreement = math.prod(column.agreement for column in columns)
     return min(float(rows), rows * (rows - 1) / 2 * agreement)
+
+
+def _groups(order: NDArray[np.int64], starts: NDArray[np.int64]) -> tuple[RepeatGroup, ...]:
+    """The largest groups of equal rows, of equally large ones those that begin first."""
+    sizes = np.diff(starts, append=len(order))
+    several = np.flatnonzero(sizes > 1)
+    first = order[starts[several]]
+    largest = several[np.lexsort((first, -sizes[several]))[:MOST_GROUPS]]
+    return tuple(
+        RepeatGroup(
+            int(sizes[i]),
+            tuple((order[starts[i] : starts[i] + min(sizes[i], MOST_SHOWN)] + 1).tolist()),
+            (),
+        )
+        for i in largest
+    )
 
 
 def _blocks(rows: NDArray[np.int64], originals: NDArray[np.int64]) -> tuple[Block, ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.in_profile import findings_in
+from nachsicht.compute.gaps import concentrated
 from nachsicht.model.documents import FORMAT_VERSION
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.settings import Settings
@@ -21,8 +22,11 @@ def put_together(
         memory_bytes=sum(column.memory_bytes for column in computed.columns),
         columns=computed.columns,
         repeats=computed.repeats,
+        further_repeats=computed.further_repeats,
         gaps=computed.gaps,
         gaps_by_level=computed.gaps_by_level,
+        gaps_among=concentrated(computed.gaps_by_level),
+        gap_bounds=(settings.gaps_lot, settings.gaps_mostly),
         spread_by_level=computed.spread_by_level,
         relations=computed.relations,
         pairs=computed.pairs,

@@ -28,7 +28,7 @@ from nachsicht.compute.columns import (
     read_column,
 )
 from nachsicht.compute.computed import Computed
-from nachsicht.compute.excerpts import EndsPart, observe_ends
+from nachsicht.compute.excerpts import MOST_COLUMNS, EndsPart, observe_ends
 from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
@@ -41,12 +41,17 @@ from nachsicht.compute.relations.row_sample import RowSample, drawn_places, samp
 from nachsicht.compute.relations.strengths import Found, Pearson, by_names, relations_of
 from nachsicht.compute.repeats import (
     CondensedRepeats,
+    Look,
     RepeatsPart,
     RowHashes,
     condense_rows,
+    further_looks,
+    in_columns,
+    with_cells,
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.model.column import ColumnSummary
+from nachsicht.model.profile import Repeats
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -110,6 +115,8 @@ def _run_table(
     summaries = tuple(summary for summary, _ in results)
     rows = hashes.part()
     repeats = pool.submit(rows.finish)
+    looks = further_looks(summaries, settings.repeats_in)
+    further = [pool.submit(_repeats_in, look, table) for look in looks]
     split_by = columns_to_split_by(summaries)
     gaps = pool.submit(observe_gaps, table, split_by)
     patterns = pool.submit(observe_patterns, table)
@@ -122,7 +129,11 @@ def _run_table(
     computed = Computed(
         table.num_rows,
         summaries,
-        repeats.result(),
+        with_cells(repeats.result(), table, MOST_COLUMNS),
+        tuple(
+            with_cells(in_columns(part.result(), look, summaries), table, MOST_COLUMNS)
+            for part, look in zip(further, looks, strict=True)
+        ),
         patterns.result().finish(summaries),
         gaps.result().finish(summaries),
         spreads,
@@ -135,6 +146,10 @@ def _run_table(
     )
     kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
     return computed, AtHand(table, rows.chunks[0], kept, relations.pairs, relations.drawn)
+
+
+def _repeats_in(look: Look, table: Any) -> Repeats:
+    return look.hashes(table).finish()
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
@@ -166,6 +181,9 @@ class _Stream:
         self._columns: list[ColumnPart] = []
         self._names: list[str] = []
         self._repeats: RepeatsPart | CondensedRepeats = RepeatsPart(())
+        # Which columns are identifiers is judged by the first batch.
+        self._looks: list[Look] = []
+        self._further: list[RepeatsPart | CondensedRepeats] = []
         self._gaps = GapsPart()
         self._patterns = GapPatternsPart()
         self._ends = EndsPart(pa.table({}), pa.table({}), 0)
@@ -188,6 +206,10 @@ class _Stream:
             self._rows,
             summaries,
             self._repeats.finish(),
+            tuple(
+                in_columns(part.finish(), look, summaries)
+                for part, look in zip(self._further, self._looks, strict=True)
+            ),
             self._patterns.finish(summaries),
             self._gaps.finish(summaries),
             spreads_by_level(summaries, self._sample),
@@ -219,13 +241,20 @@ class _Stream:
         if not self._columns:
             self._names = batch.schema.names
             self._columns = parts
-            self._split_by = columns_to_split_by([*map(self._finish, range(len(parts)))])
+            summaries = [*map(self._finish, range(len(parts)))]
+            self._split_by = columns_to_split_by(summaries)
+            self._looks = further_looks(summaries, self._settings.repeats_in)
+            self._further = [RepeatsPart(()) for _ in self._looks]
         else:
             self._columns = list(self._pool.map(self._merged, self._columns, parts))
         rows = hashes.part()
         sample = sample_rows(batch, rows.chunks[0])
         self._sample = self._sample.merge(sample) if self._sample else sample
-        self._add_rows(rows)
+        self._repeats = self._with_rows(self._repeats, rows)
+        self._further = [
+            self._with_rows(before, look.hashes(batch))
+            for before, look in zip(self._further, self._looks, strict=True)
+        ]
         self._add_comoments(batch)
         self._gaps = self._gaps.merge(observe_gaps(batch, self._split_by))
         self._patterns = self._patterns.merge(observe_patterns(batch, self._rows))
@@ -246,13 +275,14 @@ class _Stream:
     def _merged(self, before: ColumnPart, part: ColumnPart) -> ColumnPart:
         return before.merge(part).within(self._share())
 
-    def _add_rows(self, part: RepeatsPart) -> None:
-        if isinstance(self._repeats, CondensedRepeats):
-            self._repeats = self._repeats.merge(condense_rows(part))
-            return
-        self._repeats = self._repeats.merge(part)
-        if sum(chunk.nbytes for chunk in self._repeats.chunks) > self._share():
-            self._repeats = condense_rows(self._repeats)
+    def _with_rows(
+        self, before: RepeatsPart | CondensedRepeats, part: RepeatsPart
+    ) -> RepeatsPart | CondensedRepeats:
+        if isinstance(before, CondensedRepeats):
+            return before.merge(condense_rows(part))
+        merged = before.merge(part)
+        kept = sum(chunk.nbytes for chunk in merged.chunks)
+        return condense_rows(merged) if kept > self._share() else merged
 
     def _finish(self, position: int) -> ColumnSummary:
         part, name = self._columns[position], self._names[position]

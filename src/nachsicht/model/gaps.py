@@ -35,6 +35,20 @@ class GapPlaces(msgspec.Struct, frozen=True, array_like=True):
     missing: tuple[int, ...]
 
 
+class GapsAmong(msgspec.Struct, frozen=True, array_like=True):
+    """A level of the column ``by`` in which a column is missing far more than elsewhere.
+
+    ``elsewhere`` is the share of missing values in all other rows.
+    """
+
+    column: str
+    by: str
+    level: str
+    rows: int
+    missing: int
+    elsewhere: float
+
+
 class GapPatterns(msgspec.Struct, frozen=True, kw_only=True):
     """Rows by what is missing in them.
 

@@ -6,7 +6,7 @@ import msgspec
 
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding
-from nachsicht.model.gaps import GapPatterns
+from nachsicht.model.gaps import GapPatterns, GapsAmong
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pairs import Components, OverTime, PairView
 
@@ -33,18 +33,45 @@ class Block(msgspec.Struct, frozen=True):
     first_original: int
 
 
-class Repeats(msgspec.Struct, frozen=True, kw_only=True):
-    """Rows that are equal to an earlier row in every column.
+class RepeatGroup(msgspec.Struct, frozen=True, array_like=True):
+    """Rows that are equal: how many, the numbers of the first few, and the first one's cells.
 
-    ``blocks`` are the longest runs of neighbouring repeated rows, at least two rows long.
-    ``uncertainty`` is by how many rows the count may be off (two standard errors); 0 where
-    it is exact.
+    Cells are those of the columns of the excerpt; none where the data was read in pieces.
+    """
+
+    rows: int
+    places: tuple[int, ...]
+    cells: tuple[str | None, ...]
+
+
+class Repeats(msgspec.Struct, frozen=True, kw_only=True):
+    """Rows that are equal to an earlier row.
+
+    Attributes
+    ----------
+    repeated_rows, distinct_rows : int
+        Rows that equal an earlier one, and all others. Rows are told apart by hashes of 64
+        bits: of n rows two different ones share one with a chance of n² / 2^65.
+    blocks : tuple of Block
+        The longest runs of neighbouring repeated rows, at least two rows long.
+    uncertainty : int
+        By how many rows the count may be off (two standard errors); 0 where it is exact.
+    columns : tuple of str
+        The columns in which rows are compared; empty for all of them.
+    groups : tuple of RepeatGroup
+        The largest groups of equal rows.
+    block_rows, places : int, tuple of int
+        Repeated rows in every block of so many rows, from the first row on.
     """
 
     repeated_rows: int
     distinct_rows: int
     blocks: tuple[Block, ...]
     uncertainty: int = 0
+    columns: tuple[str, ...] = ()
+    groups: tuple[RepeatGroup, ...] = ()
+    block_rows: int = 0
+    places: tuple[int, ...] = ()
 
 
 class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):
@@ -160,7 +187,11 @@ class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):
-    """A version, described. This is what a profile document holds."""
+    """A version, described. This is what a profile document holds.
+
+    ``gap_bounds`` are the shares of missing values from which on gaps are a lot, and from
+    which on a column is mostly gone.
+    """
 
     format_version: int
     label: str
@@ -169,8 +200,11 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     memory_bytes: int
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats
+    further_repeats: tuple[Repeats, ...]
     gaps: GapPatterns
     gaps_by_level: tuple[GapsByLevel, ...]
+    gaps_among: tuple[GapsAmong, ...]
+    gap_bounds: tuple[float, float]
     spread_by_level: tuple[SpreadByLevel, ...]
     relations: Relations
     pairs: tuple[PairView, ...]

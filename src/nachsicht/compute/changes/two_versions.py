@@ -71,12 +71,12 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
 def _with_rows(
     between: Between, pairs: Sequence[Pair], findings: Sequence[Finding]
 ) -> tuple[Finding, ...]:
-    """The findings with rows of both versions that show them, where both are there as data."""
-    if between.old.data is None or between.new.data is None:
-        return tuple(findings)
+    """The findings with rows that show them, of the versions that are there as data."""
     old, new = (
-        Shower(version.profile.label, data.table, version.profile.columns)
-        for version, data in ((between.old, between.old.data), (between.new, between.new.data))
+        Shower(version.profile.label, version.data.table, version.profile.columns)
+        if version.data
+        else None
+        for version in (between.old, between.new)
     )
     renamed = {pair.new.name: pair.old.name for pair in pairs if pair.old and pair.new}
     return tuple(with_rows_of_both(finding, old, new, renamed) for finding in findings)

@@ -59,6 +59,7 @@ _GRAVE = (0.0, 0.0, 0.05)
 ENTRIES: tuple[Entry, ...] = (
     # What is odd within one version.
     _within("rows_repeated", _ROWS, (0.0005, 0.0005, None), "rows share first_row last_row"),
+    _within("names_renewed", (Kind.IDENTIFIER,), _CHECK, "rows columns first_row last_row"),
     _within("lines_unread", _ROWS, _CHECK, "lines"),
     _within("identifier_repeats", (Kind.IDENTIFIER,), _CHECK, "values rows"),
     _within("stand_in", _ANY, (None, 0.0, None), "value rows"),

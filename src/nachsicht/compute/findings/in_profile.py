@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.in_column import RULES
 from nachsicht.compute.findings.view import View
-from nachsicht.compute.repeats import expected_repeats
+from nachsicht.compute.repeats import expected_repeats, import_in
 from nachsicht.model.column import (
     ColumnSummary,
 )
@@ -18,8 +18,6 @@ from nachsicht.settings import Settings
 from nachsicht.words import counted, percent, phrase, whole
 from nachsicht.words import number as rounded
 
-#: Fewer neighbouring rows than this may repeat others by chance.
-SHORTEST_IMPORT = 5
 #: Relations from here on make columns move together, or give the outcome away.
 TOGETHER = 0.95
 GIVES_AWAY = 0.97
@@ -31,6 +29,7 @@ def findings_in(
     """All findings of a profile, the most urgent first."""
     view = View(label, computed.gaps_by_level, settings)
     found = [*_repeated(view, computed.columns, computed.repeats)]
+    found.extend(_names_renewed(view, computed))
     if unread_lines:
         found.append(_unread(view, unread_lines, computed.rows))
     for column in computed.columns:
@@ -66,6 +65,32 @@ def _repeated(
     )
 
 
+def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
+    """Neighbouring rows that equal others in all but identifiers: an import under new names."""
+    for repeats in computed.further_repeats:
+        left_out = [c.name for c in computed.columns if c.name not in repeats.columns]
+        block = import_in(repeats)
+        kinds = {c.kind for c in computed.columns if c.name not in repeats.columns}
+        if kinds != {Kind.IDENTIFIER} or block is None:
+            continue
+        length = block.last_row - block.first_row + 1
+        others = tuple(c for c in computed.columns if c.name in repeats.columns)
+        if repeats.repeated_rows <= computed.repeats.repeated_rows + length / 2:
+            continue  # the same rows are repeated in all columns
+        if not repeats_matter(others, repeats):
+            continue
+        evidence: dict[str, Fact] = {"rows": length, "columns": tuple(left_out)}
+        yield view.finding(
+            "names_renewed",
+            tuple(left_out),
+            length / max(computed.rows, 1),
+            evidence | block_evidence(repeats),
+            rows=whole(length),
+            list=", ".join(left_out),
+            block=block_words("names_renewed", repeats),
+        )
+
+
 def _unread(view: View, lines: int, rows: int) -> Finding | None:
     size = lines / (rows + lines)
     return view.finding("lines_unread", (), size, {"lines": lines}, n=lines, lines=whole(lines))
@@ -91,12 +116,10 @@ def block_evidence(repeats: Repeats) -> dict[str, Fact]:
 
 def block_words(code: str, repeats: Repeats) -> str:
     """The longest block in words, if it holds most of the repeated rows."""
-    if not repeats.blocks:
+    block = import_in(repeats)
+    if block is None:
         return ""
-    block = repeats.blocks[0]
     length = block.last_row - block.first_row + 1
-    if length < SHORTEST_IMPORT or length * 2 < repeats.repeated_rows:
-        return ""
     return phrase(
         f"findings.{code}.block",
         first=whole(block.first_row),

@@ -89,10 +89,13 @@ def with_rows(findings: Sequence[Finding], shower: Shower) -> tuple[Finding, ...
 
 
 def with_rows_of_both(
-    finding: Finding, old: Shower, new: Shower, renamed: Mapping[str, str]
+    finding: Finding, old: Shower | None, new: Shower | None, renamed: Mapping[str, str]
 ) -> Finding:
     """A finding between two versions with rows of both; ``renamed`` leads to the older names."""
-    found = (old.rows(finding, renamed, newest=False), new.rows(finding, {}))
+    found = (
+        old.rows(finding, renamed, newest=False) if old else None,
+        new.rows(finding, {}) if new else None,
+    )
     return msgspec.structs.replace(finding, shown=tuple(rows for rows in found if rows))
 
 

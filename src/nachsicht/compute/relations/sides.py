@@ -27,7 +27,7 @@ Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Quantity:
     """A column of numbers: ``values`` of any numeric type, ``present`` where they count.
 
@@ -54,7 +54,7 @@ class Quantity:
         return self.values * (self.ticks / 1000) if self.ticks else self.values
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Levels:
     """A column of levels: for each row the place of its level in ``names``, -1 for missing.
 
@@ -127,8 +127,13 @@ def side_of(column: ColumnSummary, array: Any) -> Side | None:
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
     numbers = as_numbers(array)
+    if numbers is None:
+        return None
+    values, present = numbers
     ticks = _ticks_of(array.type)
-    return Quantity(column.name, *numbers, ticks) if numbers else None
+    if ticks and float(np.abs(values[present].astype(np.float64)).max(initial=0)) * ticks >= 2**63:
+        ticks = 0.0  # millions of years from now: a number, but no date of a calendar
+    return Quantity(column.name, values, present, ticks)
 
 
 def _ticks_of(stored: Any) -> float:

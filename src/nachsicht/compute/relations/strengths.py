@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.comoments import comoments_of
+from nachsicht.compute.relations.comoments import DECIMALS, comoments_of
 from nachsicht.compute.relations.concordance import dense_ranks, kendall_error, kendall_of_ranks
 from nachsicht.compute.relations.explanations import MOST_BINS, explanations
 from nachsicht.compute.relations.groups import grouped
@@ -120,8 +120,8 @@ def relations_of(
                 one=names[i],
                 other=names[j],
                 measure=pairs.measure(i, j),
-                strength=float(strengths.values[i, j]),
-                error=float(strengths.errors[i, j]),
+                strength=_rounded(strengths.values[i, j]),
+                error=_rounded(strengths.errors[i, j]),
                 rows=int(strengths.rows[i, j]),
                 explains=_or_none(explained[i, j]),
                 explained=_or_none(explained[j, i]),
@@ -238,5 +238,10 @@ def _common(one: Side, other: Side) -> int:
     return int((one.present & other.present).sum())
 
 
+def _rounded(value: float) -> float:
+    """Without the last digits, which depend on the order of summing."""
+    return round(float(value), DECIMALS)
+
+
 def _or_none(value: float) -> float | None:
-    return None if np.isnan(value) else float(value)
+    return None if np.isnan(value) else _rounded(value)
