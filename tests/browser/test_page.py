@@ -192,7 +192,7 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     assert all(f"{rows:,}" in facts for rows in complete)
     line = page.locator(".gap-columns tbody tr", has_text="overwintered")
     assert "0.4 % → 9.1 %" in line.inner_text()
-    assert line.locator(".strip-gap").count() > 20
+    assert line.locator(".strip-part").count() > 20
     shown = page.locator(".excerpt").nth(1)
     shown.locator("summary").click()
     assert shown.locator("tbody").count() == 3
@@ -321,3 +321,108 @@ def test_nothing_sticks_out_sideways(open_page, written, width, name):
     assert ledger.bounding_box()["width"] + ledger.bounding_box()["x"] <= inside
     wide = "document.documentElement.scrollWidth - document.documentElement.clientWidth"
     assert page.evaluate(wide) <= 0
+
+
+def test_a_pair_is_picked_drawn_and_parted(open_page, demo_files, tmp_path):
+    files = [demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025)]
+    compared = nachsicht.compare(*files, outcome="overwintered")
+    page = open_page(compared.write(tmp_path / "pairs.html"), "#relations")
+    page.locator("#relations tr", has_text="hive_weight").filter(
+        has=page.locator("a", has_text="brood_frames")
+    ).get_by_role("button", name="draw").first.click()
+    pair = page.locator(".pair")
+    assert "#pair/brood_frames/hive_weight" in page.url
+    assert [m.strip() for m in pair.locator(".figure-version").all_inner_texts()] == [
+        "2024",
+        "2025",
+    ]
+    (view,) = [p for p in compared.document.versions[1].pairs if p.other == "hive_weight"][:1]
+    filled = sum(1 for count in view.view.counts if count)
+    assert pair.locator(".pair-cell:not(.older-cell) rect").count() == filled
+    assert pair.locator(".pair-line").count() == 2
+    relation = next(
+        r
+        for r in compared.document.versions[1].relations.pairs
+        if {r.one, r.other} == {"brood_frames", "hive_weight"}
+    )
+    facts = pair.locator("table").inner_text()
+    assert f"{relation.kendall:.2g}" in facts
+    assert "Pearson's correlation" in facts
+    pair.get_by_role("button", name="no", exact=True).click()
+    assert pair.locator(".figure-version").count() == 1
+    part = {p.level: p.view for p in view.parts}["no"]
+    cells = pair.locator(".pair-cell rect").count()
+    assert cells == sum(1 for count in part.counts if count) < filled
+
+
+def test_an_address_opens_a_pair_of_each_kind(open_page, demo_files, tmp_path):
+    files = [demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025)]
+    path = nachsicht.compare(*files, outcome="overwintered").write(tmp_path / "kinds.html")
+    page = open_page(path, "#pair/overwintered/mite_count")
+    boxes = page.locator(".pair")
+    assert boxes.locator(".pair-box rect").count() == 2
+    boxes.get_by_role("button", name="spreads").click()
+    assert boxes.locator(".ink rect").count() > 10
+    boxes.get_by_role("button", name="against all rows").click()
+    page.wait_for_selector(".pair-dot circle")
+    assert boxes.locator(".pair-dot circle").count() == 2 * 19
+    page = open_page(path, "#pair/hive_type/overwintered")
+    assert page.locator(".pair .pair-text text").count() == 2 * 4 * 2
+    page = open_page(path, "#pair/checked_on/honey_kg")
+    assert page.locator(".pair .time-jump line").count() == 4
+    assert page.locator("#components .pair-cell").count() == 2
+
+
+def test_time_repeats_and_the_rows_of_a_finding_are_shown(open_page, written):
+    page = open_page(written["comparison"], "#time")
+    time = page.locator("#time")
+    assert "Jumps at 2024-06, 2024-09, 2025-06, 2025-09." in time.inner_text()
+    time.locator("select").select_option("temper")
+    assert time.locator(".time-line").count() >= 2
+    assert "Jumps" not in time.inner_text()
+    repeats = page.locator("#repeats")
+    assert "Rows 2,643 to 2,676 repeat rows from 2,609 on." in repeats.inner_text()
+    assert "2,609, 2,643" in repeats.inner_text()
+    assert repeats.locator(".strip-part").count() == 1
+    finding = page.locator("#finding-0")
+    finding.locator("summary").click()
+    assert finding.locator(".shown table").count() == 2
+    assert re.search(r"C24-\d{5}", finding.inner_text())
+
+
+def test_the_rows_that_are_shown_can_be_narrowed(open_page, written):
+    page = open_page(written["2025"], "#rows")
+    rows = page.locator(".excerpt tbody tr")
+    assert rows.count() == 15
+    page.get_by_label("only rows with gaps").check()
+    assert 0 < rows.count() < 15
+    assert all("–" in text for text in rows.all_inner_texts())
+    page.get_by_label("only rows with gaps").uncheck()
+    page.get_by_label("Find in these rows").fill("C25-00001")
+    assert rows.count() == 1
+
+
+def test_hostile_names_stay_text_in_pairs_time_repeats_and_rows(open_page, tmp_path):
+    n = 300
+    rng = np.random.default_rng(4)
+    base = rng.normal(size=n)
+    frame = pd.DataFrame(
+        {
+            HOSTILE: base,
+            "b": base + rng.normal(size=n),
+            "c": rng.normal(size=n),
+            "level": rng.choice([HOSTILE, "calm"], n),
+            "day": pd.Timestamp("2024-01-01") + pd.to_timedelta(rng.integers(0, 90, n), "D"),
+        }
+    )
+    frame = pd.concat([frame, frame.iloc[100:120]])
+    document = nachsicht.profile(frame)
+    page = open_page(document.write(tmp_path / "hostile.html"), "#relations")
+    options = page.locator("#relations select option").all_inner_texts()
+    for i in range(len(options)):
+        page.locator("#relations select").select_option(index=i)
+    page.locator("#time select").select_option(index=0)
+    assert HOSTILE in page.locator("#repeats").inner_text()
+    assert any(HOSTILE in option for option in options)
+    assert page.title() != "taken"
+    assert page.locator("img").count() == 0

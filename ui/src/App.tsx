@@ -7,6 +7,9 @@ import { Ledger } from "./Ledger";
 import { page, word } from "./model";
 import { Relations, Rows } from "./Between";
 import { Gaps } from "./Gaps";
+import { Repeats } from "./Repeats";
+import { Time } from "./Time";
+import { pairIn } from "./Pairs";
 import { Outcome } from "./Outcome";
 import { Origin } from "./Origin";
 import { VersionMark } from "./parts";
@@ -18,21 +21,26 @@ const sections = [
   ...(page.outcome ? (["outcome"] as const) : []),
   ...(page.matrix ? (["relations"] as const) : []),
   ...(page.gaps ? (["gaps"] as const) : []),
+  "repeats",
   "rows",
+  ...(page.time ? (["time"] as const) : []),
   "origin",
 ] as const;
 const titles: Record<string, string> = {
   outcome: "outcome_section",
   relations: "relations_section",
   gaps: "gaps_section",
+  repeats: "repeats_section",
   rows: "rows_section",
+  time: "time_section",
 };
 
 export function App() {
   const address = useAddress();
-  const here = columnIn(address) !== null ? "columns" : sections.find((section) => section === address) ?? "verdict";
+  const here = columnIn(address) !== null ? "columns" : pairIn(address) ? "relations" : sections.find((section) => section === address) ?? "verdict";
   useEffect(() => {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
+    else if (pairIn(address)) document.querySelector(".pair")?.scrollIntoView({ block: "nearest" });
   }, [address]);
   return (
     <>
@@ -63,7 +71,9 @@ export function App() {
         <Outcome />
         <Relations />
         <Gaps />
+        <Repeats />
         <Rows />
+        <Time />
         <Origin />
       </main>
     </>

@@ -1,8 +1,10 @@
 /** What lies between versions beside single columns: rows, and relations that changed. */
 
-import { columnAddress, follow } from "./address";
+import { useEffect, useState } from "preact/hooks";
+import { columnAddress, follow, go, useAddress } from "./address";
 import { Matrix } from "./Matrix";
-import { type Excerpt, page, type RowChanges, word } from "./model";
+import { type Excerpt, page, type Pair, type RowChanges, word } from "./model";
+import { Components, pairAddress, pairIn, pairOf, PairPage } from "./Pairs";
 import { Term } from "./parts";
 
 export function Rows() {
@@ -26,12 +28,29 @@ export function Rows() {
 
 /** The few rows that are shown of a version. */
 function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
+  const [sought, seek] = useState("");
+  const [gapsOnly, setGapsOnly] = useState(false);
+  const wanted = (row: (string | null)[]) =>
+    (!gapsOnly || row.includes(null)) &&
+    (!sought || row.some((cell) => cell?.toLocaleLowerCase().includes(sought.toLocaleLowerCase())));
+  const parts = (["first", "drawn", "last"] as const).filter((part) => excerpt[part].some(wanted));
   if (!excerpt.first.length) return null;
-  const parts = (["first", "drawn", "last"] as const).filter((part) => excerpt[part].length);
   const label = page.versions[version]!.label;
   return (
     <details class="excerpt" open={page.versions.length === 1}>
       <summary>{word("page.excerpt_of", { label })}</summary>
+      <div class="controls">
+        <input
+          type="search"
+          value={sought}
+          placeholder={word("page.find_cell")}
+          aria-label={word("page.find_cell")}
+          onInput={(event) => seek(event.currentTarget.value)}
+        />
+        <label>
+          <input type="checkbox" checked={gapsOnly} onChange={() => setGapsOnly(!gapsOnly)} /> {word("page.only_gaps")}
+        </label>
+      </div>
       <div class="wide" tabIndex={0}>
         <table>
           <thead>
@@ -46,7 +65,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
           </thead>
           {parts.map((part) => (
             <tbody key={part}>
-              {excerpt[part].map((row, i) => (
+              {excerpt[part].filter(wanted).map((row, i) => (
                 <tr key={i}>
                   <th scope="row" class="muted">
                     {i === 0 ? word(`page.excerpt_${part}`) : ""}
@@ -146,6 +165,20 @@ function Keys({ title, keys }: { title: string; keys: string[] }) {
 
 /** Relations that changed beyond chance, the largest change first. */
 export function Relations() {
+  const named = pairIn(useAddress());
+  const [last, remember] = useState<Pair | null>(page.pairs[0] ?? null);
+  const [missed, setMissed] = useState(false);
+  const pair = named ?? last;
+  useEffect(() => {
+    if (!named) return;
+    remember(named);
+    setMissed(false);
+  }, [named]);
+  const choose = (one: string, other: string) => {
+    const found = pairOf(one, other);
+    setMissed(found === null);
+    if (found) go(pairAddress(found));
+  };
   if (page.matrix === null) return null;
   return (
     <section class="relations" id="relations" aria-label={word("page.relations_section")}>
@@ -153,13 +186,44 @@ export function Relations() {
       <p class="muted">{page.matrix.summary}</p>
       {page.relations.length > 0 && <Changed />}
       <div class="side-by-side">
-        <Matrix />
-        <Strongest />
+        <Matrix choose={choose} />
+        <div>
+          <Strongest title={word("page.strongest_pairs")} pairs={page.matrix.strongest} choose={choose} />
+          {page.matrix.negative.length > 0 && (
+            <Strongest title={word("page.strongest_negative")} pairs={page.matrix.negative} choose={choose} />
+          )}
+        </div>
       </div>
+      {page.pairs.length > 0 && (
+        <div class="controls">
+          <label>
+            {word("page.drawn_pairs")}{" "}
+            <select
+              value={pair ? pairAddress(pair) : ""}
+              onChange={(event) => go(event.currentTarget.value)}
+            >
+              {!pair && <option value="">–</option>}
+              {page.pairs.map((other) => (
+                <option value={pairAddress(other)} key={pairAddress(other)}>
+                  {other.one} × {other.other}
+                </option>
+              ))}
+            </select>
+          </label>
+          {missed && <span class="muted">{word("page.not_drawn")}</span>}
+        </div>
+      )}
+      {pair && <PairPage pair={pair} />}
+      <Components />
       {page.matrix.groups.map((group) => (
         <p key={group}>{group}</p>
       ))}
       {page.matrix.alone && <p>{word("page.tied_to_nothing", { list: page.matrix.alone })}</p>}
+      {page.matrix.further.map((sentence) => (
+        <p class="muted" key={sentence}>
+          {sentence}
+        </p>
+      ))}
       {page.matrix.left_out.length > 0 && (
         <p class="muted">{word("page.relations_left_out", { list: page.matrix.left_out.join(", ") })}</p>
       )}
@@ -167,12 +231,14 @@ export function Relations() {
   );
 }
 
-function Strongest() {
+type Listed = NonNullable<typeof page.matrix>["strongest"];
+
+function Strongest({ title, pairs, choose }: { title: string; pairs: Listed; choose: (a: string, b: string) => void }) {
   return (
     <table>
       <thead>
         <tr>
-          <th scope="col">{word("page.strongest_pairs")}</th>
+          <th scope="col">{title}</th>
           <th scope="col">{word("page.measure")}</th>
           <th scope="col" class="number" colSpan={2}>
             {word("page.strength")}
@@ -180,10 +246,11 @@ function Strongest() {
           <th scope="col" class="number">
             {word("page.rows")}
           </th>
+          <th scope="col" />
         </tr>
       </thead>
       <tbody>
-        {page.matrix!.strongest.map(([one, other, measure, strength, error, rows], i) => (
+        {pairs.map(([one, other, measure, strength, error, rows], i) => (
           <tr key={i}>
             <th scope="row">
               <ColumnLink name={one} /> × <ColumnLink name={other} />
@@ -194,6 +261,13 @@ function Strongest() {
             </td>
             <td class="number muted">{error}</td>
             <td class="number">{rows}</td>
+            <td>
+              {pairOf(one, other) && (
+                <button type="button" class="quiet" onClick={() => choose(one, other)}>
+                  {word("page.draw")}
+                </button>
+              )}
+            </td>
           </tr>
         ))}
       </tbody>

@@ -1,12 +1,13 @@
 /** Gaps of the whole table: by column, along the rows, and what goes missing together. */
 
 import { columnAddress, follow } from "./address";
-import { type GapColumn, page, word } from "./model";
-import { Across, Term, VersionHeads } from "./parts";
+import { page, word } from "./model";
+import { Across, Strip, Term, VersionHeads } from "./parts";
 
 export function Gaps() {
   const gaps = page.gaps;
   if (gaps === null) return null;
+  const over = gaps.columns.find((column) => column.over_time)?.over_time?.[0];
   return (
     <section class="gaps" id="gaps" aria-label={word("page.gaps_section")}>
       <h2>{word("page.gaps_section")}</h2>
@@ -79,11 +80,16 @@ export function Gaps() {
               </th>
               <th scope="col">{word("page.gap_word")}</th>
               <th scope="col" class="number">
+                <Term term="rows_lost">{word("page.rows_lost")}</Term>
+              </th>
+              <th scope="col" class="number">
                 <Term term="only_missing">{word("page.only_missing")}</Term>
               </th>
               <th scope="col">
                 <Term term="gap_places">{word("page.gap_places")}</Term>
               </th>
+              <th scope="col">{over && word("page.gaps_over_time", { moment: over })}</th>
+              <th scope="col">{gaps.columns.some((column) => column.among.length) && word("page.gaps_with")}</th>
             </tr>
           </thead>
           <tbody>
@@ -98,10 +104,24 @@ export function Gaps() {
                   <Across values={page.grouped_by === null ? column.shares.slice(-2) : column.shares} />
                 </td>
                 <td>{column.word}</td>
+                <td class="number">{column.lost}</td>
                 <td class="number">{column.only}</td>
                 <td>
-                  <Places column={column} />
+                  <Strip
+                    places={column.places}
+                    text={word("page.gap_places_of", { column: column.name, rows: column.block_rows })}
+                  />
                 </td>
+                <td>
+                  {column.over_time && (
+                    <Strip
+                      places={column.over_time[1]}
+                      text={`${column.name} ${word("page.gaps_over_time", { moment: column.over_time[0] })}`}
+                      width={120}
+                    />
+                  )}
+                </td>
+                <td class="among">{column.among.join("; ")}</td>
               </tr>
             ))}
           </tbody>
@@ -109,36 +129,5 @@ export function Gaps() {
       </div>
       {gaps.columns.length > 60 && <p class="muted">{word("page.further_columns", { n: gaps.columns.length - 60 })}</p>}
     </section>
-  );
-}
-
-/** A strip from the first row to the last; the fuller, the more is missing there. */
-function Places({ column }: { column: GapColumn }) {
-  const n = column.places.length;
-  if (!n) return null;
-  const width = 256;
-  return (
-    <svg
-      class="strip"
-      width={width}
-      height={14}
-      role="img"
-      aria-label={word("page.gap_places_of", { column: column.name, rows: column.block_rows })}
-    >
-      <rect class="strip-paper" width={width} height={14} />
-      {column.places.map(
-        (share, i) =>
-          share > 0 && (
-            <rect
-              key={i}
-              class="strip-gap"
-              x={(i * width) / n}
-              width={width / n}
-              y={14 * (1 - Math.max(share, 0.07))}
-              height={14 * Math.max(share, 0.07)}
-            />
-          ),
-      )}
-    </svg>
   );
 }

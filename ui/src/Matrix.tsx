@@ -7,7 +7,7 @@ import { page, word } from "./model";
 type View = "new" | "old" | "difference";
 const CELL = 18;
 
-export function Matrix() {
+export function Matrix({ choose }: { choose: (one: string, other: string) => void }) {
   const relations = page.matrix!;
   const [view, setView] = useState<View>("new");
   const [chosen, setChosen] = useState<[number, number] | null>(null);
@@ -61,7 +61,11 @@ export function Matrix() {
                   width={CELL - 1}
                   height={CELL - 1}
                   fill-opacity={strength === null ? 1 : Math.min(1, Math.abs(strength))}
-                  onClick={() => i !== j && setChosen([i, j])}
+                  onClick={() => {
+                    if (i === j) return;
+                    setChosen([i, j]);
+                    choose(one, other);
+                  }}
                 >
                   <title>{`${one} × ${other}: ${strength === null ? "–" : strength.toFixed(2)}`}</title>
                 </rect>

@@ -2,6 +2,7 @@
 
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
+import { whole } from "./format";
 import { WeightTag } from "./parts";
 
 export function Verdict() {
@@ -49,6 +50,50 @@ function Line({ index }: { index: number }) {
   );
 }
 
+/** The rows that show a finding, before and after. */
+function ShownRows({ finding }: { finding: Finding }) {
+  return (
+    <>
+      {finding.shown.map((shown) => (
+        <div class="wide shown" tabIndex={0} key={shown.version}>
+          <table>
+            <caption>
+              {word("page.shown_rows")}
+              {page.versions.length > 1 && `, ${shown.version}`}
+            </caption>
+            <thead>
+              <tr>
+                <th scope="col" class="number">
+                  {word("page.row_number")}
+                </th>
+                {shown.columns.map((name) => (
+                  <th scope="col" key={name}>
+                    {name}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {shown.rows.map(([row, cells]) => (
+                <tr key={row}>
+                  <th scope="row" class="number">
+                    {whole(row)}
+                  </th>
+                  {cells.map((cell, i) => (
+                    <td class={cell === null ? "gap" : undefined} key={i}>
+                      {cell ?? "–"}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      ))}
+    </>
+  );
+}
+
 export function FindingText({ finding, inColumn = false }: { finding: Finding; inColumn?: boolean }) {
   const manySteps = page.versions.length > 2 && finding.versions.length === 2;
   const steps = page.grouped_by === null ? finding.versions : finding.versions.slice(-1);
@@ -69,6 +114,7 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
       <details class="next">
         <summary>{word("page.next_step")}</summary>
         <p>{finding.next_step}</p>
+        <ShownRows finding={finding} />
         <dl class="evidence" aria-label={word("page.evidence")}>
           {Object.entries(finding.evidence).map(([name, value]) => (
             <div key={name}>

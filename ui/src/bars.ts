@@ -93,7 +93,7 @@ function smallestGap(places: number[]): number {
   return gaps.length ? Math.min(...gaps) : 1;
 }
 
-function unitStart(unit: string, place: number): number {
+export function unitStart(unit: string, place: number): number {
   if (unit === "month") return Date.UTC(1970, place, 1);
   if (unit === "year") return Date.UTC(1970 + place, 0, 1);
   return place * LENGTH[unit]!;

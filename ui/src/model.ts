@@ -14,6 +14,8 @@ export interface Finding {
   next_step: string;
   /** Why it is known and no longer counts. */
   accepted: string | null;
+  /** Rows that show it: version, columns, and for each row its number and cells. */
+  shown: { version: string; columns: string[]; rows: [number, (string | null)[]][] }[];
 }
 
 export interface Step {
@@ -43,6 +45,12 @@ export interface GapColumn {
   shares: (string | null)[];
   word: string;
   only: string;
+  /** Rows that would be lost if it were required. */
+  lost: string;
+  /** Levels of other columns in which it is missing far more than elsewhere. */
+  among: string[];
+  /** A moment column, and the missing share in each of its units. */
+  over_time: [string, number[]] | null;
   block_rows: number;
   /** Missing shares of blocks of rows, from the first row on. */
   places: number[];
@@ -77,6 +85,81 @@ export interface Excerpt {
   last: (string | null)[][];
 }
 
+/** Begins at `start`, each bin so wide, so many bins. */
+export type Axis = [number, number, number];
+export interface GridView {
+  type: "grid";
+  x: Axis;
+  y: Axis;
+  counts: number[];
+  beyond: number;
+  /** x, y, and the ends of the band. */
+  line: [number, number, number, number][];
+}
+/** Level, rows, whiskers, rows beyond them, quantiles at every twentieth, counts on the axis. */
+export type Box = [string, number, number, number, number, number[], number[]];
+export interface BoxesView {
+  type: "boxes";
+  axis: Axis;
+  boxes: Box[];
+  overall: number[];
+}
+export interface SharesView {
+  type: "shares";
+  levels: string[];
+  others: string[];
+  counts: number[];
+}
+export interface TimeView {
+  type?: "time";
+  unit: string;
+  first: number;
+  rows: number[];
+  missing: number[];
+  quartiles: ([number, number, number] | null)[];
+  levels: string[];
+  counts: number[][];
+  jumps: number[];
+}
+export type View = GridView | BoxesView | SharesView | (TimeView & { type: "time" });
+
+export interface Pair {
+  one: string;
+  other: string;
+  /** One a version. */
+  views: (View | null)[];
+  /** Code, figure, how far off it may be; one list a version. */
+  facts: [string, string, string][][];
+  split_by: string | null;
+  parts: [string, string, View][];
+}
+
+export interface Components {
+  explained: string[];
+  shares: number[];
+  sentence: string;
+  left_out: string;
+  loadings: [string, number[]][];
+  planes: (GridView | null)[];
+}
+
+export interface OverTime {
+  moment: string;
+  unit: string;
+  rows: ({ unit: string; first: number; rows: number[] } | null)[];
+  columns: { name: string; views: (TimeView | null)[] }[];
+}
+
+export interface Look {
+  sentence: string;
+  blocks: string[];
+  block_rows: number;
+  places: number[];
+  columns: string[];
+  /** Rows, their numbers, the first one's cells. */
+  groups: [string, string, (string | null)[]][];
+}
+
 export interface Matrix {
   names: string[];
   new: (number | null)[][];
@@ -84,6 +167,8 @@ export interface Matrix {
   summary: string;
   /** One, other, measure, strength, twice its error, rows. */
   strongest: [string, string, string, string, string, string][];
+  negative: [string, string, string, string, string, string][];
+  further: string[];
   groups: string[];
   alone: string;
   left_out: string[];
@@ -190,7 +275,11 @@ export interface Page {
   columns: Column[];
   rows_told: string[];
   rows: RowChanges[];
+  repeats: { label: string; looks: Look[] }[];
   outcome: Outcome | null;
+  pairs: Pair[];
+  components: Components | null;
+  time: OverTime | null;
   gaps: Gaps | null;
   excerpts: Excerpt[];
   matrix: Matrix | null;

@@ -59,6 +59,24 @@ export function Across({ values }: { values: (string | null)[] }) {
   );
 }
 
+/** Rows from the first to the last; the taller, the more of a block of rows is meant. */
+export function Strip({ places, text, width = 256 }: { places: number[]; text: string; width?: number }) {
+  const n = places.length;
+  if (!n) return null;
+  const most = Math.max(...places);
+  return (
+    <svg class="strip" width={width} height={16} role="img" aria-label={text}>
+      <title>{text}</title>
+      <rect class="strip-paper" width={width} height={16} />
+      {places.map((share, i) => {
+        // Few rows must still be seen: full height is a block that is full, or the fullest of few.
+        const height = 16 * Math.max(share, 0.3 * (share / most));
+        return share > 0 && <rect key={i} class="strip-part" x={(i * width) / n} width={width / n} y={16 - height} height={height} />;
+      })}
+    </svg>
+  );
+}
+
 /** The mark of a version: outlined for older ones, filled for the newest. */
 export function VersionMark({ version }: { version: number }) {
   const age = page.versions.length - 1 - version;

@@ -9,7 +9,7 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.kinds import Kind
-from nachsicht.model.pairs import GridView
+from nachsicht.model.pairs import Components, GridView
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
 
@@ -250,8 +250,9 @@ class ComparisonDocument(
 ):
     """Two or more versions, in order, and what changed. One version is a comparison of none.
 
-    ``planes`` holds rows of every version in the plane of the newest one's first two
-    components. ``rows`` has an entry for each step whose rows could be compared: where both
+    ``components`` are those of the newest version over the quantities that all versions have,
+    ``planes`` holds rows of every version in the plane of the first two of them. ``rows`` has an
+    entry for each step whose rows could be compared: where both
     versions were there as data. ``grouped_by`` is the column whose groups are compared, as
     versions are.
     """
@@ -262,6 +263,7 @@ class ComparisonDocument(
     columns: tuple[ColumnAcross, ...]
     rows: tuple[RowChanges, ...]
     relations: tuple[RelationChange, ...]
+    components: Components | None
     planes: tuple[GridView | None, ...]
     findings: tuple[Finding, ...]
     stale: tuple[Stale, ...]

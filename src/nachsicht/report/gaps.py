@@ -6,11 +6,10 @@ from typing import Any
 
 from nachsicht.model.comparison import ComparisonDocument, summaries_of
 from nachsicht.model.gaps import GapPatterns
+from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.words import percent, phrase, whole
 
-#: From which share on gaps are some, a lot, mostly gone.
-_SOME, _LOT, _MOSTLY = 0.0, 0.05, 0.5
 #: Patterns and pairs that are listed.
 _LISTED = 12
 
@@ -40,13 +39,45 @@ def gaps_of(document: ComparisonDocument) -> dict[str, Any] | None:
     }
 
 
-def gap_word(share: float) -> str:
+def gap_word(share: float, bounds: tuple[float, float]) -> str:
     """What a share of missing values means, in a word."""
-    if share <= _SOME:
+    if share <= 0:
         return phrase("page.gaps_none")
-    if share < _LOT:
+    if share < bounds[0]:
         return phrase("page.gaps_some")
-    return phrase("page.gaps_lot" if share < _MOSTLY else "page.gaps_mostly")
+    return phrase("page.gaps_lot" if share < bounds[1] else "page.gaps_mostly")
+
+
+def _among(version: ProfileDocument, column: str) -> list[str]:
+    """Levels of other columns in which a column is missing far more than elsewhere."""
+    return [
+        phrase(
+            "page.gaps_among",
+            by=one.by,
+            level=one.level or phrase("page.missing"),
+            share=percent(one.missing / one.rows),
+            missing=whole(one.missing),
+            elsewhere=percent(one.elsewhere),
+        )
+        for one in version.gaps_among
+        if one.column == column
+    ]
+
+
+def _by_moment(version: ProfileDocument, column: str) -> tuple[str, list[float]] | None:
+    """The moment column that divides the rows, and the missing share in each of its units."""
+    for table in version.gaps_by_level:
+        by = version.column(table.by)
+        if table.column == column and by is not None and by.kind is Kind.MOMENT:
+            shares = [
+                round(missing / rows, 3) if rows else 0.0
+                for level, rows, missing in zip(
+                    table.levels, table.rows, table.missing, strict=True
+                )
+                if level
+            ]
+            return table.by, shares
+    return None
 
 
 def _facts(version: ProfileDocument) -> dict[str, str]:
@@ -81,7 +112,10 @@ def _columns(document: ComparisonDocument) -> list[dict[str, Any]]:
                 "name": across.name,
                 "shares": [None if share is None else percent(share) for share in shares],
                 "share": newest,
-                "word": gap_word(newest),
+                "word": gap_word(newest, document.versions[-1].gap_bounds),
+                "lost": whole(summaries[-1].missing) if summaries[-1] else "–",
+                "among": _among(document.versions[-1], across.name),
+                "over_time": _by_moment(document.versions[-1], across.name),
                 "only": whole(gaps.only_missing.get(across.name, 0)),
                 "block_rows": places.block_rows if places else 0,
                 "places": [round(count / places.block_rows, 3) for count in places.missing]

@@ -31,7 +31,9 @@ from nachsicht.model.statistics import known
 from nachsicht.report.gaps import gaps_of
 from nachsicht.report.markdown import rows_sentence, rows_sentences
 from nachsicht.report.outcome import outcome_payload
+from nachsicht.report.pairs import components_payload, pairs_payload, time_payload
 from nachsicht.report.relations import changes_payload, relations_payload
+from nachsicht.report.repeats import repeats_payload
 from nachsicht.report.statistics import statistics_of
 from nachsicht.words import number, percent, phrase, size, whole
 
@@ -47,7 +49,11 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "columns": [_column(column, document) for column in document.columns],
         "rows_told": [] if document.rows else rows_sentences(document),
         "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
+        "repeats": repeats_payload(document),
         "outcome": outcome_payload(document),
+        "pairs": pairs_payload(document),
+        "components": components_payload(document),
+        "time": time_payload(document),
         "gaps": gaps_of(document),
         "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
         "matrix": relations_payload(document),

@@ -10,7 +10,10 @@ from nachsicht.model.profile import ProfileDocument, Relation
 from nachsicht.words import number, phrase, whole
 
 #: Pairs that are listed.
-_LISTED = 12
+_LISTED = 10
+_NEGATIVE = 5
+#: Columns of the matrix; of a wide table those of the strongest relations.
+MOST_IN_MATRIX = 60
 
 
 def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
@@ -18,7 +21,7 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     newest = document.versions[-1]
     if not newest.relations.pairs:
         return None
-    names = newest.relations.order
+    names = _in_matrix(newest)
     known = {column.name for column in newest.columns}
     steps = [across.names[-2:] for across in document.columns if len(across.names) > 1]
     renamed = {names[0]: names[1] for names in steps if names[0] and names[1]}
@@ -30,7 +33,9 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
         if before and document.grouped_by is None
         else None,
         "summary": _summary(newest),
-        "strongest": [_pair(pair) for pair in _strongest(newest)[:_LISTED]],
+        "strongest": [_pair(pair) for pair in _strongest(newest) if pair.strength > 0][:_LISTED],
+        "negative": [_pair(pair) for pair in _strongest(newest) if pair.strength < 0][:_NEGATIVE],
+        "further": _further(newest),
         "groups": [
             phrase("page.relation_group", list=", ".join(g)) for g in newest.relations.groups
         ],
@@ -39,6 +44,38 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
             f"{name} ({_reason(reason)})" for name, reason in newest.relations.left_out.items()
         ],
     }
+
+
+def _further(version: ProfileDocument) -> list[str]:
+    """What is not told of all pairs, and why."""
+    relations, found = version.relations, []
+    if relations.lumped:
+        listed = ", ".join(f"{name} ({n})" for name, n in sorted(relations.lumped.items()))
+        found.append(phrase("page.levels_lumped", list=listed))
+    if relations.drawn < relations.rows:
+        found.append(phrase("page.relations_drawn", rows=whole(relations.drawn)))
+    if len(relations.pairs) < relations.pairs_in_all:
+        left = relations.pairs_in_all - len(relations.pairs)
+        found.append(
+            phrase("page.pairs_left_out", n=whole(left), weakest=number(relations.weakest, 2))
+        )
+    if len(relations.order) > MOST_IN_MATRIX:
+        left = len(relations.order) - MOST_IN_MATRIX
+        found.append(phrase("page.matrix_left_out", n=whole(left)))
+    return found
+
+
+def _in_matrix(version: ProfileDocument) -> tuple[str, ...]:
+    """Columns of the matrix in the order of their groups: those of the strongest relations."""
+    order = version.relations.order
+    if len(order) <= MOST_IN_MATRIX:
+        return order
+    chosen: set[str] = set()
+    for pair in _strongest(version):
+        if len(chosen | {pair.one, pair.other}) > MOST_IN_MATRIX:
+            break
+        chosen |= {pair.one, pair.other}
+    return tuple(name for name in order if name in chosen)
 
 
 def changes_payload(change: RelationChange, labels: tuple[str, str]) -> dict[str, Any]:

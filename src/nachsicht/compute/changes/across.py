@@ -9,7 +9,7 @@ from nachsicht.compute.changes.accepting import Accepted, accept
 from nachsicht.compute.changes.change import Between, Version
 from nachsicht.compute.changes.course import way_of
 from nachsicht.compute.changes.matching import Pair
-from nachsicht.compute.changes.pairs_across import planes_of, with_pairs
+from nachsicht.compute.changes.pairs_across import components_across, with_pairs
 from nachsicht.compute.changes.spreads import shared_spread
 from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
 from nachsicht.compute.changes.verdict import verdict_on
@@ -106,6 +106,7 @@ def _document(
         _across(thread, way, ordered, settings) for thread, way in zip(threads, ways, strict=True)
     )
     labels = [version.profile.label for version in versions]
+    components, planes = components_across(versions, columns)
     changes = tuple(change for step in compared for change in step.relations)
     return ComparisonDocument(
         format_version=FORMAT_VERSION,
@@ -114,7 +115,8 @@ def _document(
         columns=columns,
         rows=tuple(step.rows for step in compared if step.rows),
         relations=changes,
-        planes=planes_of(versions, columns),
+        components=components,
+        planes=planes,
         findings=ordered,
         stale=stale,
         grouped_by=grouped_by,

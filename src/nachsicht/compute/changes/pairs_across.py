@@ -8,11 +8,11 @@ from dataclasses import replace
 import msgspec
 
 from nachsicht.compute.changes.change import Version
-from nachsicht.compute.relations.components import plane_of
+from nachsicht.compute.relations.components import components_of, plane_of
 from nachsicht.compute.relations.pair_views import more_views
 from nachsicht.compute.relations.sides import Side
 from nachsicht.model.comparison import ColumnAcross, RelationChange
-from nachsicht.model.pairs import GridView
+from nachsicht.model.pairs import Components, GridView
 from nachsicht.model.profile import ProfileDocument
 
 #: Pairs whose relation changed that are drawn, the most changed.
@@ -52,24 +52,30 @@ def _with_more(version: Version, wanted: Sequence[tuple[str, str]]) -> ProfileDo
     return msgspec.structs.replace(profile, pairs=more_views(wanted, sides, profile.pairs))
 
 
-def planes_of(
+def components_across(
     versions: Sequence[Version], columns: Sequence[ColumnAcross]
-) -> tuple[GridView | None, ...]:
-    """Rows of every version in the plane of the newest one's components.
+) -> tuple[Components | None, tuple[GridView | None, ...]]:
+    """Components of the newest version, and rows of every version in the plane of the first two.
 
-    None where the data of a version is not there, or columns are lacking; nothing at all
-    where the newest has no components.
+    Of the quantities that all versions have, whose data is there. A version without data has
+    no plane, and where the newest is not there as data its own components are all there is.
     """
-    components = versions[-1].profile.components
-    if components is None or len(versions) == 1:
-        return ()
+    own = versions[-1].profile.components
     last = len(versions) - 1
+    if own is None or not last or versions[-1].data is None:
+        return own, ()
+    there = [i for i, version in enumerate(versions) if version.data is not None]
+    shared = {c.names[last] for c in columns if all(c.names[i] for i in there)}
+    sides = [side for side in _drawn(versions[-1]) if side.name in shared]
+    components = components_of(sides)
+    if components is None:
+        return own, ()
     found: list[GridView | None] = []
     for i, version in enumerate(versions[:-1]):
         names = {c.names[i]: c.names[last] for c in columns if c.names[i] and c.names[last]}
-        sides = [_named(side, names.get(side.name)) for side in _drawn(version)]
-        found.append(plane_of(components, sides))
-    return (*found, components.plane)
+        renamed = [_named(side, names.get(side.name)) for side in _drawn(version)]
+        found.append(plane_of(components, renamed))
+    return components, (*found, components.plane)
 
 
 def _drawn(version: Version) -> tuple[Side, ...]:

@@ -63,7 +63,7 @@ class Shower:
             return None
         shown = [*[n for n in self._names if n not in there], *there]
         shown += [n for n in self._others if n not in shown][: max(MOST_COLUMNS - len(shown), 0)]
-        shown = sorted(shown[:MOST_COLUMNS], key=lambda n: (n not in self._names, self._places[n]))
+        shown = shown[:MOST_COLUMNS]
         few = taken(self._table.select([self._places[n] for n in shown]), places[:MOST_ROWS])
         return ShownRows(
             version=self._label,

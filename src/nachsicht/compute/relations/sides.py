@@ -146,12 +146,14 @@ def _ticks_of(stored: Any) -> float:
 
 
 def _lumped(name: str, names: Sequence[str], codes: Codes) -> Levels:
-    """The most frequent levels, and one for all others."""
+    """The most frequent levels in the order of their names, and one for all others."""
     counts = np.bincount(codes, minlength=len(names) + 1)[:-1]
     kept = np.flatnonzero(counts)
     lumped = max(len(kept) - (MOST_LEVELS - 1), 0) if len(kept) > MOST_LEVELS else 0
     if lumped:
-        kept = np.sort(np.argsort(-counts, kind="stable")[: MOST_LEVELS - 1])
+        by_name = sorted(kept.tolist(), key=lambda i: (-int(counts[i]), names[i]))
+        kept = np.array(by_name[: MOST_LEVELS - 1])
+    kept = np.array(sorted(kept.tolist(), key=lambda i: names[i]), np.int64)
     new = np.full(len(names) + 1, len(kept))
     new[kept] = np.arange(len(kept))
     new[-1] = -1

@@ -1,0 +1,111 @@
+"""Rows that show a finding, and the largest groups of repeated rows."""
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import nachsicht
+
+RNG = np.random.default_rng(5)
+N = 900
+
+
+def hives():
+    return pd.DataFrame(
+        {
+            "tag": [f"H{i:04d}" for i in range(N)],
+            "apiary": RNG.choice(["Kleehof", "Moorblick", "Finkenau"], N),
+            "weight": np.round(RNG.normal(30, 5, N), 1),
+            "note": [f"frame {a} of box {b} looked at" for a, b in RNG.integers(0, 99, (N, 2))],
+        }
+    )
+
+
+def shown(document, code):
+    (finding,) = [finding for finding in document.findings if finding.code == code]
+    return {
+        rows.version: [
+            (row.row, dict(zip(rows.columns, row.cells, strict=True))) for row in rows.rows
+        ]
+        for rows in finding.shown
+    }
+
+
+@pytest.fixture(scope="module")
+def compared():
+    before = hives()
+    after = before.copy()
+    after.loc[::40, "weight"] = -99.0
+    after.loc[after.index[::3], "apiary"] = None
+    return nachsicht.compare(before, after, labels=["may", "june"]).document
+
+
+def test_rows_with_the_value_are_shown_with_their_numbers(compared):
+    rows = shown(compared, "stand_in_new")
+    assert list(rows) == ["june"]
+    assert [row for row, _ in rows["june"]] == [1, 41, 81, 121]
+    assert {cells["weight"] for _, cells in rows["june"]} == {"-99"}
+    assert [cells["tag"] for _, cells in rows["june"]] == ["H0000", "H0040", "H0080", "H0120"]
+
+
+def test_rows_of_both_versions_are_shown(compared):
+    rows = shown(compared, "gaps_risen")
+    assert [cells["apiary"] for _, cells in rows["june"]] == [None] * 4
+    assert [row for row, _ in rows["june"]] == [1, 4, 7, 10]
+    assert all(cells["apiary"] is not None for _, cells in rows["may"])
+
+
+def test_what_is_masked_is_masked_in_the_rows_too():
+    before = hives()
+    after = before.assign(weight=before["weight"].mask(RNG.random(N) < 0.3))
+    document = nachsicht.compare(before, after, mask=["tag", "apiary"]).document
+    told = str(shown(document, "gaps_risen"))
+    assert "weight" in told
+    assert "Kleehof" not in told
+    assert "H0" not in told
+
+
+def test_the_largest_groups_of_equal_rows_are_told():
+    frame = hives()[["apiary", "weight"]]
+    frame.loc[500:503] = ["Kleehof", 12.5]
+    frame.loc[800:801] = ["Kleehof", 99.5]
+    first = nachsicht.profile(frame, kinds={"weight": "quantity"}).document.repeats.groups
+    sizes = frame.groupby(["apiary", "weight"]).size()
+    assert [group.rows for group in first] == sorted(sizes, reverse=True)[:5]
+    for group in first:
+        rows = frame.iloc[[place - 1 for place in group.places]]
+        assert len(rows.drop_duplicates()) == 1
+        assert group.cells[0] == rows["apiary"].iloc[0]
+
+
+def test_repeats_in_chosen_columns_and_in_all_but_identifiers_are_those_of_pandas():
+    frame = hives()
+    frame = pd.concat([frame, frame.iloc[200:230].assign(tag=[f"N{i:04d}" for i in range(30)])])
+    document = nachsicht.profile(frame, repeats_in=["apiary", "weight"]).document
+    but_names, chosen = document.further_repeats
+    assert document.repeats.repeated_rows == 0
+    assert but_names.columns == ("apiary", "weight", "note")
+    others = frame.drop(columns="tag")
+    assert but_names.repeated_rows == others.duplicated().sum()
+    assert chosen.columns == ("apiary", "weight")
+    assert chosen.repeated_rows == frame[["apiary", "weight"]].duplicated().sum()
+    assert sum(chosen.places) == chosen.repeated_rows
+    (finding,) = [f for f in document.findings if f.code == "names_renewed"]
+    assert finding.evidence["first_row"] == 901
+    assert finding.columns == ("tag",)
+    rows = shown(document, "names_renewed")
+    assert [row for row, _ in next(iter(rows.values()))] == [201, 901, 202, 902]
+
+
+def test_levels_where_a_column_is_missing_far_more_are_told():
+    frame = hives()
+    there = (frame["apiary"] == "Moorblick") & (RNG.random(N) < 0.6)
+    frame["weight"] = frame["weight"].mask(there)
+    (among,) = nachsicht.profile(frame).document.gaps_among
+    assert (among.column, among.by, among.level) == ("weight", "apiary", "Moorblick")
+    assert (among.missing, among.elsewhere) == (there.sum(), 0.0)
+
+
+def test_a_column_may_be_missing_here_and_there_without_a_reason():
+    frame = hives().mask(RNG.random((N, 4)) < 0.1)
+    assert nachsicht.profile(frame).document.gaps_among == ()

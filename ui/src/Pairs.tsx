@@ -1,0 +1,306 @@
+/** A pair of columns, drawn as suits their kinds, in every version; and the components. */
+
+import { useEffect, useRef, useState } from "preact/hooks";
+import { columnAddress, follow } from "./address";
+import { type BoxesView, type GridView, type Pair, page, type TimeView, type View, word } from "./model";
+import {
+  type BoxStyle,
+  boxesFigure,
+  ends,
+  type Frame,
+  gridFigure,
+  sharesFigure,
+  timeFigure,
+} from "./pairFigure";
+import { Term, useInSight, VersionHeads, VersionMark } from "./parts";
+
+const WIDTH = 430;
+
+export function pairAddress(pair: Pair): string {
+  return `pair/${encodeURIComponent(pair.one)}/${encodeURIComponent(pair.other)}`;
+}
+
+/** The drawn pair of two columns, whichever comes first. */
+export function pairOf(one: string, other: string): Pair | null {
+  const fits = (pair: Pair) => (pair.one === one && pair.other === other) || (pair.one === other && pair.other === one);
+  return page.pairs.find(fits) ?? null;
+}
+
+export function pairIn(address: string): Pair | null {
+  const [place, one, other] = address.split("/");
+  if (place !== "pair" || one === undefined || other === undefined) return null;
+  try {
+    return pairOf(decodeURIComponent(one), decodeURIComponent(other));
+  } catch {
+    return null;
+  }
+}
+
+export function PairPage({ pair }: { pair: Pair }) {
+  const [part, setPart] = useState<number>(-1);
+  const [style, setStyle] = useState<BoxStyle>("boxes");
+  useEffect(() => setPart(-1), [pair]);
+  const chosen = part >= 0 ? pair.parts[part] : undefined;
+  const views = chosen ? [...pair.views.slice(0, -1).map(() => null), chosen[2]] : pair.views;
+  const newest = views[views.length - 1] ?? views.find((view) => view !== null);
+  if (!newest) return null;
+  return (
+    <div class="pair" id={pairAddress(pair)}>
+      <h3>
+        <ColumnName name={pair.one} /> × <ColumnName name={pair.other} />
+      </h3>
+      {(pair.parts.length > 0 || newest.type === "boxes") && (
+        <div class="controls">
+          {newest.type === "boxes" && (
+            <Choice
+              label={word("page.spread")}
+              choices={(["boxes", "spreads", "against_all"] as const).map((name) => [name, word(`page.${name}`)])}
+              chosen={style}
+              choose={(name) => setStyle(name as BoxStyle)}
+            />
+          )}
+          {pair.parts.length > 0 && (
+            <>
+              <span class="muted">{word("page.split_by", { column: pair.split_by! })}</span>
+              <Choice
+                label={word("page.split_by", { column: pair.split_by! })}
+                choices={[["-1", word("page.all_rows")], ...pair.parts.map(([level], i): [string, string] => [String(i), level])]}
+                chosen={String(part)}
+                choose={(place) => setPart(Number(place))}
+              />
+            </>
+          )}
+        </div>
+      )}
+      <div class="pair-figures">
+        <Figures pair={pair} views={views} style={style} />
+      </div>
+      <Facts pair={pair} />
+    </div>
+  );
+}
+
+function ColumnName({ name }: { name: string }) {
+  return (
+    <a class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
+      {name}
+    </a>
+  );
+}
+
+interface ChoiceOf {
+  label: string;
+  choices: [string, string][];
+  chosen: string;
+  choose: (name: string) => void;
+}
+
+export function Choice({ label, choices, chosen, choose }: ChoiceOf) {
+  return (
+    <div class="choice" role="group" aria-label={label}>
+      {choices.map(([name, text]) => (
+        <button type="button" key={name} aria-pressed={chosen === name} onClick={() => choose(name)}>
+          {text}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** Boxes and lines show all versions at once; grids and shares one beside the other. */
+function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; style: BoxStyle }) {
+  const kinds = new Set(views.flatMap((view) => (view ? [view.type] : [])));
+  const frame = (older: boolean): Frame => ({ width: WIDTH, height: 300, x: pair.one, y: pair.other, older });
+  if (kinds.size === 1 && kinds.has("boxes")) {
+    const boxes = views as (BoxesView | null)[];
+    const domain = covering(boxes.flatMap((view) => (view ? [ends(view.axis)] : [])));
+    return (
+      <Drawn
+        draw={() => boxesFigure(boxes, style, { ...frame(false), width: 640, domains: { x: domain, y: domain } })}
+        on={[boxes, style]}
+        text={word("page.pair_of", { one: pair.one, other: pair.other })}
+        sentences={[]}
+      />
+    );
+  }
+  if (kinds.size === 1 && kinds.has("time")) {
+    const times = views as (TimeView | null)[];
+    return (
+      <Drawn
+        draw={() => timeFigure(times, { ...frame(false), width: 640, height: 260 })}
+        on={[times]}
+        text={word("page.pair_of", { one: pair.one, other: pair.other })}
+        sentences={[]}
+      />
+    );
+  }
+  const grids = views.filter((view): view is GridView => view?.type === "grid");
+  const domains = grids.length
+    ? { x: covering(grids.map((view) => ends(view.x))), y: covering(grids.map((view) => ends(view.y))) }
+    : undefined;
+  return (
+    <>
+      {views.map(
+        (view, version) =>
+          view && (
+            <Drawn
+              key={version}
+              version={views.length > 1 ? version : undefined}
+              draw={() => one(view, { ...frame(version < views.length - 1), domains }, style)}
+              on={[view, style]}
+              text={`${word("page.pair_of", { one: pair.one, other: pair.other })}, ${page.versions[version]!.label}`}
+              sentences={view.type === "grid" && view.beyond ? [word("page.beyond_grid", { n: view.beyond })] : []}
+            />
+          ),
+      )}
+    </>
+  );
+}
+
+function one(view: View, frame: Frame, style: BoxStyle): Element {
+  if (view.type === "grid") return gridFigure(view, frame);
+  if (view.type === "shares") return sharesFigure(view, frame);
+  if (view.type === "time") return timeFigure([view], frame);
+  const domain = ends(view.axis);
+  return boxesFigure([view], style, { ...frame, domains: { x: domain, y: domain } });
+}
+
+function covering(ranges: [number, number][]): [number, number] {
+  return [Math.min(...ranges.map(([low]) => low)), Math.max(...ranges.map(([, high]) => high))];
+}
+
+interface DrawnAs {
+  draw: () => Element;
+  on: unknown[];
+  text: string;
+  sentences: string[];
+  version?: number | undefined;
+}
+
+export function Drawn({ draw, on, text, sentences, version }: DrawnAs) {
+  const [near, seen] = useInSight<HTMLElement>();
+  const ref = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (seen) ref.current!.replaceChildren(draw());
+  }, [seen, ...on]);
+  return (
+    <figure ref={near}>
+      {version !== undefined && (
+        <p class="figure-version">
+          <VersionMark version={version} /> {page.versions[version]!.label}
+        </p>
+      )}
+      <div ref={ref} role="img" aria-label={text} />
+      {sentences.length > 0 && <figcaption>{sentences.join(" ")}</figcaption>}
+    </figure>
+  );
+}
+
+const TERMS: Record<string, string> = { explains_forth: "explains", explains_back: "explains", rows: "", drawn_rows: "" };
+
+function Facts({ pair }: { pair: Pair }) {
+  const codes = [...new Set(pair.facts.flatMap((facts) => facts.map(([code]) => code)))];
+  if (!codes.length) return null;
+  const names = { one: pair.one, other: pair.other };
+  return (
+    <div class="wide">
+      <table>
+        <thead>
+          <tr>
+            <th scope="col" />
+            <VersionHeads />
+          </tr>
+        </thead>
+        <tbody>
+          {codes.map((code) => (
+            <tr key={code}>
+              <th scope="row">
+                <Term term={TERMS[code] ?? code}>{word(`measures.${code}`, names)}</Term>
+              </th>
+              {pair.facts.map((facts, i) => {
+                const found = facts.find(([other]) => other === code);
+                return (
+                  <td class="number" key={i}>
+                    {found ? found[1] : "–"} {found?.[2] && <span class="muted">{found[2]}</span>}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+/** Principal components: shares, loadings, and the rows of every version in one plane. */
+export function Components() {
+  const components = page.components;
+  if (components === null) return null;
+  const planes = components.planes;
+  const newest = planes[planes.length - 1]!;
+  const domains = { x: ends(newest.x), y: ends(newest.y) };
+  const shown = components.loadings[0]?.[1].length ?? 0;
+  const name = (k: number) => word("page.component", { n: k + 1 });
+  return (
+    <div class="components" id="components">
+      <h3>
+        <Term term="component">{word("page.components")}</Term>
+      </h3>
+      <p>{components.sentence}</p>
+      {components.left_out && <p class="muted">{word("page.components_left_out", { list: components.left_out })}</p>}
+      <div class="pair-figures">
+        {planes.map(
+          (plane, version) =>
+            plane && (
+              <Drawn
+                key={version}
+                version={planes.length > 1 ? version : undefined}
+                draw={() =>
+                  gridFigure(plane, {
+                    width: 360,
+                    height: 300,
+                    x: name(0),
+                    y: name(1),
+                    older: version < planes.length - 1,
+                    domains,
+                  })
+                }
+                on={[plane]}
+                text={word("page.plane_of", { label: page.versions[version]!.label })}
+                sentences={plane.beyond ? [word("page.beyond_grid", { n: plane.beyond })] : []}
+              />
+            ),
+        )}
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">
+                <Term term="loading">{word("page.loading")}</Term>
+              </th>
+              {Array.from({ length: shown }, (_, k) => (
+                <th scope="col" class="number" key={k}>
+                  {name(k)} <span class="muted">{components.explained[k]}</span>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {components.loadings.slice(0, 14).map(([column, loadings]) => (
+              <tr key={column}>
+                <th scope="row">
+                  <ColumnName name={column} />
+                </th>
+                {loadings.map((loading, k) => (
+                  <td class="number" key={k}>
+                    <span class={Math.abs(loading) < 0.3 ? "muted" : undefined}>{loading.toFixed(2).replace("-0.00", "0.00")}</span>
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,61 @@
+/** Rows that equal others: how many, where they stand, and the largest groups. */
+
+import { type Look, page, word } from "./model";
+import { Strip } from "./parts";
+
+export function Repeats() {
+  return (
+    <section class="repeats" id="repeats" aria-label={word("page.repeats_section")}>
+      <h2>{word("page.repeats_section")}</h2>
+      {page.repeats.length === 0 && <p class="muted">{word("page.no_repeats")}</p>}
+      {page.repeats.map((version) => (
+        <div key={version.label}>
+          {page.versions.length > 1 && <h3>{version.label}</h3>}
+          {version.looks.map((look, i) => (
+            <OneLook look={look} key={i} />
+          ))}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function OneLook({ look }: { look: Look }) {
+  const cells = look.groups.some(([, , row]) => row.length > 0);
+  return (
+    <div class="step">
+      <p>
+        {look.sentence} {look.blocks[0]}
+      </p>
+      {look.places.length > 0 && (
+        <Strip places={look.places} text={word("page.repeats_places", { rows: look.block_rows })} width={520} />
+      )}
+      <div class="wide" tabIndex={0}>
+        <table>
+          <thead>
+            <tr>
+              <th scope="col" class="number">
+                {word("page.equal_rows")}
+              </th>
+              <th scope="col">{word("page.row_numbers")}</th>
+              {cells && look.columns.map((name) => <th scope="col" key={name}>{name}</th>)}
+            </tr>
+          </thead>
+          <tbody>
+            {look.groups.map(([rows, numbers, row], i) => (
+              <tr key={i}>
+                <td class="number">{rows}</td>
+                <td>{numbers}</td>
+                {row.map((cell, j) => (
+                  <td class={cell === null ? "gap" : "value"} key={j}>
+                    {cell ?? "–"}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,91 @@
+/** Every column over the moment column. */
+
+import { useState } from "preact/hooks";
+import { unitStart } from "./bars";
+import { page, type TimeView, word } from "./model";
+import { timeFigure, timeMargin, unitsFigure } from "./pairFigure";
+import { Drawn } from "./Pairs";
+
+const WIDTH = 760;
+
+export function Time() {
+  const time = page.time;
+  const [name, choose] = useState(() => firstOf());
+  if (time === null || !time.columns.length) return null;
+  const column = time.columns.find((other) => other.name === name) ?? time.columns[0]!;
+  const newest = page.versions.length - 1;
+  const rows = time.rows.flatMap((side, version) =>
+    side
+      ? side.rows.map((height, i) => ({
+          from: new Date(unitStart(side.unit, side.first + i)),
+          to: new Date(unitStart(side.unit, side.first + i + 1)),
+          height,
+          newest: version === newest,
+        }))
+      : [],
+  );
+  const missing = column.views.flatMap((view, version) => (view ? gapBars(view, version === newest) : []));
+  const jumps = [...new Set(column.views.flatMap((view) => view?.jumps.map((i) => unitText(view, i)) ?? []))];
+  return (
+    <section class="time" id="time" aria-label={word("page.time_section")}>
+      <h2>{word("page.time_section")}</h2>
+      <p class="muted">{word("page.time_sentence", { moment: time.moment, unit: time.unit })}</p>
+      <div class="controls">
+        <label>
+          {word("page.time_column")}{" "}
+          <select value={column.name} onChange={(event) => choose(event.currentTarget.value)}>
+            {time.columns.map((other) => (
+              <option value={other.name} key={other.name}>
+                {other.name}
+                {other.views.some((view) => view?.jumps.length) ? ` (${word("page.jump")})` : ""}
+              </option>
+            ))}
+          </select>
+        </label>
+      </div>
+      <Drawn
+        draw={() =>
+          timeFigure(column.views, { width: WIDTH, height: 240, x: time.moment, y: column.name, older: false })
+        }
+        on={[column]}
+        text={word("page.time_of", { column: column.name, unit: time.unit })}
+        sentences={jumps.length ? [word("page.jumps_at", { list: jumps.join(", ") })] : []}
+      />
+      {missing.some((bar) => bar.height > 0) && (
+        <Drawn
+          draw={() => unitsFigure(missing, WIDTH, word("page.time_missing"), true, timeMargin(column.views))}
+          on={[column]}
+          text={`${word("page.time_missing")}: ${word("page.time_of", { column: column.name, unit: time.unit })}`}
+          sentences={[]}
+        />
+      )}
+      <Drawn
+        draw={() => unitsFigure(rows, WIDTH, word("page.time_rows"), false, timeMargin(column.views))}
+        on={[column]}
+        text={word("page.time_of", { column: word("page.time_rows"), unit: time.unit })}
+        sentences={[]}
+      />
+    </section>
+  );
+}
+
+/** A column that jumps first, if there is one. */
+function firstOf(): string {
+  const columns = page.time?.columns ?? [];
+  const jumping = columns.find((column) => column.views[column.views.length - 1]?.jumps.length);
+  return (jumping ?? columns[0])?.name ?? "";
+}
+
+function gapBars(view: TimeView, newest: boolean) {
+  return view.rows.map((rows, i) => ({
+    from: new Date(unitStart(view.unit, view.first + i)),
+    to: new Date(unitStart(view.unit, view.first + i + 1)),
+    height: rows ? view.missing[i]! / rows : 0,
+    newest,
+  }));
+}
+
+function unitText(view: TimeView, i: number): string {
+  const digits = { year: 4, month: 7, day: 10 }[view.unit] ?? 16;
+  return new Date(unitStart(view.unit, view.first + i)).toISOString().slice(0, digits).replace("T", " ");
+}
