@@ -131,12 +131,23 @@ class Look:
 
     positions: tuple[int, ...]
 
-    def hashes(self, batch: Any) -> RepeatsPart:
-        """The hashes of the rows of a batch in these columns."""
+    def hashes(self, batch: Any, whole: Hashes) -> RepeatsPart:
+        """The hashes of the rows of a batch in these columns.
+
+        Parameters
+        ----------
+        batch : Arrow table or record batch
+            With all columns.
+        whole : array of uint64
+            The hashes of its rows in all columns, which are sums of those of the columns.
+        """
+        others = [i for i in range(batch.num_columns) if i not in self.positions]
+        fewer = others if len(others) < len(self.positions) else self.positions
         rows = RowHashes(batch.num_rows)
-        for position in self.positions:
+        for position in fewer:
             rows.add(batch.column(position), position)
-        return rows.part()
+        (found,) = rows.part().chunks
+        return RepeatsPart((whole - found if fewer is others else found,))
 
 
 def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> list[Look]:

@@ -31,6 +31,7 @@ from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import MOST_COLUMNS, EndsPart, observe_ends
 from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
+from nachsicht.compute.hashing import Hashes
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
 from nachsicht.compute.outcomes import outcome_of
 from nachsicht.compute.over_time import over_time
@@ -116,7 +117,7 @@ def _run_table(
     rows = hashes.part()
     repeats = pool.submit(rows.finish)
     looks = further_looks(summaries, settings.repeats_in)
-    further = [pool.submit(_repeats_in, look, table) for look in looks]
+    further = [pool.submit(_repeats_in, look, table, rows.chunks[0]) for look in looks]
     split_by = columns_to_split_by(summaries)
     gaps = pool.submit(observe_gaps, table, split_by)
     patterns = pool.submit(observe_patterns, table)
@@ -148,8 +149,8 @@ def _run_table(
     return computed, AtHand(table, rows.chunks[0], kept, relations.pairs, relations.drawn)
 
 
-def _repeats_in(look: Look, table: Any) -> Repeats:
-    return look.hashes(table).finish()
+def _repeats_in(look: Look, table: Any, whole: Hashes) -> Repeats:
+    return look.hashes(table, whole).finish()
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
@@ -252,7 +253,7 @@ class _Stream:
         self._sample = self._sample.merge(sample) if self._sample else sample
         self._repeats = self._with_rows(self._repeats, rows)
         self._further = [
-            self._with_rows(before, look.hashes(batch))
+            self._with_rows(before, look.hashes(batch, rows.chunks[0]))
             for before, look in zip(self._further, self._looks, strict=True)
         ]
         self._add_comoments(batch)

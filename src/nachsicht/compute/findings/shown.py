@@ -26,12 +26,16 @@ MOST_ROWS, MOST_COLUMNS = 4, 5
 _Places = NDArray[np.int64]
 _Rule = Callable[[Finding, Sequence[Any]], _Places]
 
+#: Rows that are looked through at first; all of them where these do not show enough.
+_FIRST = 50_000
+
 
 class Shower:
     """Finds the rows of one version that show a finding."""
 
     def __init__(self, label: str, table: Any, columns: Sequence[ColumnSummary]) -> None:
         self._label, self._table = label, table
+        self._columns = columns
         self._places = {column.name: column.position for column in reversed(columns)}
         named = [c.name for c in columns if c.kind in (Kind.IDENTIFIER, Kind.MOMENT)]
         self._names = named[:1]
@@ -58,7 +62,10 @@ class Shower:
         rule = (_NEWEST if newest else _BEFORE).get(finding.code)
         if not arrays and rule is not _repeated:
             return None
-        places = rule(finding, arrays) if rule else _any_present(arrays)
+        if finding.code in _TWICE:
+            places = self._twice(own)
+        else:
+            places = _looked_up(rule, finding, arrays) if rule else _any_present(arrays)
         if not len(places):
             return None
         shown = [*[n for n in self._names if n not in there], *there]
@@ -76,6 +83,23 @@ class Shower:
                 for row, place in enumerate(places[:MOST_ROWS])
             ),
         )
+
+    def _twice(self, names: Sequence[str]) -> _Places:
+        """Rows of an identifier's values that occur more than once."""
+        for column in self._columns:
+            if column.name in names:
+                values = [level.value for level in column.frequent if level.count > 1]
+                return _with_values(self._table.column(column.position), values[:2])
+        return np.empty(0, np.int64)
+
+
+def _looked_up(rule: _Rule, finding: Finding, arrays: Sequence[Any]) -> _Places:
+    """Rows among the first ones, if these are enough; else among all."""
+    if arrays and rule in _LAZY and len(arrays[0]) > _FIRST:
+        few = rule(finding, [array.slice(0, _FIRST) for array in arrays])
+        if len(few) >= MOST_ROWS:
+            return few
+    return rule(finding, arrays)
 
 
 def with_rows(findings: Sequence[Finding], shower: Shower) -> tuple[Finding, ...]:
@@ -109,10 +133,21 @@ def _any_together(_: Finding, arrays: Sequence[Any]) -> _Places:
 
 def _any_present(arrays: Sequence[Any]) -> _Places:
     """Rows from everywhere that have a value in all columns, the same each time."""
-    there = np.flatnonzero(~np.logical_or.reduce([missing_in(array) for array in arrays]))
+    length = len(arrays[0])
+    if length > _FIRST:
+        # A few neighbours at each place will do, unless values are rare.
+        starts = (np.arange(MOST_ROWS) * 2 + 1) * length // (2 * MOST_ROWS)
+        near = [_present_in([array.slice(start, 200) for array in arrays]) for start in starts]
+        if all(len(places) for places in near):
+            return np.array([start + places[0] for start, places in zip(starts, near, strict=True)])
+    there = _present_in(arrays)
     if len(there) <= MOST_ROWS:
         return there
     return there[(np.arange(MOST_ROWS) * 2 + 1) * len(there) // (2 * MOST_ROWS)]
+
+
+def _present_in(arrays: Sequence[Any]) -> _Places:
+    return np.flatnonzero(~np.logical_or.reduce([missing_in(array) for array in arrays]))
 
 
 def _nothing(_: Finding, __: Sequence[Any]) -> _Places:
@@ -136,6 +171,10 @@ def _with_values(array: Any, values: Sequence[object]) -> _Places:
     if numbers and all(isinstance(value, int | float) for value in values):
         held, present = numbers
         each = [np.flatnonzero(present & (held == value)) for value in values]
+    elif is_text(array.type):
+        masks = [pc.equal(array, pa.scalar(str(value), array.type)) for value in values]
+        each = [np.flatnonzero(values_of(pc.fill_null(mask, False))) for mask in masks]
+        each = [places for places in each if len(places)]
     else:
         if pa.types.is_nested(array.type):
             return np.empty(0, np.int64)
@@ -164,7 +203,7 @@ def _outermost(_: Finding, arrays: Sequence[Any]) -> _Places:
     values, present = numbers
     places = np.flatnonzero(present)
     away = np.abs(values[places] - np.median(values[places]))
-    return np.sort(places[np.argsort(-away, kind="stable")[:MOST_ROWS]])
+    return np.sort(_largest(away, places))
 
 
 def _latest(_: Finding, arrays: Sequence[Any]) -> _Places:
@@ -172,7 +211,15 @@ def _latest(_: Finding, arrays: Sequence[Any]) -> _Places:
     if not numbers:
         return np.empty(0, np.int64)
     places = np.flatnonzero(numbers[1])
-    return places[np.argsort(-numbers[0][places].astype(np.int64), kind="stable")[:MOST_ROWS]]
+    return _largest(numbers[0][places].astype(np.int64), places)
+
+
+def _largest(values: Any, places: _Places) -> _Places:
+    """Places of the largest values, the earlier of equal ones first."""
+    if len(values) > MOST_ROWS:
+        limit = np.partition(values, len(values) - MOST_ROWS)[len(values) - MOST_ROWS]
+        values, places = values[values >= limit], places[values >= limit]
+    return places[np.argsort(-values, kind="stable")[:MOST_ROWS]]
 
 
 def _zero(_: Finding, arrays: Sequence[Any]) -> _Places:
@@ -188,15 +235,6 @@ def _repeated(finding: Finding, _: Sequence[Any]) -> _Places:
     return np.column_stack((original - 1 + pairs, first - 1 + pairs)).ravel()
 
 
-def _not_unique(_: Finding, arrays: Sequence[Any]) -> _Places:
-    """Rows that share a value with another row."""
-    names, codes = levels_in(arrays[0], None)
-    counts = np.bincount(codes, minlength=len(names))
-    counts[-1] = 0  # missing
-    places = np.flatnonzero(counts[codes] > 1)
-    return places[np.argsort(codes[places], kind="stable")[:MOST_ROWS]]
-
-
 def _blank(_: Finding, arrays: Sequence[Any]) -> _Places:
     if not is_text(arrays[0].type):
         return np.empty(0, np.int64)
@@ -204,6 +242,8 @@ def _blank(_: Finding, arrays: Sequence[Any]) -> _Places:
     return np.flatnonzero(values_of(pc.fill_null(bare, False)))
 
 
+#: Findings that speak of values that occur twice.
+_TWICE = ("identifier_repeats", "identifier_repeats_new")
 #: How rows of the version that a finding speaks of show it; others show any rows with values.
 _NEWEST: dict[str, _Rule] = {
     "gaps": _missing,
@@ -231,8 +271,6 @@ _NEWEST: dict[str, _Rule] = {
     "rows_repeated": _repeated,
     "repeats_new": _repeated,
     "names_renewed": _repeated,
-    "identifier_repeats": _not_unique,
-    "identifier_repeats_new": _not_unique,
     "blank": _blank,
     "constant": _nothing,
     "moves_together": _any_together,
@@ -252,4 +290,12 @@ _BEFORE: dict[str, _Rule] = {
     "repeats_new": _nothing,
     "names_renewed": _nothing,
     "identifier_repeats_new": _nothing,
+}
+#: Rules that find the same rows wherever they begin to look.
+_LAZY = {_missing, _infinite, _zero, _blank, *_NEWEST.values(), *_BEFORE.values()} - {
+    _outermost,
+    _latest,
+    _repeated,
+    _nothing,
+    _any_together,
 }

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.relations.rank_correlations import Correlations
-from nachsicht.compute.relations.sides import Codes, Floats, Levels, Quantity, Spread, ranks
+from nachsicht.compute.relations.sides import Codes, Floats, Levels, Quantity, Spread
 
 #: Levels that are multiplied with others at once, and rows.
 BAND_LEVELS, BLOCK_ROWS = 512, 1 << 14
@@ -167,33 +167,30 @@ def etas(levels: Sequence[Levels], quantities: Sequence[Quantity], spread: Sprea
     found = Correlations(np.full(shape, np.nan), np.full(shape, np.nan), np.zeros(shape))
     if not levels or not quantities:
         return found
-    ranked = list(spread(_ranks_from_middle, quantities))
+    ranked = list(spread(lambda side: side.ranked, quantities))
+    # From -1 to 1, so that their powers stay small.
+    scales = 1 / np.maximum([np.count_nonzero(q.present) for q in quantities], 1)
     there = [quantity.present for quantity in quantities]
     rows = len(ranked[0])
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-        sums = np.zeros((5, band.levels, len(quantities)))
+        sums = np.zeros((band.levels, 5 * len(quantities)))
         for part in blocks(rows):
             indicators = band.indicators(part)
-            x = np.array([r[part] for r in ranked])
-            powers = (np.array([t[part] for t in there], np.float64), x, x**2, x**3, x**4)
-            for power, figures in enumerate(powers):
-                sums[power] += indicators @ figures.T
+            x = np.array([r[part] for r in ranked]) * scales[:, None]
+            squared = x * x
+            present = np.array([t[part] for t in there], np.float64)
+            powers = np.concatenate((present, x, squared, squared * x, squared * squared))
+            sums += indicators @ powers.T
         for into, figure in zip(
-            (found.values, found.errors, found.rows), _etas(sums, band), strict=True
+            (found.values, found.errors, found.rows),
+            _etas(np.split(sums, 5, axis=1), band),
+            strict=True,
         ):
             into[band.columns] = figure
     return found
 
 
-def _ranks_from_middle(side: Quantity) -> Floats:
-    """Ranks from -1 to 1, 0 where there is no value."""
-    found = np.zeros(len(side.values))
-    ranked = ranks(side.values[side.present])
-    found[side.present] = (2 * ranked - len(ranked) - 1) / max(len(ranked), 1)
-    return found
-
-
-def _etas(sums: Floats, band: Band) -> tuple[Floats, Floats, Floats]:
+def _etas(sums: Sequence[Floats], band: Band) -> tuple[Floats, Floats, Floats]:
     """Eta, its error and the rows, from the sums of powers of the ranks by level."""
     down = band.total
     counts, first, second, third, fourth = sums

@@ -11,11 +11,12 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.sides import Floats, Quantity, Spread, doubled_ranks, ranks
+from nachsicht.compute.relations.sides import Floats, Quantity, Spread, ranks
 
 #: Rows times pairs with gaps that are ranked again at most; beyond, rows are drawn.
 MOST_RANKED = 20_000_000
@@ -88,7 +89,7 @@ def _fewer(sides: Sequence[Quantity], drawn: NDArray[np.int64], pairs: int) -> l
 
 def _of_whole(sides: Sequence[Quantity], spread: Spread) -> tuple[Floats, Floats]:
     """Correlations of ranks and their errors by products of matrices, block by block."""
-    ranked = list(spread(lambda side: _centred(side.values), sides))
+    ranked = list(spread(lambda side: side.ranked, sides))
     n = len(ranked[0])
     with np.errstate(all="ignore"):
         scale = 1 / np.array([math.sqrt(float(_squares(r)) / n) or np.nan for r in ranked])
@@ -117,12 +118,7 @@ def _of_whole(sides: Sequence[Quantity], spread: Spread) -> tuple[Floats, Floats
     return values, errors
 
 
-def _centred(values: NDArray[np.generic]) -> NDArray[np.int64]:
-    """Twice the ranks less their mean: whole numbers."""
-    return doubled_ranks(values) - (len(values) + 1)
-
-
-def _squares(ranked: NDArray[np.int64]) -> float:
+def _squares(ranked: NDArray[np.integer[Any]]) -> float:
     values = ranked.astype(np.float64)
     return float(values @ values)
 

@@ -45,6 +45,19 @@ class Quantity:
         """Whether every row has a value."""
         return bool(self.present.all())
 
+    @cached_property
+    def ranked(self) -> NDArray[np.integer[Any]]:
+        """Twice the average rank among the present values, less its mean; 0 where missing."""
+        values = self.values if self.whole else self.values[self.present]
+        ranked = doubled_ranks(values) - (len(values) + 1)
+        # Half the memory, while the numbers are small enough.
+        ranked = ranked.astype(np.int32) if len(values) < 2**30 else ranked
+        if self.whole:
+            return ranked
+        found = np.zeros(len(self.values), ranked.dtype)
+        found[self.present] = ranked
+        return found
+
     def at(self, places: NDArray[np.int64]) -> Quantity:
         """The column in some rows."""
         return Quantity(self.name, self.values[places], self.present[places], self.ticks)

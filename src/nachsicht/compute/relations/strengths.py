@@ -50,20 +50,23 @@ Pearson = Mapping[tuple[str, str], float]
 
 @dataclass(frozen=True)
 class AllPairs:
-    """Strength, standard error and rows of every pair of columns; NaN where there is none."""
+    """Strength, standard error and rows of every pair of columns; NaN where there is none.
 
-    sides: tuple[Side, ...]
+    ``numbers`` tells of each column whether it is taken as numbers, not as levels.
+    """
+
+    names: tuple[str, ...]
+    numbers: tuple[bool, ...]
     strengths: Correlations
 
     @cached_property
     def places(self) -> dict[str, int]:
         """Where a column stands."""
-        return {side.name: i for i, side in enumerate(self.sides)}
+        return {name: i for i, name in enumerate(self.names)}
 
     def measure(self, i: int, j: int) -> str:
         """What the strength of a pair is called."""
-        numbers = isinstance(self.sides[i], Quantity) + isinstance(self.sides[j], Quantity)
-        return ("cramers_v", "eta", "spearman")[numbers]
+        return ("cramers_v", "eta", "spearman")[self.numbers[i] + self.numbers[j]]
 
 
 @dataclass(frozen=True)
@@ -102,7 +105,8 @@ def relations_of(
     """
     sides, left_out = sides_of(columns, rows, spread)
     strengths = _strengths(sides, drawn, spread)
-    pairs = AllPairs(tuple(sides), strengths)
+    names = tuple(side.name for side in sides)
+    pairs = AllPairs(names, tuple(isinstance(side, Quantity) for side in sides), strengths)
     if pearson is None:
         pearson = _pearson(sides)
     known = _known_pairs(strengths)
@@ -112,8 +116,7 @@ def relations_of(
     explained = explanations([side.at(np.arange(explaining)) for side in few])
     concordant = _concordant(pairs, few, kept, spread)
     sizes = np.abs([strengths.values[i, j] for i, j in known])
-    order, groups, alone = grouped([side.name for side in sides], strengths.values)
-    names = [side.name for side in sides]
+    order, groups, alone = grouped(names, strengths.values)
     relations = Relations(
         pairs=tuple(
             Relation(
