@@ -31,6 +31,11 @@ PAGES = (
     ("outcome", "outcome", "#outcome", 1280, "light"),
     ("gaps", "outcome", "#gaps", 1280, "light"),
     ("rows", "corrected", "#rows", 1280, "light"),
+    ("relations", "outcome", "#relations", 1280, "light"),
+    ("pair", "outcome", "#pair/brood_frames/hive_weight", 1280, "light"),
+    ("pair_boxes", "outcome", "#pair/overwintered/mite_count", 1280, "dark"),
+    ("repeats", "comparison", "#repeats", 1280, "light"),
+    ("time", "comparison", "#time", 1280, "light"),
 )
 
 
@@ -45,7 +50,9 @@ def take_pages(pages: dict[str, Path]) -> None:
             page = browser.new_page(viewport={**SIZE, "width": width}, color_scheme=scheme)
             page.goto(pages[page_name].resolve().as_uri() + address)
             page.wait_for_selector(".ledger svg")
-            page.wait_for_timeout(300)
+            if address.startswith("#pair"):
+                page.locator(".pair").evaluate("pair => pair.scrollIntoView()")
+            page.wait_for_timeout(600)
             page.screenshot(path=HERE / f"{name}.png")
             page.close()
         browser.close()

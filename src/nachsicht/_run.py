@@ -20,7 +20,7 @@ from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
 from nachsicht.compute.findings.shown import Shower, with_rows
-from nachsicht.compute.groups import groups_in
+from nachsicht.compute.groups import groups_in, slices_in
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
 from nachsicht.errors import DocumentError, SettingsError
@@ -92,12 +92,16 @@ def run_groups(
     settings: Settings,
     listener: ProgressListener | None = None,
 ) -> ComparisonDocument:
-    """Compare the groups of one dataset: two that are named, or each with all the others."""
+    """Compare the groups of one dataset: two that are named, or each with all the others.
+
+    By a moment column, its months or years are compared one after the other, as versions are.
+    """
     theme = theme_of(settings.theme)
     source = source_of(data, settings.reading)
     opened = source.open()
     table = prepared(opened.table(), settings)
-    groups = groups_in(table, by, names)
+    slices = None if names else slices_in(table, by)
+    groups = slices or groups_in(table, by, names)
     facts = opened.facts
     # The column that made the groups would only say that they are groups; and what was
     # prepared once is not prepared again.
@@ -111,11 +115,15 @@ def run_groups(
         roomy = msgspec.structs.replace(settings, memory_bytes=enough)
         return _version(lambda: part, label, label, roomy, listener)
 
-    title = settings.title or phrase("verdict.groups_title", by=by)
+    words = "verdict.slices_title" if slices else "verdict.groups_title"
+    title = settings.title or phrase(words, by=by)
     accepted = read_accepted(settings.accepted)
     versions = [version(taken(table, group.rows), group.label) for group in groups]
     _check_columns(versions, settings)
     with _threads(settings) as spread:
+        if slices:
+            found = compare_versions(versions, title, settings, accepted, spread, sliced_by=by)
+            return _themed(found, theme)
         if len(names) == 2:
             found = compare_versions(versions, title, settings, accepted, spread, by)
             return _themed(found, theme)

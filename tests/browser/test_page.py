@@ -67,7 +67,7 @@ def test_an_address_opens_its_column(open_page, written):
 
 def test_figures_show_the_numbers_of_the_document(open_page, written, demo_comparison):
     page = open_page(written["comparison"], "#column/hive_type")
-    page.get_by_text("The figure's numbers").click()
+    page.locator(".column-page").get_by_text("The figure's numbers").click()
     rows = page.locator(".behind tbody tr")
     shown = {
         row.locator("th").inner_text(): row.locator("td").all_inner_texts()[::2]
@@ -349,6 +349,8 @@ def test_a_pair_is_picked_drawn_and_parted(open_page, demo_files, tmp_path):
     assert f"{relation.kendall:.2g}" in facts
     assert "Pearson's correlation" in facts
     pair.get_by_role("button", name="no", exact=True).click()
+    page.wait_for_function("document.querySelectorAll('.pair .figure-version').length === 1")
+    page.wait_for_timeout(200)
     assert pair.locator(".figure-version").count() == 1
     part = {p.level: p.view for p in view.parts}["no"]
     cells = pair.locator(".pair-cell rect").count()
@@ -360,16 +362,21 @@ def test_an_address_opens_a_pair_of_each_kind(open_page, demo_files, tmp_path):
     path = nachsicht.compare(*files, outcome="overwintered").write(tmp_path / "kinds.html")
     page = open_page(path, "#pair/overwintered/mite_count")
     boxes = page.locator(".pair")
+    page.wait_for_selector(".pair-box rect")
     assert boxes.locator(".pair-box rect").count() == 2
     boxes.get_by_role("button", name="spreads").click()
+    page.wait_for_selector(".pair .ink rect")
     assert boxes.locator(".ink rect").count() > 10
     boxes.get_by_role("button", name="against all rows").click()
     page.wait_for_selector(".pair-dot circle")
     assert boxes.locator(".pair-dot circle").count() == 2 * 19
     page = open_page(path, "#pair/hive_type/overwintered")
+    page.wait_for_selector(".pair .pair-text text")
     assert page.locator(".pair .pair-text text").count() == 2 * 4 * 2
     page = open_page(path, "#pair/checked_on/honey_kg")
+    page.wait_for_selector(".pair .time-jump line", state="attached")
     assert page.locator(".pair .time-jump line").count() == 4
+    page.wait_for_selector("#components .pair-cell", state="attached")
     assert page.locator("#components .pair-cell").count() == 2
 
 
@@ -393,11 +400,14 @@ def test_time_repeats_and_the_rows_of_a_finding_are_shown(open_page, written):
 def test_the_rows_that_are_shown_can_be_narrowed(open_page, written):
     page = open_page(written["2025"], "#rows")
     rows = page.locator(".excerpt tbody tr")
-    assert rows.count() == 15
+    assert rows.count() == 20
     page.get_by_label("only rows with gaps").check()
-    assert 0 < rows.count() < 15
+    assert 0 < rows.count() < 20
     assert all("–" in text for text in rows.all_inner_texts())
     page.get_by_label("only rows with gaps").uncheck()
+    page.get_by_label("only rows with outliers").check()
+    assert 0 < rows.count() < 20
+    page.get_by_label("only rows with outliers").uncheck()
     page.get_by_label("Find in these rows").fill("C25-00001")
     assert rows.count() == 1
 

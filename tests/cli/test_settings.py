@@ -4,6 +4,7 @@ import json
 import re
 
 import jsonschema
+import numpy as np
 import pandas as pd
 import pytest
 from markdown_it import MarkdownIt
@@ -224,3 +225,21 @@ def test_kinds_are_taken_from_the_settings(folder):
     page = nachsicht.profile(folder / BOTH[0], kinds={"queen_age_years": "category"})
     column = page.document.column("queen_age_years")
     assert (column.kind, column.kind_reason) == ("category", "chosen")
+
+
+def test_the_past_of_a_dataset_is_compared_as_versions(tmp_path):
+    rng = np.random.default_rng(3)
+    n = 1500
+    days = pd.Timestamp("2024-01-01") + pd.to_timedelta(np.sort(rng.integers(0, 182, n)), "D")
+    weight = np.round(rng.normal(30, 5, n), 1)
+    weight[days >= pd.Timestamp("2024-04-01")] *= 2.20462
+    frame = pd.DataFrame({"seen": days, "weight": weight, "kind": rng.choice(["a", "b"], n)})
+    compared = nachsicht.compare_groups(frame, by="seen")
+    labels = [version.label for version in compared.document.versions]
+    assert labels == [f"2024-0{month}" for month in range(1, 7)]
+    assert compared.document.sliced_by == "seen"
+    assert [(f.code, f.versions) for f in compared.findings if f.weight == "act"] == [
+        ("rescaled", ("2024-03", "2024-04"))
+    ]
+    assert compared.document.verdict.lead.startswith("2024-06 is like 2024-05")
+    assert not compared.document.rows

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 import nachsicht
 from nachsicht.compute.columns import finish_column, observe_column
-from nachsicht.compute.excerpts import SHOWN, observe_ends
+from nachsicht.compute.excerpts import DRAWN, SHOWN, observe_ends
 from nachsicht.compute.gap_patterns import MOST_BLOCKS, observe_patterns
 from nachsicht.settings import Settings
 
@@ -84,7 +84,7 @@ def test_columns_that_go_missing_together_are_one_finding():
 def test_the_rows_shown_are_the_first_and_last_for_any_split(n, cut):
     table = pa.table({"i": range(n), "t": [None if i % 3 == 0 else f"t{i}" for i in range(n)]})
     parts = [observe_ends(part) for part in (table.slice(0, cut), table.slice(cut))]
-    found = parts[0].merge(parts[1]).finish(None)
+    found = parts[0].merge(parts[1]).finish(None, ())
     shown = [int(row[0]) for row in found.first + found.last]
     expected = list(range(n))
     assert shown == (expected if n <= 2 * SHOWN else expected[:SHOWN] + expected[-SHOWN:])
@@ -97,7 +97,7 @@ def test_rows_drawn_are_the_same_each_time_and_from_everywhere():
     assert drawn[0] == drawn[1]
     places = [int(row[0]) for row in drawn[0]]
     assert places == sorted(places)
-    assert len(set(places)) == SHOWN
+    assert len(set(places)) == DRAWN
     assert max(places) - min(places) > 400
 
 

@@ -30,10 +30,15 @@ export function Rows() {
 function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
   const [sought, seek] = useState("");
   const [gapsOnly, setGapsOnly] = useState(false);
-  const wanted = (row: (string | null)[]) =>
+  const [farOnly, setFarOnly] = useState(false);
+  const names = ["first", "drawn", "last"] as const;
+  const wanted = (row: (string | null)[], place: number, part: number) =>
     (!gapsOnly || row.includes(null)) &&
+    (!farOnly || excerpt.outlying[part]!.includes(place)) &&
     (!sought || row.some((cell) => cell?.toLocaleLowerCase().includes(sought.toLocaleLowerCase())));
-  const parts = (["first", "drawn", "last"] as const).filter((part) => excerpt[part].some(wanted));
+  const rowsOf = (part: (typeof names)[number]) =>
+    excerpt[part].filter((row, place) => wanted(row, place, names.indexOf(part)));
+  const parts = names.filter((part) => rowsOf(part).length > 0);
   if (!excerpt.first.length) return null;
   const label = page.versions[version]!.label;
   return (
@@ -50,6 +55,9 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
         <label>
           <input type="checkbox" checked={gapsOnly} onChange={() => setGapsOnly(!gapsOnly)} /> {word("page.only_gaps")}
         </label>
+        <label>
+          <input type="checkbox" checked={farOnly} onChange={() => setFarOnly(!farOnly)} /> {word("page.only_outliers")}
+        </label>
       </div>
       <div class="wide" tabIndex={0}>
         <table>
@@ -65,7 +73,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
           </thead>
           {parts.map((part) => (
             <tbody key={part}>
-              {excerpt[part].filter(wanted).map((row, i) => (
+              {rowsOf(part).map((row, i) => (
                 <tr key={i}>
                   <th scope="row" class="muted">
                     {i === 0 ? word(`page.excerpt_${part}`) : ""}

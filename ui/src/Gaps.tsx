@@ -67,6 +67,31 @@ export function Gaps() {
         )}
       </div>
       {gaps.further && <p class="muted">{gaps.further}</p>}
+      {gaps.pairs.length > 0 && (
+        <details class="behind">
+          <summary>{word("page.gap_pairs")}</summary>
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">{word("page.two_columns")}</th>
+                <th scope="col" class="number">{word("page.rows")}</th>
+                <th scope="col" class="number">
+                  <Term term="gap_shared">{word("page.gap_shared")}</Term>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {gaps.pairs.map(([one, other, rows, shared], i) => (
+                <tr key={i}>
+                  <th scope="row" class="value">{one} + {other}</th>
+                  <td class="number">{rows}</td>
+                  <td class="number">{shared}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </details>
+      )}
       {gaps.groups.map((group, i) => (
         <p key={i}>{word("page.gap_group", { list: group.join(", ") })}</p>
       ))}

@@ -11,6 +11,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   const relations = page.matrix!;
   const [view, setView] = useState<View>("new");
   const [chosen, setChosen] = useState<[number, number] | null>(null);
+  const [table, setTable] = useState(false);
   const names = relations.names;
   const labels: Record<View, string> = {
     new: page.versions[page.versions.length - 1]!.label,
@@ -74,6 +75,35 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
           )}
         </svg>
       </div>
+      <details class="behind" onToggle={(event) => setTable(event.currentTarget.open)}>
+        <summary>{word("page.table_behind")}</summary>
+        {table && (
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">{labels[view]}</th>
+                {names.map((name) => (
+                  <th scope="col" class="number" key={name}>
+                    {name}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {names.map((one, i) => (
+                <tr key={one}>
+                  <th scope="row">{one}</th>
+                  {names.map((other, j) => (
+                    <td class="number" key={other}>
+                      {i === j ? "" : (value(i, j)?.toFixed(2) ?? "–")}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </details>
       <figcaption aria-live="polite">
         {chosen ? (
           <>

@@ -21,7 +21,9 @@ export function Outcome() {
                   <Term term="explained">{word("page.explained")}</Term> <VersionMark version={i} /> {version.label}
                 </th>
               ))}
-              <th scope="col">{outcome.by_bin}</th>
+              <th scope="col">
+                <Term term="outcome_bars">{outcome.by_bin}</Term>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -54,13 +56,15 @@ function Bars({ view }: { view: OutcomeView }) {
   const [low, high] = page.outcome!.range;
   const width = 256;
   const height = 34;
+  const under = 12;
+  const most = Math.max(...view.bins.map((bin) => bin.part), 1e-9);
   const y = (value: number) => height * (1 - Math.min(1, Math.max(0, (value - low) / (high - low || 1))));
   const step = width / Math.max(view.bins.length, 1);
   return (
     <svg
       class="outcome-bars"
       width={width}
-      height={height}
+      height={height + under}
       role="img"
       aria-label={view.bins.map((bin) => `${bin.label}: ${bin.text}`).join("; ")}
     >
@@ -68,6 +72,22 @@ function Bars({ view }: { view: OutcomeView }) {
         <g key={i}>
           <title>{`${bin.label}: ${bin.text}`}</title>
           <rect class="bar" x={i * step + 1} width={Math.max(step - 2, 1)} y={y(bin.value)} height={height - y(bin.value)} />
+          <rect
+            class="part"
+            x={i * step + 1}
+            width={Math.max(step - 2, 1)}
+            y={height + 2}
+            height={(under - 2) * (bin.part / most)}
+          />
+          {view.older?.[i] != null && (
+            <rect
+              class="older-bar"
+              x={i * step + 2}
+              width={Math.max(step - 4, 1)}
+              y={y(view.older[i]!)}
+              height={height - y(view.older[i]!)}
+            />
+          )}
           <line class="interval" x1={(i + 0.5) * step} x2={(i + 0.5) * step} y1={y(bin.low)} y2={y(bin.high)} />
         </g>
       ))}

@@ -62,12 +62,16 @@ export interface Gaps {
   patterns: { columns: string[]; rows: string[]; share: string }[];
   further: string;
   groups: string[][];
+  /** One, other, rows where both are missing, their share of those where either is. */
+  pairs: [string, string, string, string][];
 }
 
 export interface OutcomeView {
   column: string;
   explained: (string | null)[];
-  bins: { label: string; rows: string; value: number; low: number; high: number; text: string }[];
+  /** The version before, by the same bins. */
+  older: (number | null)[] | null;
+  bins: { label: string; rows: string; part: number; value: number; low: number; high: number; text: string }[];
 }
 
 export interface Outcome {
@@ -83,6 +87,8 @@ export interface Excerpt {
   first: (string | null)[][];
   drawn: (string | null)[][];
   last: (string | null)[][];
+  /** Rows of the three parts with a quantity far from the rest. */
+  outlying: number[][];
 }
 
 /** Begins at `start`, each bin so wide, so many bins. */

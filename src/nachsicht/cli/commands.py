@@ -91,7 +91,10 @@ def profile(source: str, label: str | None, **output: Any) -> None:
 @click.option(
     "--label", "labels", multiple=True, help="What to call a version; once for each, in order."
 )
-@click.option("--by", help="Compare the groups of this column, within one source.")
+@click.option(
+    "--by",
+    help="Compare the groups of this column, within one source; of a moment column, its months.",
+)
 @click.option("--group", "groups", multiple=True, help="One of two groups to compare, with --by.")
 @click.option(
     "--stop-on",

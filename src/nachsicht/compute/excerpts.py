@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,12 +10,14 @@ import numpy as np
 import pyarrow as pa
 
 from nachsicht.compute.arrays import taken
+from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import short_text
 from nachsicht.compute.relations.row_sample import RowSample
+from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.profile import Excerpt
 
-#: Rows of each of the three parts.
-SHOWN = 5
+#: Rows at either end, and rows that are drawn.
+SHOWN, DRAWN = 5, 10
 #: Columns beyond these are not shown.
 MOST_COLUMNS = 60
 
@@ -33,18 +36,23 @@ class EndsPart:
         last = _joined(self.last, other.last)
         return EndsPart(first, last.slice(max(last.num_rows - SHOWN, 0)), self.rows + other.rows)
 
-    def finish(self, sample: RowSample | None) -> Excerpt:
+    def finish(self, sample: RowSample | None, columns: Sequence[ColumnSummary]) -> Excerpt:
         """The rows as texts; the drawn ones are those of the smallest hashes."""
         overlap = max(0, self.first.num_rows + self.last.num_rows - self.rows)
         drawn: Any = None
         if sample is not None and self.rows > 3 * SHOWN:
-            chosen = np.sort(np.argsort(sample.hashes, kind="stable")[:SHOWN])
+            chosen = np.sort(np.argsort(sample.hashes, kind="stable")[:DRAWN])
             drawn = taken(sample.rows, chosen)
+        last = self.last.slice(overlap)
         return Excerpt(
             columns=tuple(self.first.schema.names[:MOST_COLUMNS]),
             first=_texts(self.first),
             drawn=_texts(drawn) if drawn is not None else (),
-            last=_texts(self.last.slice(overlap)),
+            last=_texts(last),
+            outlying=tuple(
+                _outlying(part, columns) if part is not None else ()
+                for part in (self.first, drawn, last)
+            ),
         )
 
 
@@ -54,6 +62,18 @@ def observe_ends(batch: Any) -> EndsPart:
     few = table.select(range(min(table.num_columns, MOST_COLUMNS)))
     start = max(few.num_rows - SHOWN, 0)
     return EndsPart(few.slice(0, SHOWN), few.slice(start), table.num_rows)
+
+
+def _outlying(table: Any, columns: Sequence[ColumnSummary]) -> tuple[int, ...]:
+    """Rows of a part, from 0, with a quantity beyond Tukey's fences."""
+    found = np.zeros(table.num_rows, bool)
+    for column in columns[:MOST_COLUMNS]:
+        numbers = as_numbers(table.column(column.position))
+        fences = column.detail.outliers if isinstance(column.detail, QuantitySummary) else None
+        if numbers and fences:
+            values, present = numbers
+            found |= present & ((values < fences.low_fence) | (values > fences.high_fence))
+    return tuple(np.flatnonzero(found).tolist())
 
 
 def _joined(one: Any, other: Any) -> Any:

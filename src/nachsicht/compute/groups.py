@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
@@ -73,6 +74,38 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
         )
         for name in chosen
     ]
+
+
+def slices_in(table: Any, by: str) -> list[Group] | None:
+    """Rows by calendar unit of a moment column, one after the other; None of other columns.
+
+    By month where that makes no more than the most groups, else by year; units with too few
+    rows are left out.
+
+    Raises
+    ------
+    SettingsError
+        If there are not two such units.
+    """
+    if by not in table.schema.names:
+        return None
+    column = table.column(table.schema.names.index(by))
+    if not (pa.types.is_timestamp(column.type) or pa.types.is_date(column.type)):
+        return None
+    for unit in ("month", "year"):
+        levels, codes = levels_in(column, unit)
+        counts = np.bincount(codes, minlength=len(levels))[:-1]
+        fit = np.flatnonzero(counts >= FEWEST_ROWS)
+        if len(fit) <= MOST_GROUPS or unit == "year":
+            break
+    if len(fit) < 2:
+        raise SettingsError(
+            "there are no two months or years with enough rows to compare",
+            where=by,
+            todo="Choose a column that covers a longer time.",
+        )
+    none = np.empty(0, np.int64)
+    return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
 
 
 def _largest(by_name: dict[str, int], counts: Any) -> list[str]:

@@ -51,7 +51,7 @@ from nachsicht.compute.repeats import (
     with_cells,
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
-from nachsicht.model.column import ColumnSummary
+from nachsicht.model.column import CategorySummary, ColumnSummary
 from nachsicht.model.profile import Repeats
 from nachsicht.settings import Settings
 
@@ -103,9 +103,13 @@ def _run_table(
 ) -> tuple[Computed, AtHand]:
     hashes = RowHashes(table.num_rows)
 
-    def column(position: int) -> tuple[ColumnSummary, NDArray[Any] | None]:
-        part = _observe(table.column(position), position, hashes)
-        return read_column(part, table.schema.names[position], position, settings, now)
+    def column(position: int) -> tuple[ColumnSummary, NDArray[Any] | None, Any]:
+        array = table.column(position)
+        part, encoded = _observe(array, position, hashes)
+        name = table.schema.names[position]
+        summary, values = read_column(part, name, position, settings, now)
+        few = isinstance(summary.detail, CategorySummary)
+        return summary, values, encoded if few else array
 
     # The largest columns first, so that no thread is left with one in the end.
     sizes = [table.column(i).nbytes for i in range(table.num_columns)]
@@ -113,18 +117,20 @@ def _run_table(
     futures = {i: pool.submit(column, i) for i in order}
     _await(futures.values(), listener)
     results = [futures[i].result() for i in range(table.num_columns)]
-    summaries = tuple(summary for summary, _ in results)
+    summaries = tuple(summary for summary, _, _ in results)
+    # Levels that were found once are not looked for again.
+    encoded = pa.table([column for _, _, column in results], table.schema.names)
     rows = hashes.part()
     repeats = pool.submit(rows.finish)
     looks = further_looks(summaries, settings.repeats_in)
     further = [pool.submit(_repeats_in, look, table, rows.chunks[0]) for look in looks]
     split_by = columns_to_split_by(summaries)
-    gaps = pool.submit(observe_gaps, table, split_by)
+    gaps = pool.submit(observe_gaps, encoded, split_by)
     patterns = pool.submit(observe_patterns, table)
     sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
     drawn = drawn_places(rows.chunks[0])
     # In this thread, since products of matrices take all cores themselves.
-    relations = relations_of(summaries, table, drawn, table.num_rows, spread=pool.map)
+    relations = relations_of(summaries, encoded, drawn, table.num_rows, spread=pool.map)
     spreads = spreads_by_level(summaries, sample)
     found = relations.relations
     computed = Computed(
@@ -143,9 +149,9 @@ def _run_table(
         components_of(relations.drawn),
         over_time(summaries, relations.drawn, found.pairs, settings.moment),
         outcome_of(summaries, sample, settings.outcome),
-        observe_ends(table).finish(sample),
+        observe_ends(table).finish(sample, summaries),
     )
-    kept = {i: values for i, (_, values) in enumerate(results) if values is not None}
+    kept = {i: values for i, (_, values, _) in enumerate(results) if values is not None}
     return computed, AtHand(table, rows.chunks[0], kept, relations.pairs, relations.drawn)
 
 
@@ -165,11 +171,16 @@ def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
         raise
 
 
-def _observe(array: Any, position: int, hashes: RowHashes) -> ColumnPart:
-    """One step serves the column and the rows, so that texts are encoded once."""
+def _observe(array: Any, position: int, hashes: RowHashes) -> tuple[ColumnPart, Any]:
+    """One step serves the column and the rows, so that texts are encoded once.
+
+    Returns
+    -------
+    (the part of the column, the column as it was encoded)
+    """
     encoded = encode(array)
     hashes.add(encoded, position)
-    return observe_column(array, encoded)
+    return observe_column(array, encoded), encoded
 
 
 class _Stream:
@@ -219,7 +230,7 @@ class _Stream:
             components_of(found.drawn),
             over_time(summaries, found.drawn, found.relations.pairs, self._settings.moment),
             outcome_of(summaries, self._sample, self._settings.outcome),
-            self._ends.finish(self._sample),
+            self._ends.finish(self._sample, summaries),
         )
 
     def _relations(self, summaries: tuple[ColumnSummary, ...]) -> Found:
@@ -235,7 +246,7 @@ class _Stream:
         hashes = RowHashes(batch.num_rows)
         parts = list(
             self._pool.map(
-                lambda position: _observe(batch.column(position), position, hashes),
+                lambda position: _observe(batch.column(position), position, hashes)[0],
                 range(batch.num_columns),
             )
         )

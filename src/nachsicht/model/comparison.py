@@ -254,7 +254,7 @@ class ComparisonDocument(
     ``planes`` holds rows of every version in the plane of the first two of them. ``rows`` has an
     entry for each step whose rows could be compared: where both
     versions were there as data. ``grouped_by`` is the column whose groups are compared, as
-    versions are.
+    versions are; ``sliced_by`` the moment column whose months or years are.
     """
 
     format_version: int
@@ -268,5 +268,6 @@ class ComparisonDocument(
     findings: tuple[Finding, ...]
     stale: tuple[Stale, ...]
     grouped_by: str | None
+    sliced_by: str | None
     theme: Theme | None
     verdict: Verdict

@@ -177,13 +177,15 @@ class Relations(msgspec.Struct, frozen=True, kw_only=True):
 class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
     """The few rows that are shown, as texts: the first, some drawn evenly, and the last.
 
-    The first sixty columns at most; long texts are cut.
+    The first sixty columns at most; long texts are cut. ``outlying`` names, for each of the
+    three parts, the rows (from 0) with a quantity beyond Tukey's fences.
     """
 
     columns: tuple[str, ...]
     first: tuple[tuple[str | None, ...], ...]
     drawn: tuple[tuple[str | None, ...], ...]
     last: tuple[tuple[str | None, ...], ...]
+    outlying: tuple[tuple[int, ...], ...]
 
 
 class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):

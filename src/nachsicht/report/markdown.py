@@ -72,7 +72,8 @@ def _where(finding: Finding, many: bool) -> str:
 def rows_sentences(document: ComparisonDocument) -> list[str]:
     """What became of the rows at each step, where that says something."""
     steps = len(document.versions) - 1
-    if steps and not document.rows and document.grouped_by is None:
+    parts = document.grouped_by or document.sliced_by
+    if steps and not document.rows and parts is None:
         return [phrase("rows.not_compared")]
     return [rows_sentence(rows, document) for rows in document.rows if rows.key or rows.same]
 

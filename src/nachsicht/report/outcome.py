@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.outcome import Outcome, OutcomeBin
+from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView
 from nachsicht.words import number, percent, phrase, whole
 
 #: Columns that are listed.
@@ -34,7 +34,8 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
                     _share(side.get(name or ""))
                     for side, name in zip(explained, names[view.column], strict=True)
                 ],
-                "bins": [_bin(entry, newest) for entry in view.bins],
+                "bins": [_bin(entry, newest, newest.rows) for entry in view.bins],
+                "older": _older(view, outcomes, names[view.column]),
             }
             for view in newest.views[:_LISTED]
         ],
@@ -65,11 +66,27 @@ def _range(outcome: Outcome) -> tuple[float, float]:
     return (min(low, 0.0), high)
 
 
-def _bin(entry: OutcomeBin, outcome: Outcome) -> dict[str, Any]:
+def _older(
+    view: OutcomeView, outcomes: list[Outcome | None], names: tuple[str | None, ...]
+) -> list[float | None] | None:
+    """The version before by the same bins; None where it has others, or is not there."""
+    if len(outcomes) < 2 or outcomes[-2] is None:
+        return None
+    before = next((v for v in outcomes[-2].views if v.column == names[-2]), None)
+    if before is None:
+        return None
+    values = {entry.label: entry.value for entry in before.bins}
+    if not any(entry.label in values for entry in view.bins):
+        return None
+    return [values.get(entry.label) for entry in view.bins]
+
+
+def _bin(entry: OutcomeBin, outcome: Outcome, rows: int) -> dict[str, Any]:
     say = number if outcome.level is None else percent
     return {
         "label": entry.label,
         "rows": whole(entry.rows),
+        "part": round(entry.rows / max(rows, 1), 4),
         "value": entry.value,
         "low": entry.low,
         "high": entry.high,

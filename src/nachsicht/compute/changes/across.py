@@ -12,7 +12,7 @@ from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.changes.pairs_across import components_across, with_pairs
 from nachsicht.compute.changes.spreads import shared_spread
 from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
-from nachsicht.compute.changes.verdict import verdict_on
+from nachsicht.compute.changes.verdict import Made, verdict_on
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
 from nachsicht.model.documents import FORMAT_VERSION
@@ -48,14 +48,21 @@ def compare_versions(
     accepted: Sequence[Accepted] = (),
     spread: Spread = map,
     by: str | None = None,
+    *,
+    sliced_by: str | None = None,
 ) -> ComparisonDocument:
     """Compare each version with the one before it, and the last with the first.
 
-    ``by`` names the column whose groups they are, if they are no versions in time.
+    ``by`` names the column whose groups they are, if they are no versions in time;
+    ``sliced_by`` the moment column by which they are parts of one dataset, in order.
     """
     in_time = by is None
     compared = [
-        compare_two(Between(versions[i], versions[i + 1], settings, in_time), (i, i + 1), spread)
+        compare_two(
+            Between(versions[i], versions[i + 1], settings, in_time, sliced_by is not None),
+            (i, i + 1),
+            spread,
+        )
         for i in range(len(versions) - 1)
     ]
     profiles = [version.profile for version in versions]
@@ -65,7 +72,8 @@ def compare_versions(
     findings += crept
     if len(profiles) == 1:
         findings = list(profiles[0].findings)
-    return _document(versions, compared, threads, ways, findings, title, settings, accepted, by)
+    made = Made(by, sliced_by)
+    return _document(versions, compared, threads, ways, findings, title, settings, accepted, made)
 
 
 def compare_with_rest(
@@ -86,7 +94,8 @@ def compare_with_rest(
     threads = _beside_each_other(profiles, compared)
     findings = [finding for step in compared for finding in step.findings]
     ways = [None] * len(threads)
-    return _document(groups, compared, threads, ways, findings, title, settings, accepted, by)
+    made = Made(by, None)
+    return _document(groups, compared, threads, ways, findings, title, settings, accepted, made)
 
 
 def _document(
@@ -98,7 +107,7 @@ def _document(
     title: str,
     settings: Settings,
     accepted: Sequence[Accepted],
-    grouped_by: str | None,
+    made: Made,
 ) -> ComparisonDocument:
     marked, stale = accept(findings, accepted)
     ordered = by_urgency(marked)
@@ -119,9 +128,10 @@ def _document(
         planes=planes,
         findings=ordered,
         stale=stale,
-        grouped_by=grouped_by,
+        grouped_by=made.grouped_by,
+        sliced_by=made.sliced_by,
         theme=None,
-        verdict=verdict_on(labels, ordered, columns, grouped_by),
+        verdict=verdict_on(labels, ordered, columns, made),
     )
 
 

@@ -44,13 +44,15 @@ class Between:
     """Two versions, in order, and the settings by which they are compared.
 
     Groups of one dataset are not ``in_time``: nothing was done to one that made the other of
-    it, so differences are told and no causes looked for.
+    it, so differences are told and no causes looked for. Slices of one dataset by a moment
+    are in time, but have other rows by their nature (``slices``), so rows are not compared.
     """
 
     old: Version
     new: Version
     settings: Settings
     in_time: bool = True
+    slices: bool = False
 
     @property
     def labels(self) -> tuple[str, str]:

@@ -49,8 +49,9 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
     """Compare two versions whose positions are ``step``."""
     pairs = match_columns(between.old.profile, between.new.profile)
     changes = measure_pairs(between, pairs, spread)
-    rows = _rows(between, changes, step, spread) if between.in_time else None
-    findings = _findings_of_rows(between, rows) if between.in_time else []
+    same_rows = between.in_time and not between.slices
+    rows = _rows(between, changes, step, spread) if same_rows else None
+    findings = _findings_of_rows(between, rows) if same_rows else []
     findings += [presence_finding(pair, between) for pair in pairs]
     findings.append(_reordered(between, pairs))
     findings += _findings_of_columns(between, changes)
@@ -91,7 +92,7 @@ def _findings_of_columns(between: Between, changes: Sequence[Change]) -> list[Fi
     findings: list[Finding | None] = []
     place, swapped = None, set()
     if between.in_time:
-        lost, place = rows_lost(between)
+        lost, place = (None, None) if between.slices else rows_lost(between)
         swaps = swaps_in(changes)
         findings += [lost, *(_swapped(between, swap) for swap in swaps)]
         swapped = {c.new.position for swap in swaps for c in (swap.first, swap.second)}

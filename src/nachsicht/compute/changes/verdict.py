@@ -3,21 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from nachsicht.model.comparison import ColumnAcross, Verdict
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.words import counted, phrase
 
 
+class Made(NamedTuple):
+    """How the versions were made of one dataset, if they were: by groups, or by time."""
+
+    grouped_by: str | None
+    sliced_by: str | None
+
+
 def verdict_on(
     labels: Sequence[str],
     findings: Sequence[Finding],
     columns: Sequence[ColumnAcross],
-    grouped_by: str | None = None,
+    made: Made,
 ) -> Verdict:
     """Sum up the open findings of the newest step, of the one version, or of all groups."""
     newest = labels[-1]
-    current = [f for f in findings if grouped_by or f.versions[-1] == newest]
+    current = [f for f in findings if made.grouped_by or f.versions[-1] == newest]
     still_open = [finding for finding in current if finding.accepted is None]
     act, check, note = (sum(f.weight is weight for f in still_open) for weight in Weight)
     named = {name for finding in current for name in finding.columns}
@@ -30,7 +38,7 @@ def verdict_on(
         rest.append(_phrase("accepted", accepted))
     rest.append(_quiet(len(labels) > 1, steady, len(columns)))
     return Verdict(
-        lead=_lead(labels, act, check, grouped_by),
+        lead=_lead(labels, act, check, made),
         rest=" ".join(rest),
         act=act,
         check=check,
@@ -40,17 +48,17 @@ def verdict_on(
     )
 
 
-def _lead(labels: Sequence[str], act: int, check: int, grouped_by: str | None) -> str:
-    if grouped_by:
+def _lead(labels: Sequence[str], act: int, check: int, made: Made) -> str:
+    if made.grouped_by:
         differ = act + check
         return (
-            _phrase("groups", differ, by=grouped_by)
+            _phrase("groups", differ, by=made.grouped_by)
             if differ
-            else phrase("verdict.groups_calm", by=grouped_by)
+            else phrase("verdict.groups_calm", by=made.grouped_by)
         )
     if len(labels) > 1:
         facts = {"old": labels[-2], "new": labels[-1]}
-        kind = "compare"
+        kind = "slices" if made.sliced_by else "compare"
     else:
         facts = {"label": labels[-1]}
         kind = "profile"

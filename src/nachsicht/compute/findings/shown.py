@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import missing_in, taken, values_of
+from nachsicht.compute.arrays import arrow_texts, missing_in, taken, values_of
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import short_text
 from nachsicht.compute.columns import is_text
@@ -172,8 +172,7 @@ def _with_values(array: Any, values: Sequence[object]) -> _Places:
         held, present = numbers
         each = [np.flatnonzero(present & (held == value)) for value in values]
     elif is_text(array.type):
-        masks = [pc.equal(array, pa.scalar(str(value), array.type)) for value in values]
-        each = [np.flatnonzero(values_of(pc.fill_null(mask, False))) for mask in masks]
+        each = [_equal_text(array, str(value)) for value in values]
         each = [places for places in each if len(places)]
     else:
         if pa.types.is_nested(array.type):
@@ -238,8 +237,13 @@ def _repeated(finding: Finding, _: Sequence[Any]) -> _Places:
 def _blank(_: Finding, arrays: Sequence[Any]) -> _Places:
     if not is_text(arrays[0].type):
         return np.empty(0, np.int64)
-    bare = pc.equal(pc.utf8_trim_whitespace(arrays[0]), "")
-    return np.flatnonzero(values_of(pc.fill_null(bare, False)))
+    return _equal_text(pc.utf8_trim_whitespace(arrays[0]), "")
+
+
+def _equal_text(array: Any, text: str) -> _Places:
+    # A text by itself would go through a conversion that imports pandas.
+    same = pc.equal(array, arrow_texts([text]).cast(array.type)[0])
+    return np.flatnonzero(values_of(same) & ~missing_in(same))
 
 
 #: Findings that speak of values that occur twice.
