@@ -72,9 +72,8 @@ def side_by_side(folder: Path, lines: list[str]) -> float:
         )
     lines += [
         "",
-        "Nachsicht's figure is a whole `nachsicht.profile` with the page written; relations are "
-        "computed of 10,000 evenly drawn rows, while the batteries compute correlations and "
-        "crosstabs of all.",
+        "Nachsicht's figure is a whole `nachsicht.profile` with the page written, relations of all "
+        "pairs over all rows included.",
         "",
     ]
     return own.seconds
@@ -128,6 +127,16 @@ def comparing(folder: Path, lines: list[str]) -> None:
     ]
 
 
+def relating(lines: list[str]) -> None:
+    """All pairs of columns, in memory."""
+    clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
+    told = subprocess.run(
+        [sys.executable, HERE / "relations.py"],
+        capture_output=True, text=True, check=True, env=clean,
+    )  # fmt: skip
+    lines += ["## Relations", "", f"All pairs in memory: {told.stdout.strip()}.", ""]
+
+
 def main() -> None:
     """Measure, write the page of results, and print it."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp())
@@ -145,6 +154,7 @@ def main() -> None:
         "",
     ]
     million = side_by_side(folder, lines)
+    relating(lines)
     comparing(folder, lines)
     straight(folder, lines, million)
     text = "\n".join(lines) + "\n"
