@@ -29,7 +29,7 @@ def main() -> None:
         for table in few
     ]
     pairs = list(zip(*summaries, strict=True))
-    sides = [AtHand(table, pa.array([]), {}) for table in tables]
+    sides = [AtHand(table, pa.array([]), {}, None, ()) for table in tables]
     place = names.index("check_id")
     with ThreadPoolExecutor() as pool:
         started = time.perf_counter()

@@ -3,6 +3,7 @@
 import html
 import json
 import re
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -436,3 +437,64 @@ def test_hostile_names_stay_text_in_pairs_time_repeats_and_rows(open_page, tmp_p
     assert any(HOSTILE in option for option in options)
     assert page.title() != "taken"
     assert page.locator("img").count() == 0
+
+
+def test_a_slash_finds_columns_findings_and_words_by_keyboard(open_page, written):
+    page = open_page(written["comparison"])
+    page.keyboard.press("/")
+    page.keyboard.type("mite_c")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("tbody[data-column=mite_count] .column-page")
+    page.keyboard.press("/")
+    page.keyboard.type("rescaled")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#finding-0 .evidence")
+    assert page.url.endswith("#finding/0")
+    page.keyboard.press("/")
+    page.keyboard.type("interquartile range")
+    page.wait_for_selector(".finder li")
+    assert "range of the middle half" in page.locator(".finder").inner_text()
+    page.keyboard.press("Escape")
+    assert not page.locator(".finder").is_visible()
+
+
+def test_figures_and_their_numbers_are_kept_as_files(open_page, tmp_path):
+    hostile = "=1+2"
+    frame = pd.DataFrame({"level": [hostile] * 30 + ["calm"] * 20, "n": [1.5, 2.5] * 25})
+    page = open_page(nachsicht.profile(frame).write(tmp_path / "kept.html"), "#column/level")
+    opened = page.locator(".column-page")
+    opened.get_by_text("The figure's numbers").click()
+    with page.expect_download() as kept:
+        opened.get_by_role("button", name="as CSV").click()
+    text = Path(kept.value.path()).read_text()
+    assert kept.value.suggested_filename == "level.csv"
+    assert text.splitlines()[1:] == ["'=1+2,30,60 %", "calm,20,40 %"]
+    with page.expect_download() as kept:
+        opened.get_by_role("button", name="as SVG").click()
+    drawn = Path(kept.value.path()).read_text()
+    assert drawn.startswith("<svg")
+    assert 'xmlns="http://www.w3.org/2000/svg"' in drawn
+    assert 'fill="rgb(59, 106, 106)"' in drawn
+    with page.expect_download() as kept:
+        opened.get_by_role("button", name="as PNG").click()
+    assert Path(kept.value.path()).read_bytes().startswith(b"\x89PNG")
+
+
+AXE = Path(__file__).parents[2] / "ui/node_modules/axe-core/axe.min.js"
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("name", ["comparison", "2025", "seasons"])
+def test_nothing_stands_in_the_way_of_a_screen_reader(browser, written, name, scheme):
+    # The policy of the page would keep the checker out.
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, color_scheme=scheme, bypass_csp=True
+    )
+    page = context.new_page()
+    page.goto(written[name].resolve().as_uri() + "#column/mite_count")
+    page.wait_for_selector(".column-page svg")
+    page.add_script_tag(path=AXE)
+    found = page.evaluate("axe.run().then(result => result.violations)")
+    context.close()
+    told = [(v["id"], [node["html"][:160] for node in v["nodes"][:3]]) for v in found]
+    assert told == []

@@ -151,3 +151,9 @@ def test_a_remedy_run_with_the_evidence_makes_its_finding_go(code):
     exec(catalogue()["remedies"][code], names)  # noqa: S102 (our own words)
     after = nachsicht.compare(frame, names["frame"]).findings
     assert code not in [f.code for f in after]
+
+
+def test_every_fact_of_a_finding_has_a_word():
+    named = set(catalogue()["evidence"])
+    for entry in ENTRIES:
+        assert set(entry.evidence) <= named, entry.code

@@ -11,6 +11,7 @@ import { Repeats } from "./Repeats";
 import { Time } from "./Time";
 import { pairIn } from "./Pairs";
 import { Outcome } from "./Outcome";
+import { Finder } from "./Finder";
 import { Origin } from "./Origin";
 import { VersionMark } from "./parts";
 import { Verdict } from "./Verdict";
@@ -40,7 +41,12 @@ export function App() {
   const here = columnIn(address) !== null ? "columns" : pairIn(address) ? "relations" : sections.find((section) => section === address) ?? "verdict";
   useEffect(() => {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
-    else if (pairIn(address)) document.querySelector(".pair")?.scrollIntoView({ block: "nearest" });
+    else if (/^finding\/\d+$/.test(address)) {
+      const finding = document.getElementById(address.replace("/", "-"));
+      const behind = finding?.querySelector("details");
+      if (behind) behind.open = true;
+      finding?.scrollIntoView({ block: "nearest" });
+    } else if (pairIn(address)) document.querySelector(".pair")?.scrollIntoView({ block: "nearest" });
   }, [address]);
   return (
     <>
@@ -62,6 +68,7 @@ export function App() {
             {word(`page.${titles[section] ?? section}`)}
           </a>
         ))}
+        <Finder />
       </nav>
       <main>
         <div class="first-screen">

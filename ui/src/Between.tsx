@@ -63,7 +63,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
         <table>
           <thead>
             <tr>
-              <th scope="col" />
+              <td />
               {excerpt.columns.map((name, i) => (
                 <th scope="col" key={i}>
                   {name}
@@ -75,9 +75,13 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
             <tbody key={part}>
               {rowsOf(part).map((row, i) => (
                 <tr key={i}>
-                  <th scope="row" class="muted">
-                    {i === 0 ? word(`page.excerpt_${part}`) : ""}
-                  </th>
+                  {i === 0 ? (
+                    <th scope="row" class="muted">
+                      {word(`page.excerpt_${part}`)}
+                    </th>
+                  ) : (
+                    <td />
+                  )}
                   {row.map((cell, j) => (
                     <td class={cell === null ? "gap" : "value"} key={j}>
                       {cell ?? "–"}
@@ -254,7 +258,7 @@ function Strongest({ title, pairs, choose }: { title: string; pairs: Listed; cho
           <th scope="col" class="number">
             {word("page.rows")}
           </th>
-          <th scope="col" />
+          <td />
         </tr>
       </thead>
       <tbody>

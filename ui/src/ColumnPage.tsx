@@ -77,7 +77,7 @@ function Measures({ column }: { column: Column }) {
         ))}
         {column.steps.some((step) => step.by_chance) && (
           <tr>
-            <th scope="row" />
+            <td />
             {column.steps.map((step, i) => (
               <td class="number muted" key={i}>
                 {step.by_chance ? word("page.by_chance") : ""}
@@ -94,7 +94,7 @@ function Heads({ first }: { first: string }) {
   return (
     <thead>
       <tr>
-        <th scope="col">{first}</th>
+        {first ? <th scope="col">{first}</th> : <td />}
         <VersionHeads />
       </tr>
     </thead>

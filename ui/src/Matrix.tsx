@@ -1,8 +1,9 @@
 /** Strengths of all pairs as a matrix, its columns in the order of their groups. */
 
-import { useState } from "preact/hooks";
+import { useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { page, word } from "./model";
+import { Saves } from "./Saves";
 
 type View = "new" | "old" | "difference";
 const CELL = 18;
@@ -11,6 +12,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   const relations = page.matrix!;
   const [view, setView] = useState<View>("new");
   const [chosen, setChosen] = useState<[number, number] | null>(null);
+  const figure = useRef<HTMLElement>(null);
   const [table, setTable] = useState(false);
   const names = relations.names;
   const labels: Record<View, string> = {
@@ -28,7 +30,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   const told = chosen && value(...chosen);
   const left = 130;
   return (
-    <figure class="matrix">
+    <figure class="matrix" ref={figure}>
       {relations.old && (
         <div class="controls" role="group" aria-label={word("page.version")}>
           {(["old", "new", "difference"] as const).map((name) => (
@@ -104,6 +106,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
           </table>
         )}
       </details>
+      <Saves inside={figure} name={word("page.relations_section")} numbers={table} />
       <figcaption aria-live="polite">
         {chosen ? (
           <>

@@ -12,6 +12,8 @@ import {
   sharesFigure,
   timeFigure,
 } from "./pairFigure";
+import { quiet } from "./figure";
+import { Saves } from "./Saves";
 import { Term, useInSight, VersionHeads, VersionMark } from "./parts";
 
 const WIDTH = 430;
@@ -181,7 +183,7 @@ export function Drawn({ draw, on, text, sentences, version }: DrawnAs) {
   const [near, seen] = useInSight<HTMLElement>();
   const ref = useRef<HTMLDivElement>(null);
   useEffect(() => {
-    if (seen) ref.current!.replaceChildren(draw());
+    if (seen) ref.current!.replaceChildren(quiet(draw()));
   }, [seen, ...on]);
   return (
     <figure ref={near}>
@@ -191,7 +193,9 @@ export function Drawn({ draw, on, text, sentences, version }: DrawnAs) {
         </p>
       )}
       <div ref={ref} role="img" aria-label={text} />
-      {sentences.length > 0 && <figcaption>{sentences.join(" ")}</figcaption>}
+      <figcaption>
+        {sentences.join(" ")} <Saves inside={ref} name={text} />
+      </figcaption>
     </figure>
   );
 }
@@ -207,7 +211,7 @@ function Facts({ pair }: { pair: Pair }) {
       <table>
         <thead>
           <tr>
-            <th scope="col" />
+            <td />
             <VersionHeads />
           </tr>
         </thead>

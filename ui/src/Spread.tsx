@@ -2,10 +2,11 @@
 
 import { useEffect, useLayoutEffect, useRef } from "preact/hooks";
 import { barsOf } from "./bars";
-import { largeFigure, levelsFigure, share, smallFigure } from "./figure";
+import { largeFigure, levelsFigure, quiet, share, smallFigure } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Spread as SpreadData, word } from "./model";
 import { useInSight } from "./parts";
+import { Saves } from "./Saves";
 
 const SMALL = { width: 230, height: 42, bars: 36 };
 const LARGE = { width: 720, bars: 72 };
@@ -27,7 +28,7 @@ export function SmallSpread({ column }: { column: Column }) {
   useLayoutEffect(() => {
     if (!seen || !column.spread || !ref.current) return;
     const bars = barsOf(column.spread, SMALL.bars);
-    if (bars.bars.length) ref.current.replaceChildren(smallFigure(bars, totalsOf(column), SMALL.width, SMALL.height));
+    if (bars.bars.length) ref.current.replaceChildren(quiet(smallFigure(bars, totalsOf(column), SMALL.width, SMALL.height)));
   }, [seen]);
   if (!column.spread) return <div class="spread-small none">–</div>;
   return <div class="spread-small" ref={ref} role="img" aria-label={described(column)} />;
@@ -35,19 +36,22 @@ export function SmallSpread({ column }: { column: Column }) {
 
 export function LargeSpread({ column, spread }: { column: Column; spread: SpreadData }) {
   const ref = useRef<HTMLDivElement>(null);
+  const figure = useRef<HTMLElement>(null);
   const bars = barsOf(spread, LARGE.bars);
   const totals = totalsOf(column);
   useEffect(() => {
     if (!bars.bars.length) return;
     const width = Math.max(300, Math.min(LARGE.width, ref.current!.clientWidth));
     ref.current!.replaceChildren(
-      spread.type === "levels"
-        ? levelsFigure(bars, totals, width)
-        : largeFigure(bars, totals, width, column.kind === "text" ? word("page.characters") : column.name),
+      quiet(
+        spread.type === "levels"
+          ? levelsFigure(bars, totals, width)
+          : largeFigure(bars, totals, width, column.kind === "text" ? word("page.characters") : column.name),
+      ),
     );
   }, [spread]);
   return (
-    <figure class="spread-large">
+    <figure class="spread-large" ref={figure}>
       <div ref={ref} role="img" aria-label={described(column)} />
       <figcaption>
         {bars.beyond.map(
@@ -61,6 +65,7 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
         {spread.type === "levels" && spread.further_levels > 0 && (
           <span>{word("page.further_levels", { n: whole(spread.further_levels) })}.</span>
         )}
+        <Saves inside={figure} name={column.name} numbers />
       </figcaption>
       <details class="behind">
         <summary>{word("page.table_behind")}</summary>

@@ -2,12 +2,13 @@
 
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
-import { whole } from "./format";
+import { percent, whole } from "./format";
 import { WeightTag } from "./parts";
 
 export function Verdict() {
   return (
     <section class="verdict" id="verdict" aria-label={word("page.verdict")}>
+      <h2 class="unseen">{word("page.verdict")}</h2>
       <p class="lead">
         <strong>{page.verdict.lead}</strong> {page.verdict.rest}
       </p>
@@ -48,6 +49,14 @@ function Line({ index }: { index: number }) {
       <FindingText finding={finding} />
     </li>
   );
+}
+
+/** A fact as a reader can use it; shares are percents. */
+function fact(name: string, value: string | number | string[]): string {
+  if (Array.isArray(value)) return value.join(", ");
+  if (typeof value !== "number") return value;
+  if (/share|^part|confidence/.test(name)) return percent(value);
+  return Number.isInteger(value) ? whole(value) : String(Number(value.toPrecision(4)));
 }
 
 /** The rows that show a finding, before and after. */
@@ -118,8 +127,8 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
         <dl class="evidence" aria-label={word("page.evidence")}>
           {Object.entries(finding.evidence).map(([name, value]) => (
             <div key={name}>
-              <dt>{name.replaceAll("_", " ")}</dt>
-              <dd>{Array.isArray(value) ? value.join(", ") : String(value)}</dd>
+              <dt>{word(`evidence.${name}`)}</dt>
+              <dd title={typeof value === "number" ? String(value) : undefined}>{fact(name, value)}</dd>
             </div>
           ))}
         </dl>

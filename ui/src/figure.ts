@@ -69,6 +69,12 @@ function scaleX({ bars, touching, time }: Bars) {
   return time ? { type: "utc" as const, domain: domain.map((t) => new Date(t)) } : { type: "linear" as const, domain };
 }
 
+/** A figure whose parts say nothing by themselves: what it shows is said of the whole. */
+export function quiet(figure: Element): Element {
+  figure.querySelectorAll("[aria-label]").forEach((part) => part.removeAttribute("aria-label"));
+  return figure;
+}
+
 /** A spread of the ledger's size, without axes. */
 export function smallFigure(bars: Bars, totals: number[], width: number, height: number): Element {
   return Plot.plot({

@@ -313,6 +313,15 @@ export function word(path: string, facts: Record<string, string | number> = {}):
   return text.replace(/\{(\w+)\}/g, (whole, name: string) => String(facts[name] ?? whole));
 }
 
+/** All terms that are defined, by their names, with the definitions. */
+export function terms(): [string, string][] {
+  const names = { ...data.words.measures, ...data.words.statistics, ...data.words.page, ...data.words.kinds };
+  return Object.entries(data.words.definitions ?? {}).map(([term, told]) => [
+    typeof names[term] === "string" ? names[term]! : term.replaceAll("_", " "),
+    told,
+  ]);
+}
+
 /** Whether the catalogue defines a term. */
 export function defined(term: string): boolean {
   return data.words.definitions?.[term] !== undefined;

@@ -61,7 +61,7 @@ def _page_words() -> dict[str, Any]:
     words = catalogue()
     parts = (
         *("page", "kinds", "kind_reasons", "weights", "reasons", "statistics", "definitions"),
-        *("measures", "courses"),
+        *("measures", "courses", "evidence"),
     )
     return {part: words[part] for part in parts}
 

@@ -112,9 +112,13 @@ def relations_of(
     known = _known_pairs(strengths)
     kept = known[:MOST_PAIRS]
     few = [side.at(np.sort(drawn)) for side in sides]
-    explaining = _explaining_rows(few)
-    explained = explanations([side.at(np.arange(explaining)) for side in few])
+    explaining = np.sort(drawn[: _explaining_rows(few)])
+    explained = explanations([side.at(explaining) for side in sides])
     concordant = _concordant(pairs, few, kept, spread)
+    off = {
+        (i, j): kendall_error(tau, _common(few[i], few[j])) if len(drawn) < in_all else 0.0
+        for (i, j), tau in concordant.items()
+    }
     sizes = np.abs([strengths.values[i, j] for i, j in known])
     order, groups, alone = grouped(names, strengths.values)
     relations = Relations(
@@ -130,15 +134,13 @@ def relations_of(
                 explained=_or_none(explained[j, i]),
                 pearson=pearson.get((names[i], names[j])),
                 kendall=concordant.get((i, j)),
-                kendall_error=kendall_error(concordant[i, j], _common(few[i], few[j]))
-                if (i, j) in concordant and len(drawn) < in_all
-                else 0.0,
+                kendall_error=off.get((i, j), 0.0),
             )
             for i, j in sorted(kept)
         ),
         rows=in_all,
         drawn=len(drawn),
-        explaining=explaining,
+        explaining=len(explaining),
         pairs_in_all=len(known),
         median=float(np.median(sizes)) if len(sizes) else None,
         weakest=float(sizes[len(kept) - 1]) if len(kept) < len(known) else 0.0,
@@ -146,9 +148,7 @@ def relations_of(
         groups=groups,
         alone=alone,
         left_out=left_out,
-        lumped={
-            side.name: side.lumped for side in sides if isinstance(side, Levels) and side.lumped
-        },
+        lumped={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
     )
     return Found(relations, pairs, tuple(few))
 
