@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy.spatial.distance import jensenshannon
 
 import nachsicht
-from nachsicht.compute.changes.chance import (
+from nachsicht.compute.chance import (
     bound_over_all,
     ks_chance,
     levels_chance,

@@ -17,7 +17,7 @@ from sklearn.model_selection import PredefinedSplit, cross_val_predict
 from sklearn.preprocessing import OneHotEncoder
 
 import nachsicht
-from nachsicht.compute.changes.chance import relations_chance
+from nachsicht.compute.chance import relations_chance
 from nachsicht.compute.relations.comoments import observe_comoments
 from nachsicht.compute.relations.concordance import kendall
 from nachsicht.compute.relations.explanations import FOLDS, explanations

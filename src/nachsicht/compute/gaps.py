@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from nachsicht.compute.arrays import missing_in
-from nachsicht.compute.changes.chance import shares_chance
+from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.levels_in import MOST_LEVELS, SplitBy, levels_in
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.gaps import GapsAmong

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.changes.chance import counts_chance, ks_chance, shares_chance
+from nachsicht.compute.chance import counts_chance, ks_chance, shares_chance
 from nachsicht.compute.moments_in_time import UNITS, coarsen_counts, places_in
 from nachsicht.compute.relations.sides import Quantity, Side
 from nachsicht.model.column import ColumnSummary, MomentSummary

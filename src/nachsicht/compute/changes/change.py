@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from nachsicht.compute.at_hand import AtHand
-from nachsicht.compute.changes.chance import levels_chance
+from nachsicht.compute.chance import levels_chance
 from nachsicht.compute.changes.curves import Curve
 from nachsicht.compute.changes.distances import Measured
 from nachsicht.compute.changes.matching import Pair

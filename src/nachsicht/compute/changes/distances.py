@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nachsicht.compute.changes.chance import ks_chance, levels_chance
+from nachsicht.compute.chance import ks_chance, levels_chance
 from nachsicht.compute.changes.curves import Curve, largest_difference, wasserstein
 from nachsicht.model.column import (
     CategorySummary,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nachsicht.compute.changes.chance import shares_chance, usual_distance
+from nachsicht.compute.chance import shares_chance, usual_distance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.model.column import QuantitySummary

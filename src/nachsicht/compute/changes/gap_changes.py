@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from nachsicht.compute.changes.chance import shares_chance
+from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.where import rise_of_gaps, spoken
 from nachsicht.model.findings import Fact, Finding

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nachsicht.compute.categories import plain
-from nachsicht.compute.changes.chance import levels_chance
+from nachsicht.compute.chance import levels_chance
 from nachsicht.compute.changes.distances import level_counts, total_variation
 from nachsicht.compute.writing_of_texts import repaired
 from nachsicht.model.column import CategorySummary, Detail, QuantitySummary

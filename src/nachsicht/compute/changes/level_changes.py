@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
+from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes import level_causes
-from nachsicht.compute.changes.chance import shares_chance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import total_variation
 from nachsicht.compute.changes.level_causes import (

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nachsicht.compute.changes.chance import usual_distance
+from nachsicht.compute.chance import usual_distance
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.words import catalogue
 

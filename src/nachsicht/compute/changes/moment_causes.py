@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.changes.chance import counts_chance, usual_distance
+from nachsicht.compute.chance import counts_chance, usual_distance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.compute.moments_in_time import coarsen_counts

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from nachsicht.compute.changes.chance import shares_chance, usual_distance
+from nachsicht.compute.chance import shares_chance, usual_distance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.compute.changes.edges import Cap, Heap, cap_in, heap_in

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 
 import numpy as np
 
-from nachsicht.compute.changes.chance import bound_over_all, relations_chance, relations_chances
+from nachsicht.compute.chance import bound_over_all, relations_chance, relations_chances
 from nachsicht.compute.changes.change import Between
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.findings.in_profile import GIVES_AWAY

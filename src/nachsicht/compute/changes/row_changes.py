@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from nachsicht.compute.changes.chance import shares_chance
+from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Between
 from nachsicht.compute.changes.where import Place, cut_end, loss_of_rows, spoken
 from nachsicht.compute.findings.in_profile import block_evidence, block_words, repeats_matter

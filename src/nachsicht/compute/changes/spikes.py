@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nachsicht.compute.changes.chance import shares_chance
+from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Change
 from nachsicht.model.column import ColumnSummary, Level
 

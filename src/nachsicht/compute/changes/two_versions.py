@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from nachsicht.compute.changes.chance import bound_over_all
+from nachsicht.compute.chance import bound_over_all
 from nachsicht.compute.changes.change import Between, Change
 from nachsicht.compute.changes.column_changes import column_findings, presence_finding
 from nachsicht.compute.changes.distances import Measured, distance_between

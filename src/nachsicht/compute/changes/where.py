@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from nachsicht.compute.changes.chance import shares_chance
+from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Between, Change
 from nachsicht.compute.changes.curves import Curve
 from nachsicht.compute.changes.level_causes import levels_of

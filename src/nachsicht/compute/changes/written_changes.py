@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from nachsicht.compute.changes.chance import ks_chance, shares_chance, usual_distance
+from nachsicht.compute.chance import ks_chance, shares_chance, usual_distance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import shape_counts
 from nachsicht.compute.changes.edges import cut_in
