@@ -5,7 +5,7 @@ import { columnAddress, follow, go, useAddress } from "./address";
 import { Matrix } from "./Matrix";
 import { type Excerpt, page, type Pair, type RowChanges, word } from "./model";
 import { Components, pairAddress, pairIn, pairOf, PairPage } from "./Pairs";
-import { Term } from "./parts";
+import { Cells, ColumnHeads, Term } from "./parts";
 
 export function Rows() {
   return (
@@ -64,11 +64,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
           <thead>
             <tr>
               <td />
-              {excerpt.columns.map((name, i) => (
-                <th scope="col" key={i}>
-                  {name}
-                </th>
-              ))}
+              <ColumnHeads names={excerpt.columns} />
             </tr>
           </thead>
           {parts.map((part) => (
@@ -82,11 +78,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
                   ) : (
                     <td />
                   )}
-                  {row.map((cell, j) => (
-                    <td class={cell === null ? "gap" : "value"} key={j}>
-                      {cell ?? "–"}
-                    </td>
-                  ))}
+                  <Cells row={row} />
                 </tr>
               ))}
             </tbody>

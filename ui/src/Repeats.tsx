@@ -1,7 +1,7 @@
 /** Rows that equal others: how many, where they stand, and the largest groups. */
 
 import { type Look, page, word } from "./model";
-import { Strip } from "./parts";
+import { Cells, ColumnHeads, Strip } from "./parts";
 
 export function Repeats() {
   return (
@@ -38,7 +38,7 @@ function OneLook({ look }: { look: Look }) {
                 {word("page.equal_rows")}
               </th>
               <th scope="col">{word("page.row_numbers")}</th>
-              {cells && look.columns.map((name) => <th scope="col" key={name}>{name}</th>)}
+              {cells && <ColumnHeads names={look.columns} />}
             </tr>
           </thead>
           <tbody>
@@ -46,11 +46,7 @@ function OneLook({ look }: { look: Look }) {
               <tr key={i}>
                 <td class="number">{rows}</td>
                 <td>{numbers}</td>
-                {row.map((cell, j) => (
-                  <td class={cell === null ? "gap" : "value"} key={j}>
-                    {cell ?? "–"}
-                  </td>
-                ))}
+                <Cells row={row} />
               </tr>
             ))}
           </tbody>

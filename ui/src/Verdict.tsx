@@ -3,7 +3,7 @@
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
-import { WeightTag } from "./parts";
+import { Cells, ColumnHeads, WeightTag } from "./parts";
 
 export function Verdict() {
   return (
@@ -75,11 +75,7 @@ function ShownRows({ finding }: { finding: Finding }) {
                 <th scope="col" class="number">
                   {word("page.row_number")}
                 </th>
-                {shown.columns.map((name) => (
-                  <th scope="col" key={name}>
-                    {name}
-                  </th>
-                ))}
+                <ColumnHeads names={shown.columns} />
               </tr>
             </thead>
             <tbody>
@@ -88,11 +84,7 @@ function ShownRows({ finding }: { finding: Finding }) {
                   <th scope="row" class="number">
                     {whole(row)}
                   </th>
-                  {cells.map((cell, i) => (
-                    <td class={cell === null ? "gap" : undefined} key={i}>
-                      {cell ?? "–"}
-                    </td>
-                  ))}
+                  <Cells row={cells} />
                 </tr>
               ))}
             </tbody>

@@ -59,6 +59,32 @@ export function Across({ values }: { values: (string | null)[] }) {
   );
 }
 
+/** The heads of some columns of the data. */
+export function ColumnHeads({ names }: { names: string[] }) {
+  return (
+    <>
+      {names.map((name, i) => (
+        <th scope="col" key={i}>
+          {name}
+        </th>
+      ))}
+    </>
+  );
+}
+
+/** The cells of a row of the data; gaps are dashes. */
+export function Cells({ row }: { row: (string | null)[] }) {
+  return (
+    <>
+      {row.map((cell, i) => (
+        <td class={cell === null ? "gap" : "value"} key={i}>
+          {cell ?? "–"}
+        </td>
+      ))}
+    </>
+  );
+}
+
 /** Rows from the first to the last; the taller, the more of a block of rows is meant. */
 export function Strip({ places, text, width = 256 }: { places: number[]; text: string; width?: number }) {
   const n = places.length;
