@@ -55,10 +55,10 @@ def measure(command: Sequence[object], runs: int = 3) -> Measured:
 def prepare(folder: Path) -> None:
     """Make the data in a process of its own: a child begins with its parent's peak of memory."""
     make = (
-        "import data, pathlib; folder = pathlib.Path({!r}); "
+        f"import data, pathlib; folder = pathlib.Path({str(folder)!r}); "
         "old = data.mixed_file(folder, 1_000_000); data.shuffled_file(folder, old); "
         "data.mixed_file(folder, 10_000_000); data.csv_file(folder, 3.0)"
-    ).format(str(folder))
+    )
     subprocess.run([sys.executable, "-c", make], check=True, cwd=HERE)
 
 

@@ -11,6 +11,7 @@ from markdown_it import MarkdownIt
 from tests.cli.test_command import run
 
 import nachsicht
+from nachsicht.errors import SettingsError
 from nachsicht.settings import FIELDS
 
 
@@ -243,3 +244,10 @@ def test_the_past_of_a_dataset_is_compared_as_versions(tmp_path):
     ]
     assert compared.document.verdict.lead.startswith("2024-06 is like 2024-05")
     assert not compared.document.rows
+    weekly = frame.assign(
+        seen=pd.Timestamp("2019-01-07") + pd.to_timedelta(np.arange(n) % 300, "W")
+    )
+    labels = [version.label for version in nachsicht.compare_groups(weekly, by="seen").versions]
+    assert labels == [str(year) for year in range(2019, 2025)]
+    with pytest.raises(SettingsError, match="no two months or years"):
+        nachsicht.compare_groups(frame.assign(seen=days[0]), by="seen")

@@ -96,7 +96,7 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
         levels, codes = levels_in(column, unit)
         counts = np.bincount(codes, minlength=len(levels))[:-1]
         fit = np.flatnonzero(counts >= FEWEST_ROWS)
-        if len(fit) <= MOST_GROUPS or unit == "year":
+        if np.count_nonzero(counts) <= MOST_GROUPS and len(fit) > 1:
             break
     if len(fit) < 2:
         raise SettingsError(

@@ -36,7 +36,8 @@ def verdict_on(
         rest.append(_phrase("check_more", check))
     if accepted:
         rest.append(_phrase("accepted", accepted))
-    rest.append(_quiet(len(labels) > 1, steady, len(columns)))
+    if steady or len(labels) > 1 or not columns:
+        rest.append(_quiet(len(labels) > 1, steady, len(columns)))
     return Verdict(
         lead=_lead(labels, act, check, made),
         rest=" ".join(rest),
