@@ -34,10 +34,11 @@ def relation_changes(
     newest = {pair.old.name: pair.new.name for pair in pairs if pair.old and pair.new}
     old, new = between.old.data, between.new.data
     if old is not None and new is not None:
-        found = _changed_at_hand(old.pairs, new.pairs, newest, step)
+        found, chances = _changed_at_hand(old.pairs, new.pairs, newest, step)
     else:
         found = _changed_as_kept(between, newest, step)
-    bound = bound_over_all([change.chance for change in found], between.settings.chance)
+        chances = [change.chance for change in found]
+    bound = bound_over_all(chances, between.settings.chance)
     kept = [
         change
         for change in found
@@ -67,31 +68,42 @@ def _changed_as_kept(
 
 def _changed_at_hand(
     old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int, int]
-) -> list[RelationChange]:
+) -> tuple[list[RelationChange], list[float]]:
+    """Pairs that changed by enough to be told, and the chances of all pairs."""
     names = [
         (before, after)
         for before, after in newest.items()
-        if before in old.places and after in new.places
+        if before in old.places
+        and after in new.places
+        # Of the same measures, so that like is held against like.
+        and old.numbers[old.places[before]] == new.numbers[new.places[after]]
     ]
     mine = np.array([old.places[before] for before, _ in names], np.int64)
     theirs = np.array([new.places[after] for _, after in names], np.int64)
-    figures = [
+    first, first_error, second, second_error = (
         figure[np.ix_(places, places)]
         for pairs, places in ((old, mine), (new, theirs))
         for figure in (pairs.strengths.values, pairs.strengths.errors)
+    )
+    there = np.triu(~np.isnan(first) & ~np.isnan(second), 1)
+    chances = np.ones(there.shape)
+    chances[there] = relations_chances(
+        first[there], first_error[there], second[there], second_error[there]
+    )
+    large = there & (np.abs(second - first) >= _SMALLEST)
+    found = [
+        RelationChange(
+            *step,
+            names[i][1],
+            names[j][1],
+            new.measure(int(theirs[i]), int(theirs[j])),
+            float(first[i, j]),
+            float(second[i, j]),
+            float(chances[i, j]),
+        )
+        for i, j in np.argwhere(large).tolist()
     ]
-    there = np.triu(~np.isnan(figures[0]) & ~np.isnan(figures[2]), 1)
-    one, other = np.nonzero(there)
-    chances = relations_chances(*(figure[there] for figure in figures))
-    found = []
-    for i, j, chance in zip(one.tolist(), other.tolist(), chances.tolist(), strict=True):
-        measure = new.measure(int(theirs[i]), int(theirs[j]))
-        if old.measure(int(mine[i]), int(mine[j])) == measure:
-            strengths = (float(figures[0][i, j]), float(figures[2][i, j]))
-            found.append(
-                RelationChange(*step, names[i][1], names[j][1], measure, *strengths, chance)
-            )
-    return found
+    return found, chances[there].tolist()
 
 
 def outcome_findings(between: Between) -> Iterator[Finding | None]:

@@ -119,25 +119,21 @@ def relations_of(
         (i, j): kendall_error(tau, _common(few[i], few[j])) if len(drawn) < in_all else 0.0
         for (i, j), tau in concordant.items()
     }
+    relations = [
+        Relation(
+            **_strength(pairs, i, j),
+            explains=_or_none(explained[i, j]),
+            explained=_or_none(explained[j, i]),
+            pearson=pearson.get((names[i], names[j])),
+            kendall=concordant.get((i, j)),
+            kendall_error=off.get((i, j), 0.0),
+        )
+        for i, j in sorted(kept)
+    ]
     sizes = np.abs([strengths.values[i, j] for i, j in known])
     order, groups, alone = grouped(names, strengths.values)
-    relations = Relations(
-        pairs=tuple(
-            Relation(
-                one=names[i],
-                other=names[j],
-                measure=pairs.measure(i, j),
-                strength=_rounded(strengths.values[i, j]),
-                error=_rounded(strengths.errors[i, j]),
-                rows=int(strengths.rows[i, j]),
-                explains=_or_none(explained[i, j]),
-                explained=_or_none(explained[j, i]),
-                pearson=pearson.get((names[i], names[j])),
-                kendall=concordant.get((i, j)),
-                kendall_error=off.get((i, j), 0.0),
-            )
-            for i, j in sorted(kept)
-        ),
+    told = Relations(
+        pairs=tuple(relations),
         rows=in_all,
         drawn=len(drawn),
         explaining=len(explaining),
@@ -150,7 +146,19 @@ def relations_of(
         left_out=left_out,
         lumped={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
     )
-    return Found(relations, pairs, tuple(few))
+    return Found(told, pairs, tuple(few))
+
+
+def _strength(pairs: AllPairs, i: int, j: int) -> dict[str, Any]:
+    """The part of a relation that all pairs have."""
+    return {
+        "one": pairs.names[i],
+        "other": pairs.names[j],
+        "measure": pairs.measure(i, j),
+        "strength": _rounded(pairs.strengths.values[i, j]),
+        "error": _rounded(pairs.strengths.errors[i, j]),
+        "rows": int(pairs.strengths.rows[i, j]),
+    }
 
 
 def _strengths(sides: Sequence[Side], drawn: NDArray[np.int64], spread: Spread) -> Correlations:
