@@ -85,7 +85,7 @@ def test_eta_is_the_adjusted_share_of_a_regression_on_the_levels():
     ranked = scipy.stats.rankdata(values, nan_policy="omit")
     both = (codes >= 0) & np.isfinite(values)
     fit = sm.OLS(ranked[both], np.eye(5)[codes[both]]).fit()
-    found = etas([levels(codes)], [quantity(values)], map)
+    found = etas([levels(codes)], [quantity(values)], np.arange(len(codes)), map)
     assert found.values[0, 0] == pytest.approx(np.sqrt(fit.rsquared_adj), abs=1e-10)
     assert found.rows[0, 0] == both.sum()
 
@@ -246,7 +246,7 @@ def test_the_error_of_a_strength_is_that_of_a_bootstrap(measure):
             return rank_correlations(pair, np.arange(n)), (0, 1)
         if measure == "cramers_v":
             return cramers_vs([levels(a), levels(others[rows])]), (0, 1)
-        return etas([levels(a)], [quantity(b)], map), (0, 0)
+        return etas([levels(a)], [quantity(b)], np.arange(len(a)), map), (0, 0)
 
     noisy = values + RNG.normal(0, 3, n)
     strengths, at = found(np.arange(n))

@@ -8,6 +8,7 @@ LeVeque, *The American Statistician* 37, 1983).
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,7 @@ from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 
 #: A mean this much smaller than the sd is zero but for rounding.
 _ROUNDING = 1e-14
+_BLOCK = 1 << 15
 
 
 @dataclass(frozen=True)
@@ -135,19 +137,29 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
     # Halves, since the difference itself may overflow.
     largest = max(mean / 2 - low / 2, high / 2 - mean / 2)
     scale = math.ldexp(1.0, math.frexp(largest)[1] - 1)
-    z = values * (0.5 / scale) if scale > 1e-300 else values / 2 / scale
-    z -= mean / 2 / scale
-    z -= z.mean()
-    square = z * z
+    sums = []
+    for part in blocks_of(values):
+        z = part * (0.5 / scale) if scale > 1e-300 else part / 2 / scale
+        z -= mean / 2 / scale
+        square = z * z
+        sums.append((z.sum(), square.sum(), dot(square, z), dot(square, square)))
+    s1, s2, s3, s4 = (math.fsum(figures) for figures in zip(*sums, strict=True))
+    off = s1 / n  # what rounding left of the mean
     return Moments(
         n,
         total,
         mean,
         scale * 2,
-        float(square.sum()),
-        dot(square, z),
-        dot(square, square),
+        s2 - n * off**2,
+        s3 - 3 * off * s2 + 2 * n * off**3,
+        s4 - 4 * off * s3 + 6 * off**2 * s2 - 3 * n * off**4,
     )
+
+
+def blocks_of(values: NDArray[np.float64]) -> Iterator[NDArray[np.float64]]:
+    """The values in pieces that stay near the processor while several steps pass over them."""
+    for start in range(0, len(values), _BLOCK):
+        yield values[start : start + _BLOCK]
 
 
 def _mean(values: NDArray[np.float64]) -> float:
@@ -159,4 +171,4 @@ def _mean(values: NDArray[np.float64]) -> float:
         with np.errstate(over="ignore"):
             mean = (values / n).sum()
         return float(np.clip(mean, values.min(), values.max()))
-    return rough + float((values - rough).sum()) / n
+    return rough + math.fsum((part - rough).sum() for part in blocks_of(values)) / n

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
+from nachsicht.compute.moments import blocks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import NumberCount
 
@@ -25,12 +27,10 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
     if not numbers.n or float(np.abs(numbers.floats[[0, -1]]).max()) * 10.0**digits >= _EXACT:
         return ()
     values, counts = numbers.distinct_values, numbers.distinct_counts
-    scaled = values * 10.0**digits
-    whole = np.rint(scaled)
     if decimals is None:
-        on_step = np.abs(scaled - whole) <= _NEAR * np.maximum(np.abs(scaled), 1)
-        whole, counts = whole[on_step], counts[on_step]
-    steps = whole.astype(np.int64)
+        on_step = np.concatenate([_on_step(part, 10.0**digits) for part in blocks_of(values)])
+        values, counts = values[on_step], counts[on_step]
+    steps = np.rint(values * 10.0**digits).astype(np.int64)
     largest = int(np.abs(steps).max(initial=0))
     found = [NumberCount(10.0**-digits, int(counts.sum()))]
     size, five = 1, True
@@ -43,3 +43,11 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
         steps, counts = steps[kept], counts[kept]
         found.append(NumberCount(size / 10.0**digits, int(counts.sum())))
     return tuple(found)
+
+
+def _on_step(values: NDArray[np.float64], times: float) -> NDArray[np.bool_]:
+    """Which values are whole once multiplied, but for rounding."""
+    scaled = values * times
+    off = scaled - np.rint(scaled)
+    near: NDArray[np.bool_] = np.abs(off) <= _NEAR * np.maximum(np.abs(scaled), 1)
+    return near

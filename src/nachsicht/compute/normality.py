@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.moments import dot
+from nachsicht.compute.moments import blocks_of, dot
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import NormalFit
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
@@ -33,10 +33,12 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
         return None
     scores = normal_scores(numbers.n)
     fits = {
-        "none": _correlation(values, scores),
-        "log": _fit(np.log, values, scores) if values[0] > 0 else Absent(Reason.NOT_POSITIVE),
+        "none": _correlation(None, values, scores),
+        "log": (
+            _correlation(np.log, values, scores) if values[0] > 0 else Absent(Reason.NOT_POSITIVE)
+        ),
         "square_root": (
-            _fit(np.sqrt, values, scores) if values[0] >= 0 else Absent(Reason.NOT_POSITIVE)
+            _correlation(np.sqrt, values, scores) if values[0] >= 0 else Absent(Reason.NOT_POSITIVE)
         ),
     }
     ranks = np.unique(np.linspace(0, numbers.n - 1, POINTS).round().astype(np.int64))
@@ -67,19 +69,27 @@ def _square_sum(n: int) -> float:
     return dot(scores, scores)
 
 
-def _fit(transform: np.ufunc, values: _Floats, scores: _Floats) -> Statistic:
-    return _correlation(transform(values), scores)
+def _correlation(transform: np.ufunc | None, values: _Floats, scores: _Floats) -> Statistic:
+    """Pearson's correlation of the transformed values, the scores being symmetric about 0."""
 
+    def transformed(part: _Floats) -> _Floats:
+        return transform(part) if transform else part
 
-def _correlation(values: _Floats, scores: _Floats) -> Statistic:
-    """Pearson's correlation, the scores being symmetric about 0."""
-    if values[0] == values[-1]:
+    low, middle, high = transformed(values[[0, len(values) // 2, -1]]).tolist()
+    if low == high:
         return Absent(Reason.NEVER_VARIES)
-    scale = np.abs(values[[0, -1]]).max()  # keeps squares from overflowing
-    centred = values / scale
-    centred -= centred.mean()
-    below = math.sqrt(dot(centred, centred) * _square_sum(len(scores)))
-    return statistic(dot(centred, scores) / below) if below else Absent(Reason.OVERFLOW)
+    # Keeps squares from overflowing, and a power of two changes no digit.
+    scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
+    sums = []
+    for part, part_scores in zip(blocks_of(values), blocks_of(scores), strict=True):
+        # From the median, which is no further from the mean than the sd: few digits are lost.
+        away = transformed(part) / scale
+        away -= middle / scale
+        sums.append((away.sum(), dot(away, away), dot(away, part_scores)))
+    total, squares, products = (math.fsum(figures) for figures in zip(*sums, strict=True))
+    around_mean = squares - total**2 / len(values)
+    below = math.sqrt(max(around_mean, 0.0) * _square_sum(len(scores)))
+    return statistic(products / below) if below else Absent(Reason.OVERFLOW)
 
 
 def _closest(fits: dict[str, Statistic]) -> str:

@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
+from threadpoolctl import threadpool_limits
 
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.at_hand import AtHand
@@ -71,9 +72,14 @@ def run_local(
     -------
     (what a profile is made of, the data where it fits into memory)
     """
-    with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
-        # Takes a while to import, and is needed soon; reading does not wait for it.
-        pool.submit(import_module, "scipy.special")
+    # Columns and blocks of rows go to a thread each; products of matrices would put all cores
+    # on each of them.
+    with (
+        threadpool_limits(1, "blas"),
+        ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool,
+    ):
+        # Take a while to import, and are needed soon; reading does not wait for them.
+        pool.submit(lambda: [*map(import_module, ("scipy.special", "scipy.cluster.hierarchy"))])
         if opened.memory_bytes <= memory_of(settings):
             table = prepared(opened.table(), settings)
             return _run_table(table, settings, listener, now, pool)
@@ -129,7 +135,7 @@ def _run_table(
     patterns = pool.submit(observe_patterns, table)
     sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
     drawn = drawn_places(rows.chunks[0])
-    # In this thread, since products of matrices take all cores themselves.
+    # In this thread, which may wait for the others.
     relations = relations_of(summaries, encoded, drawn, table.num_rows, spread=pool.map)
     spreads = spreads_by_level(summaries, sample)
     found = relations.relations

@@ -146,7 +146,9 @@ def _of_levels(band: Band, target: Band) -> Floats:
     return np.where(wrong_overall > 1e-9, 1 - wrong / wrong_overall, np.nan)
 
 
-def _folds(band: Band, rows: int) -> Iterator[tuple[int, Floats, NDArray[np.int64]]]:
+def _folds(
+    band: Band, rows: int
+) -> Iterator[tuple[int, NDArray[np.floating[Any]], NDArray[np.integer[Any]]]]:
     """For each fold: its number, the indicators of the band in its rows, and the rows."""
     for fold in range(FOLDS):
         places = np.arange(fold, rows, FOLDS)

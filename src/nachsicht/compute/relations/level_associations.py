@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,10 +35,12 @@ class Band:
         """Their places among all columns."""
         return slice(self.first, self.first + len(self.codes))
 
-    def indicators(self, rows: slice | NDArray[np.int64]) -> Floats:
+    def indicators(
+        self, rows: slice | NDArray[np.integer[Any]], of: type[np.floating[Any]] = np.float64
+    ) -> NDArray[np.floating[Any]]:
         """One row a level, one column a row of the data: 1 where it has the level."""
         n = len(self.codes[0][rows])
-        found = np.zeros((self.levels, n))
+        found = np.zeros((self.levels, n), of)
         for codes, start in zip(self.codes, self.starts, strict=True):
             part = codes[rows]
             there = np.flatnonzero(part >= 0)
@@ -105,8 +108,9 @@ def cramers_vs(sides: Sequence[Levels]) -> Correlations:
         for other in bands[i:]:
             counts = np.zeros((one.levels, other.levels))
             for part in blocks(rows):
-                mine = one.indicators(part)
-                counts += mine @ (mine if other is one else other.indicators(part)).T
+                # The counts of a block are whole numbers that single precision holds.
+                mine = one.indicators(part, np.float32)
+                counts += mine @ (mine if other is one else other.indicators(part, np.float32)).T
             for into, figure in zip(
                 (found.values, found.errors, found.rows), _vs(counts, one, other), strict=True
             ):
@@ -156,12 +160,20 @@ def _vs(counts: Floats, one: Band, other: Band) -> tuple[Floats, Floats, Floats]
     return values, errors, n
 
 
-def etas(levels: Sequence[Levels], quantities: Sequence[Quantity], spread: Spread) -> Correlations:
+def etas(
+    levels: Sequence[Levels],
+    quantities: Sequence[Quantity],
+    drawn: NDArray[np.int64],
+    spread: Spread,
+) -> Correlations:
     """Correlation ratio of every category (first axis) and the ranks of every quantity.
 
     The root of the share of the variance of the ranks that lies between the levels, the share
     being corrected for its bias as the adjusted coefficient of determination is. Ranks are
     those among all rows where the quantity has a value.
+
+    The errors take powers of the ranks, up to the fourth; their means by level are those of
+    the ``drawn`` rows, which know a standard error to a few per cent.
     """
     shape = (len(levels), len(quantities))
     found = Correlations(np.full(shape, np.nan), np.full(shape, np.nan), np.zeros(shape))
@@ -172,28 +184,34 @@ def etas(levels: Sequence[Levels], quantities: Sequence[Quantity], spread: Sprea
     scales = 1 / np.maximum([np.count_nonzero(q.present) for q in quantities], 1)
     there = [quantity.present for quantity in quantities]
     rows = len(ranked[0])
+    few = np.sort(drawn)
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-        sums = np.zeros((band.levels, 5 * len(quantities)))
-        for part in blocks(rows):
-            indicators = band.indicators(part)
+
+        def sums(part: slice | NDArray[np.int64], powers: int, band: Band = band) -> Floats:
             x = np.array([r[part] for r in ranked]) * scales[:, None]
-            squared = x * x
-            present = np.array([t[part] for t in there], np.float64)
-            powers = np.concatenate((present, x, squared, squared * x, squared * squared))
-            sums += indicators @ powers.T
+            x_to = [np.array([t[part] for t in there], np.float64), x]
+            while len(x_to) <= powers:
+                x_to.append(x_to[-1] * x)
+            found: Floats = band.indicators(part) @ np.concatenate(x_to).T
+            return found
+
+        in_all = sum(spread(lambda part, sums=sums: sums(part, 2), blocks(rows)))
+        in_few = sum(sums(few[part], 4) for part in blocks(len(few)))
         for into, figure in zip(
             (found.values, found.errors, found.rows),
-            _etas(np.split(sums, 5, axis=1), band),
+            _etas(np.split(in_all, 3, axis=1), np.split(in_few, 5, axis=1), band),
             strict=True,
         ):
             into[band.columns] = figure
     return found
 
 
-def _etas(sums: Sequence[Floats], band: Band) -> tuple[Floats, Floats, Floats]:
+def _etas(
+    sums: Sequence[Floats], drawn: Sequence[Floats], band: Band
+) -> tuple[Floats, Floats, Floats]:
     """Eta, its error and the rows, from the sums of powers of the ranks by level."""
     down = band.total
-    counts, first, second, third, fourth = sums
+    counts, first, second = sums
     n, held = down(counts), down((counts > 0).astype(np.float64))
     with np.errstate(all="ignore"):
         overall = down(first) / n
@@ -204,28 +222,19 @@ def _etas(sums: Sequence[Floats], band: Band) -> tuple[Floats, Floats, Floats]:
         values = np.sqrt(np.clip(1 - (1 - share) * (n - 1) / (n - held), 0, 1))
         # The influence of a row: ((1 - share) away² - within²) / variance; its mean square.
         m, g, kept = means, band.expand(overall), band.expand(1 - share)
-        away4 = _fourth(counts, first, second, third, fourth, g, g)
-        within4 = _fourth(counts, first, second, third, fourth, m, m)
-        mixed = _fourth(counts, first, second, third, fourth, g, m)
-        square = down(kept**2 * away4 - 2 * kept * mixed + within4) / n
+        away4, within4, mixed = _fourth(drawn, g, g), _fourth(drawn, m, m), _fourth(drawn, g, m)
+        square = down(kept**2 * away4 - 2 * kept * mixed + within4) / down(drawn[0])
         spread = np.sqrt(np.maximum(square, 0) / n) / (total / n)
         least = 1 / np.sqrt(n)
-        errors = np.where(values > 0, np.maximum(spread / (2 * values), least), least)
+        errors = np.where(values > 0, np.fmax(spread / (2 * values), least), least)
     none = ~((held > 1) & (n > held) & (total > 0))
     values[none], errors[none] = np.nan, np.nan
     return values, errors, n
 
 
-def _fourth(
-    counts: Floats,
-    first: Floats,
-    second: Floats,
-    third: Floats,
-    fourth: Floats,
-    a: Floats,
-    b: Floats,
-) -> Floats:
+def _fourth(sums: Sequence[Floats], a: Floats, b: Floats) -> Floats:
     """Sums of (x - a)² (x - b)² from sums of powers."""
+    counts, first, second, third, fourth = sums
     return (
         fourth
         - 2 * (a + b) * third

@@ -93,16 +93,15 @@ def _of_whole(sides: Sequence[Quantity], spread: Spread) -> tuple[Floats, Floats
     n = len(ranked[0])
     with np.errstate(all="ignore"):
         scale = 1 / np.array([math.sqrt(float(_squares(r)) / n) or np.nan for r in ranked])
-    k = len(ranked)
-    first, second, third = np.zeros((k, k)), np.zeros((k, k)), np.zeros((k, k))
-    for start in range(0, n, _BLOCK_ROWS):
+
+    def products(start: int) -> Floats:
         x = np.array([r[start : start + _BLOCK_ROWS] for r in ranked], np.float64)
         x *= scale[:, None]
         x[np.isnan(scale)] = 0.0
         squared = x * x
-        first += x @ x.T
-        second += squared @ squared.T
-        third += (squared * x) @ x.T
+        return np.array((x @ x.T, squared @ squared.T, (squared * x) @ x.T))
+
+    first, second, third = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)
     values = np.clip(first / n, -1, 1)
     fourth = np.diag(second) / n
     # The mean square of x y - r (x² + y²) / 2, the influence of a row.

@@ -50,8 +50,6 @@ class Quantity:
         """Twice the average rank among the present values, less its mean; 0 where missing."""
         values = self.values if self.whole else self.values[self.present]
         ranked = doubled_ranks(values) - (len(values) + 1)
-        # Half the memory, while the numbers are small enough.
-        ranked = ranked.astype(np.int32) if len(values) < 2**30 else ranked
         if self.whole:
             return ranked
         found = np.zeros(len(self.values), ranked.dtype)
@@ -179,24 +177,32 @@ def ranks(values: NDArray[Any]) -> Floats:
     return doubled_ranks(values) / 2
 
 
-def doubled_ranks(values: NDArray[Any]) -> NDArray[np.int64]:
+def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
     """Twice the average ranks, which are whole numbers."""
-    if values.dtype.kind in "iu" and len(values):
+    n = len(values)
+    # Half the memory, while the numbers are small enough.
+    whole = np.int32 if n < 2**29 else np.int64
+    if values.dtype.kind in "iu" and n:
         low, high = int(values.min()), int(values.max())
-        if high - low < len(values):  # counted faster than sorted
+        if high - low < n:  # counted faster than sorted
             wide = values if values.dtype.kind == "u" else values.astype(np.int64)
             places = (wide - wide.dtype.type(low)).astype(np.intp)
             counts = np.bincount(places)
             ends = np.cumsum(counts)
-            return (2 * ends - counts + 1)[places]
+            by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
+            return by_value[places]
     order = np.argsort(values)
-    ranked = values[order]
-    found = np.empty(len(values), np.int64)
-    different = ranked[1:] != ranked[:-1]
-    if different.all():
-        found[order] = np.arange(2, 2 * len(values) + 1, 2)
-        return found
-    starts = np.flatnonzero(np.concatenate(([True], different)))
-    lengths = np.diff(starts, append=len(values))
-    found[order] = np.repeat(2 * starts + lengths + 1, lengths)
+    ordered = values[order]
+    ranked = np.arange(2, 2 * n + 1, 2, dtype=whole)
+    # Runs of equal values: the places of their second to last values, in one piece each.
+    tied = np.flatnonzero(ordered[1:] == ordered[:-1]) + 1
+    if len(tied):
+        breaks = np.flatnonzero(tied[1:] != tied[:-1] + 1) + 1
+        first = tied[np.concatenate(([0], breaks))] - 1
+        last = tied[np.concatenate((breaks - 1, [len(tied) - 1]))]
+        shared = (first + last + 2).astype(whole)
+        ranked[first] = shared
+        ranked[tied] = np.repeat(shared, last - first)
+    found: NDArray[np.integer[Any]] = np.empty(n, whole)
+    found[order] = ranked
     return found

@@ -18,7 +18,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.relations.comoments import DECIMALS, comoments_of
-from nachsicht.compute.relations.concordance import dense_ranks, kendall_error, kendall_of_ranks
+from nachsicht.compute.relations.concordance import (
+    dense_ranks,
+    kendall_of_ranks,
+    kendall_of_steps,
+    steps_of,
+)
 from nachsicht.compute.relations.explanations import MOST_BINS, explanations
 from nachsicht.compute.relations.groups import grouped
 from nachsicht.compute.relations.level_associations import cramers_vs, etas
@@ -46,6 +51,8 @@ _FEWEST_EXPLAINING = 1_000
 
 #: Pearson's correlation by the names of two columns.
 Pearson = Mapping[tuple[str, str], float]
+#: Kendall's tau and its error by the places of two columns.
+_Taus = dict[tuple[int, int], tuple[float, float]]
 
 
 @dataclass(frozen=True)
@@ -104,29 +111,40 @@ def relations_of(
         As `map`, on as many threads as it likes.
     """
     sides, left_out = sides_of(columns, rows, spread)
-    strengths = _strengths(sides, drawn, spread)
-    names = tuple(side.name for side in sides)
-    pairs = AllPairs(names, tuple(isinstance(side, Quantity) for side in sides), strengths)
-    if pearson is None:
-        pearson = _pearson(sides)
-    known = _known_pairs(strengths)
-    kept = known[:MOST_PAIRS]
     few = [side.at(np.sort(drawn)) for side in sides]
     explaining = np.sort(drawn[: _explaining_rows(few)])
-    explained = explanations([side.at(explaining) for side in sides])
-    concordant = _concordant(pairs, few, kept, spread)
-    off = {
-        (i, j): kendall_error(tau, _common(few[i], few[j])) if len(drawn) < in_all else 0.0
-        for (i, j), tau in concordant.items()
-    }
+    for _ in spread(lambda side: isinstance(side, Quantity) and side.ranked, sides):
+        pass  # ranks are kept with the columns; what follows waits for them
+    # On other threads, while this one goes on; they spread nothing themselves.
+    beside = spread(
+        lambda work: work(),
+        (
+            lambda: cramers_vs([side for side in sides if isinstance(side, Levels)]),
+            lambda: _pearson(sides) if pearson is None else pearson,
+            lambda: explanations([side.at(explaining) for side in sides]),
+        ),
+    )
+    strengths = _strengths(sides, drawn, spread)
+    between_levels, pearson, explained = beside
+    _fill(strengths, *_places(sides, Levels, Levels), between_levels)
+    _without_few(strengths)
+    names = tuple(side.name for side in sides)
+    pairs = AllPairs(names, tuple(isinstance(side, Quantity) for side in sides), strengths)
+    known = _known_pairs(strengths)
+    kept = known[:MOST_PAIRS]
+    ranked = [pair for pair in kept if pairs.measure(*pair) == "spearman"][:MOST_KENDALL]
+    if len(drawn) < in_all:
+        concordant = _drawn_taus([side.at(drawn) for side in sides], ranked, spread)
+    else:
+        concordant = _taus(few, ranked, spread)
     relations = [
         Relation(
             **_strength(pairs, i, j),
             explains=_or_none(explained[i, j]),
             explained=_or_none(explained[j, i]),
             pearson=pearson.get((names[i], names[j])),
-            kendall=concordant.get((i, j)),
-            kendall_error=off.get((i, j), 0.0),
+            kendall=concordant.get((i, j), (None, 0.0))[0],
+            kendall_error=concordant.get((i, j), (None, 0.0))[1],
         )
         for i, j in sorted(kept)
     ]
@@ -162,23 +180,35 @@ def _strength(pairs: AllPairs, i: int, j: int) -> dict[str, Any]:
 
 
 def _strengths(sides: Sequence[Side], drawn: NDArray[np.int64], spread: Spread) -> Correlations:
-    """All measures in one matrix; pairs of too few common rows have none."""
+    """The measures that take ranks, in one matrix of all columns."""
     k = len(sides)
     found = Correlations(np.full((k, k), np.nan), np.full((k, k), np.nan), np.zeros((k, k)))
-    numbers = [i for i, side in enumerate(sides) if isinstance(side, Quantity)]
-    levels = [i for i, side in enumerate(sides) if isinstance(side, Levels)]
     quantities = [side for side in sides if isinstance(side, Quantity)]
     categories = [side for side in sides if isinstance(side, Levels)]
-    _fill(found, numbers, numbers, rank_correlations(quantities, drawn, spread))
-    _fill(found, levels, levels, cramers_vs(categories))
-    mixed = etas(categories, quantities, spread)
-    _fill(found, levels, numbers, mixed)
+    between = rank_correlations(quantities, drawn, spread)
+    _fill(found, *_places(sides, Quantity, Quantity), between)
+    mixed = etas(categories, quantities, drawn, spread)
+    _fill(found, *_places(sides, Levels, Quantity), mixed)
     turned = Correlations(mixed.values.T, mixed.errors.T, mixed.rows.T)
-    _fill(found, numbers, levels, turned)
-    few = found.rows < FEWEST_ROWS
-    np.fill_diagonal(few, True)
-    found.values[few] = np.nan
+    _fill(found, *_places(sides, Quantity, Levels), turned)
     return found
+
+
+def _places(
+    sides: Sequence[Side], down: type[Side], along: type[Side]
+) -> tuple[list[int], list[int]]:
+    """Where the columns of one sort stand, and those of another."""
+    return (
+        [i for i, side in enumerate(sides) if isinstance(side, down)],
+        [i for i, side in enumerate(sides) if isinstance(side, along)],
+    )
+
+
+def _without_few(strengths: Correlations) -> None:
+    """Pairs of too few common rows have no strength, and no column has one with itself."""
+    few = strengths.rows < FEWEST_ROWS
+    np.fill_diagonal(few, True)
+    strengths.values[few] = np.nan
 
 
 def _fill(
@@ -223,12 +253,8 @@ def _explaining_rows(sides: Sequence[Side]) -> int:
     return min(len(sides[0].present), most)
 
 
-def _concordant(
-    pairs: AllPairs, sides: Sequence[Side], kept: Sequence[tuple[int, int]], spread: Spread
-) -> dict[tuple[int, int], float]:
-    """Kendall's tau-b of the strongest pairs of quantities, in the drawn rows."""
-    wanted = [pair for pair in kept if pairs.measure(*pair) == "spearman"][:MOST_KENDALL]
-
+def _taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], spread: Spread) -> _Taus:
+    """Kendall's tau-b of pairs of quantities, over all rows given."""
     used = sorted({i for pair in wanted for i in pair})
     ranked = dict(zip(used, spread(lambda i: dense_ranks(_values(sides[i])), used), strict=True))
 
@@ -237,16 +263,21 @@ def _concordant(
         return kendall_of_ranks(ranked[pair[0]][both], ranked[pair[1]][both])
 
     found = zip(wanted, spread(tau, wanted), strict=True)
-    return {pair: value for pair, value in found if value is not None}
+    return {pair: (value, 0.0) for pair, value in found if value is not None}
+
+
+def _drawn_taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], spread: Spread) -> _Taus:
+    """Kendall's tau-b of pairs of quantities, from drawn rows in the order of their drawing."""
+    used = sorted({i for pair in wanted for i in pair})
+    steps = spread(lambda i: steps_of(_values(sides[i]), sides[i].present), used)
+    of = dict(zip(used, steps, strict=True))
+    found = spread(lambda pair: kendall_of_steps(of[pair[0]], of[pair[1]]), wanted)
+    return {pair: tau for pair, tau in zip(wanted, found, strict=True) if tau is not None}
 
 
 def _values(side: Side) -> NDArray[Any]:
     assert isinstance(side, Quantity)
     return side.values
-
-
-def _common(one: Side, other: Side) -> int:
-    return int((one.present & other.present).sum())
 
 
 def _rounded(value: float) -> float:
