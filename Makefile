@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema findings recall bench demo test test-all lint types browser page check-page demo-data screenshots clean
+.PHONY: schema findings recall bench bench-pages demo test test-all lint types browser page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -55,6 +55,10 @@ recall: $(VENV)/.dev
 bench: $(VENV)/.dev
 	$(BIN)/pip install --quiet duckdb
 	$(BIN)/python benchmarks/run.py $(BENCH)
+
+# How large pages are and how fast they answer in a browser.
+bench-pages: $(VENV)/.dev browser
+	cd benchmarks && ../$(BIN)/python pages.py
 
 screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py

@@ -1,6 +1,10 @@
 """What several tests need: the demo's files, and a real browser."""
 
+import base64
+import gzip
+import json
 import os
+import re
 import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -67,7 +71,7 @@ def open_page(browser) -> Iterator[Callable[..., object]]:
         page.on("pageerror", lambda error: seen.append(f"error: {error}"))
         page.on("request", lambda request: requests.append(request.url))
         page.goto(path.resolve().as_uri() + address)
-        page.wait_for_selector(options.pop("wait_for", "main"))
+        page.wait_for_selector(options.pop("wait_for", "main:not(.still)"))
         return page
 
     yield open_it
@@ -76,3 +80,14 @@ def open_page(browser) -> Iterator[Callable[..., object]]:
     # The file itself is the one thing that is asked for.
     assert requests
     assert [url for url in requests if not url.startswith("file:")] == []
+
+
+@pytest.fixture
+def page_data():
+    """What a page was given, out of its HTML."""
+
+    def read(text: str) -> dict:
+        packed = re.search(r'id="nachsicht-data">(.*?)</script>', text)[1]
+        return json.loads(gzip.decompress(base64.b64decode(packed)))["page"]
+
+    return read

@@ -23,7 +23,12 @@ export default defineConfig({
     outDir: "../src/nachsicht/report/bundle",
     emptyOutDir: true,
     target: "es2022",
-    lib: { entry: "src/main.tsx", formats: ["iife"], name: "nachsicht", fileName: () => "page.js", cssFileName: "page" },
+modulePreload: false,
+    // A module, since it waits for its data to be unpacked.
+    rolldownOptions: {
+      input: "src/main.tsx",
+      output: { format: "es", entryFileNames: "page.js", assetFileNames: "page[extname]" },
+    },
   },
   define: { "process.env.NODE_ENV": '"production"' },
 });

@@ -30,7 +30,7 @@ from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.model.theme import Theme
-from nachsicht.settings import Settings, check_name
+from nachsicht.settings import Settings, check_name, settings_text
 from nachsicht.sources import source_of
 from nachsicht.themes import theme_of
 from nachsicht.version import VERSION
@@ -163,6 +163,7 @@ def _version(
         source_bytes=facts.size_bytes,
         notes=tuple(facts.notes),
         unread_lines=facts.unread_lines,
+        settings=settings_text(settings),
         made_at=_now().isoformat(timespec="seconds"),
         seconds=_seconds_since(started),
         nachsicht_version=VERSION,

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 import msgspec
+import tomli_w
 
 from nachsicht.errors import SettingsError
 from nachsicht.model.kinds import Kind
@@ -170,6 +171,29 @@ def check_name(name: str, known: Sequence[str], where: str, what: str = "setting
     near = difflib.get_close_matches(name, known, n=1)
     todo = f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
     raise SettingsError(f"unknown {what} {name}", where=where, todo=todo)
+
+
+def settings_text(settings: Settings) -> str:
+    """Settings that differ from the defaults, as the text of a settings file.
+
+    Without what belongs to this machine (paths, threads) or to one page (title, labels).
+    """
+    own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
+    for name in ("accepted", "title", "labels", "threads"):
+        own.pop(name, None)
+    own.get("theme", {}).pop("logo", None)
+    return tomli_w.dumps({name: value for name, value in own.items() if value not in ({}, None)})
+
+
+def _different(values: dict[str, Any], defaults: dict[str, Any]) -> dict[str, Any]:
+    """What differs, table by table; what is not set has no place in a file."""
+    found = {}
+    for name, value in values.items():
+        default = defaults.get(name)
+        own = _different(value, default or {}) if isinstance(value, dict) else value
+        if own not in (None, default, {}):
+            found[name] = own
+    return found
 
 
 def schema() -> dict[str, Any]:

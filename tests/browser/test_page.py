@@ -1,7 +1,6 @@
 """The page in a real browser, used as a person would."""
 
 import html
-import json
 import os
 import re
 from pathlib import Path
@@ -64,7 +63,7 @@ def test_an_address_opens_its_column(open_page, written):
     page = open_page(written["comparison"], "#column/temper")
     opened = page.locator("tbody[data-column=temper] .column-page")
     assert opened.is_visible()
-    assert opened.locator("svg").get_by_text("Calm", exact=True).count() == 1
+    assert opened.locator(".spread-large svg").get_by_text("Calm", exact=True).count() == 1
 
 
 def test_figures_show_the_numbers_of_the_document(open_page, written, demo_comparison):
@@ -79,6 +78,70 @@ def test_figures_show_the_numbers_of_the_document(open_page, written, demo_compa
     for level in details[1].levels:
         old = next(other.count for other in details[0].levels if other.value == level.value)
         assert shown[level.value] == [f"{old:,}", f"{level.count:,}"]
+
+
+def test_a_spread_is_drawn_in_several_ways(open_page, tmp_path):
+    """Bars of any width, on a logarithmic axis, as rows; curves and a box with their numbers."""
+    rng = np.random.default_rng(5)
+    versions = [pa.table({"weight": np.r_[0.0, rng.lognormal(2, 1.2, 3000) * k]}) for k in (1, 3)]
+    made = nachsicht.compare(*versions, labels=["before", "after"])
+    page = open_page(made.write(tmp_path / "x.html"), "#column/weight")
+    figure = page.locator(".spread-large")
+    numbers = figure.locator(".behind")
+    rows = numbers.locator("tbody tr")
+    many = rows.count()
+    figure.get_by_label("Bins").select_option("9")
+    assert rows.count() <= 9 < many
+    page.locator(".spread-large summary").click()
+    counts = numbers.locator("tbody tr").evaluate_all(
+        "rows => rows.map((row) => Number(row.cells[3].textContent.replaceAll(',', '')))"
+    )
+    after = made.document.columns[0].spread
+    assert sum(counts) == sum(after.counts[1])
+    figure.get_by_role("button", name="rows").click()
+    assert "1,000" in figure.locator("svg").text_content()
+    figure.get_by_role("button", name="logarithmic").click()
+    assert "before: 1 rows of 0 or below have no logarithm" in figure.inner_text()
+    assert max(1, rows.count()) <= 9
+    figure.get_by_role("button", name="cumulative").click()
+    values = np.sort(versions[1]["weight"].to_numpy())
+    for row in numbers.locator("tbody tr").all()[-100::25]:
+        label, value, share = row.locator("th, td").all_inner_texts()
+        assert label == "after"
+        below = np.searchsorted(values, float(value) * (1 + 1e-4), "right") / len(values)
+        assert float(share) == pytest.approx(below, abs=0.005)
+    figure.get_by_role("button", name="box").click()
+    quartiles = np.quantile(values, [0.25, 0.5, 0.75])
+    told = numbers.locator("tbody tr:nth-child(n+2):nth-child(-n+4) td:nth-child(3)")
+    assert [float(t) for t in told.all_inner_texts()] == pytest.approx(quartiles, rel=1e-4)
+    for way in ("density", "against the normal"):
+        figure.get_by_role("button", name=way).click()
+        assert figure.locator("svg .shape-new").count() >= 1
+        assert figure.locator("svg .shape-old").count() >= 1
+        assert rows.count() > 100
+    assert way in figure.locator("[role=img]").get_attribute("aria-label")
+
+
+def test_a_column_tells_differences_relations_and_its_course_over_time(
+    open_page, demo_files, tmp_path
+):
+    paths = [demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025)]
+    old, new = map(pd.read_csv, paths)
+    page = open_page(nachsicht.compare(*paths).write(tmp_path / "x.html"), "#column/mite_count")
+    opened = page.locator(".column-page")
+    row = opened.locator("tr", has=page.get_by_role("rowheader", name="median", exact=True)).first
+    difference = new["mite_count"].median() - old["mite_count"].median()
+    assert row.locator("td").last.inner_text() == f"+{difference:g}"
+    opened.locator(".column-time svg").wait_for()
+    table = opened.locator("table", has_text="Goes together with")
+    line = table.locator("tbody tr", has_text="Rank correlation").first
+    other = line.locator("a").inner_text()
+    shown = float(line.locator("td.number").inner_text().split()[0].replace("−", "-"))
+    truth = new[["mite_count", other]].corr("spearman").iloc[0, 1]
+    assert shown == pytest.approx(truth, abs=0.006)
+    line.locator("a").click()
+    assert "mite_count" in page.url
+    assert other in page.url
 
 
 def test_search_kind_and_change_narrow_the_ledger(open_page, written):
@@ -126,7 +189,7 @@ def test_three_versions_pale_with_age_and_name_the_step_of_a_finding(open_page, 
     tables = page.locator(".tables thead")
     heads = [tables.nth(i).locator("th").all_inner_texts() for i in (0, 1)]
     assert heads[0][1:] == ["2023 → 2024", "2024 → 2025", "2023 → 2025"]
-    assert [head.strip() for head in heads[1][1:]] == ["2023", "2024", "2025"]
+    assert [head.strip() for head in heads[1][1:]] == ["2023", "2024", "2025", "difference"]
 
 
 def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page, tmp_path):
@@ -240,6 +303,20 @@ def hostile_table(suffix: str = "") -> pa.Table:
     return pa.table({HOSTILE: levels, "{{ 7 * 7 }}": levels, "constructor": range(120)})
 
 
+def test_the_origin_keeps_the_settings_that_made_the_page(open_page, tmp_path):
+    made = nachsicht.profile(
+        hostile_table(), omit=["unused*"], findings={"constant": {"off": True}}
+    )
+    page = open_page(made.write(tmp_path / "x.html"), "#origin")
+    assert made.document.fingerprint in page.locator("#origin").inner_text()
+    with page.expect_download() as kept:
+        page.get_by_role("button", name="Keep the settings as a file").click()
+    kept.value.save_as(tmp_path / "nachsicht.toml")
+    again = nachsicht.profile(hostile_table(), settings=tmp_path / "nachsicht.toml")
+    assert again.document.origin.settings == made.document.origin.settings != ""
+    assert again.findings == made.findings
+
+
 def test_names_values_and_labels_of_the_data_are_shown_as_text(open_page, tmp_path):
     labels = [HOSTILE, f"{HOSTILE} 2"]
     result = nachsicht.compare(hostile_table(), hostile_table("!"), labels=labels, title=HOSTILE)
@@ -255,10 +332,9 @@ def test_names_values_and_labels_of_the_data_are_shown_as_text(open_page, tmp_pa
     assert "=cmd()" in values
 
 
-def test_no_value_can_end_the_script_element(tmp_path):
+def test_no_value_can_end_the_script_element(page_data):
     text = nachsicht.profile(hostile_table(), label=HOSTILE).to_html()
-    data = re.search(r'id="nachsicht-data">(.*?)</script>', text, re.DOTALL)[1]
-    assert json.loads(data)["page"]["versions"][0]["label"] == HOSTILE
+    assert page_data(text)["versions"][0]["label"] == HOSTILE
     assert text.count("</script>") == 2
 
 

@@ -2,9 +2,7 @@
 
 import datetime as dt
 import decimal
-import json
 import math
-import re
 
 import numpy as np
 import pandas as pd
@@ -66,14 +64,13 @@ def test_columns_of_nothing_but_edges(values):
     assert nachsicht.compare(data, data).findings == ()
 
 
-def test_a_multi_index_and_repeated_names():
+def test_a_multi_index_and_repeated_names(page_data):
     index = pd.MultiIndex.from_tuples([("a", 1), ("b", 2)], names=["place", "year"])
     frame = pd.DataFrame([[1, 2], [3, 4]], columns=["x", "x"], index=index)
     names = [c.name for c in nachsicht.profile(frame).document.columns]
     assert names == ["place", "year", "x", "x"]
     assert nachsicht.compare(frame, frame).findings == ()
-    shown = re.search(r'nachsicht-data">(.*?)</script>', nachsicht.profile(frame).to_html())[1]
-    columns = json.loads(shown)["page"]["columns"]
+    columns = page_data(nachsicht.profile(frame).to_html())["columns"]
     assert [c["versions"][0]["typical"] for c in columns[2:]] == ["2", "3"]
 
 

@@ -1,6 +1,6 @@
 /** The page: head, the ways to its sections, and the sections in their order. */
 
-import { useEffect } from "preact/hooks";
+import { useEffect, useMemo } from "preact/hooks";
 import { columnIn, follow, useAddress } from "./address";
 import { whole } from "./format";
 import { Ledger } from "./Ledger";
@@ -38,6 +38,21 @@ const titles: Record<string, string> = {
 
 export function App() {
   const address = useAddress();
+  // They listen to the address themselves where they need it.
+  const sectionsBelow = useMemo(
+    () => (
+      <>
+        <Outcome />
+        <Relations />
+        <Gaps />
+        <Repeats />
+        <Rows />
+        <Time />
+        <Origin />
+      </>
+    ),
+    [],
+  );
   const here = columnIn(address) !== null ? "columns" : pairIn(address) ? "relations" : sections.find((section) => section === address) ?? "verdict";
   useEffect(() => {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
@@ -75,13 +90,7 @@ export function App() {
           <Verdict />
           <Ledger />
         </div>
-        <Outcome />
-        <Relations />
-        <Gaps />
-        <Repeats />
-        <Rows />
-        <Time />
-        <Origin />
+        {sectionsBelow}
       </main>
     </>
   );

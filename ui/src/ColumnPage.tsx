@@ -2,7 +2,10 @@
 
 import { percent, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
+import { columnAddress, follow } from "./address";
 import { OutcomeTable } from "./Outcome";
+import { timeFigure } from "./pairFigure";
+import { Drawn, pairAddress, pairOf } from "./Pairs";
 import { Term, VersionHeads, WeightTag } from "./parts";
 import { LargeSpread } from "./Spread";
 import { FindingText } from "./Verdict";
@@ -30,15 +33,76 @@ export function ColumnPage({ column }: { column: Column }) {
         </ul>
       )}
       {column.spread && <LargeSpread column={column} spread={column.spread} />}
+      <OverTime column={column} />
       <div class="tables">
         <OutcomeTable column={column.name} />
         <Measures column={column} />
         <Statistics column={column} />
         <Quantiles column={column} />
+        <Related column={column} />
         <Frequent column={column} of="words" />
         <Frequent column={column} of="frequent" />
         <Ends column={column} />
       </div>
+    </div>
+  );
+}
+
+/** The columns that it goes together with; a pair that is drawn is one click away. */
+function Related({ column }: { column: Column }) {
+  if (!column.relations.length) return null;
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">
+            <Term term="related_to">{word("page.related_to")}</Term>
+          </th>
+          <td />
+          <th scope="col" class="number">
+            {word("page.strength")}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {column.relations.map(([other, measure, strength, error]) => {
+          const pair = pairOf(column.name, other);
+          const address = pair ? pairAddress(pair) : columnAddress(other);
+          return (
+            <tr key={other}>
+              <th scope="row">
+                <a class="name" href={`#${address}`} onClick={follow(address)}>
+                  {other}
+                </a>
+              </th>
+              <td class="muted">
+                <Term term={measure}>{word(`measures.${measure}`)}</Term>
+              </td>
+              <td class="number">
+                {strength} <span class="muted">{error}</span>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+/** The column along the moment column. */
+function OverTime({ column }: { column: Column }) {
+  const time = page.time;
+  const own = time?.columns.find((other) => other.name === column.name);
+  if (!time || !own) return null;
+  return (
+    <div class="column-time">
+      <h4>{word("page.over_time_of", { moment: time.moment })}</h4>
+      <Drawn
+        draw={() => timeFigure(own.views, { width: 720, height: 180, x: time.moment, y: column.name, older: false })}
+        on={[own]}
+        text={word("page.time_of", { column: column.name, unit: time.unit })}
+        sentences={[]}
+      />
     </div>
   );
 }
@@ -90,12 +154,23 @@ function Measures({ column }: { column: Column }) {
   );
 }
 
-function Heads({ first }: { first: string }) {
+function Heads({ first, differences = false }: { first: string; differences?: boolean }) {
   return (
     <thead>
       <tr>
-        {first ? <th scope="col">{first}</th> : <td />}
+        {first ? (
+          <th scope="col">
+            <Term term={first}>{word(`page.${first}`)}</Term>
+          </th>
+        ) : (
+          <td />
+        )}
         <VersionHeads />
+        {differences && (
+          <th scope="col" class="number">
+            <Term term="difference">{word("page.difference")}</Term>
+          </th>
+        )}
       </tr>
     </thead>
   );
@@ -113,10 +188,11 @@ function Statistics({ column }: { column: Column }) {
     ["last_seen", (version) => version.last_seen],
     ["memory", (version) => version.memory],
   ];
+  const differs = Object.keys(column.differences).length > 0;
   const codes = [...new Set(column.versions.flatMap((version) => version?.statistics.map(([code]) => code) ?? []))];
   return (
     <table>
-      <Heads first={word("page.statistics")} />
+      <Heads first="statistics" differences={differs} />
       <tbody>
         {fixed.map(([term, text]) => (
           <FixedRow key={term} column={column} term={term} text={text} />
@@ -134,6 +210,7 @@ function Statistics({ column }: { column: Column }) {
                 </td>
               );
             })}
+            {differs && <td class="number muted">{column.differences[code] ?? ""}</td>}
           </tr>
         ))}
         {last.map(([term, text]) => (
@@ -173,7 +250,7 @@ function Frequent({ column, of }: { column: Column; of: "words" | "frequent" }) 
   };
   return (
     <table>
-      <Heads first={word(of === "words" ? "page.frequent_words" : "page.frequent")} />
+      <Heads first={of === "words" ? "frequent_words" : "frequent"} />
       <tbody>
         {values.map((value) => (
           <tr key={value}>
@@ -200,7 +277,7 @@ function Quantiles({ column }: { column: Column }) {
   if (!shares.length) return null;
   return (
     <table>
-      <Heads first={word("page.quantiles")} />
+      <Heads first="quantiles" />
       <tbody>
         {shares.map((share, row) => (
           <tr key={share}>
@@ -225,7 +302,9 @@ function Ends({ column }: { column: Column }) {
       <tbody>
         {(["lowest", "highest"] as const).map((end) => (
           <tr key={end}>
-            <th scope="row">{word(`page.${end}`)}</th>
+            <th scope="row">
+              <Term term={end}>{word(`page.${end}`)}</Term>
+            </th>
             {column.versions.map((version, i) => (
               <td class="number" key={i}>
                 {version?.[end].map((entry) => entry.value).join(", ") || "–"}

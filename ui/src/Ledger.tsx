@@ -108,53 +108,14 @@ function legend(): string {
 
 function Line({ column, open }: { column: Column; open: boolean }) {
   const body = useRef<HTMLTableSectionElement>(null);
-  const address = columnAddress(column.name);
-  const toggle = () => go(open ? "columns" : address);
   useEffect(() => {
     if (open) body.current?.scrollIntoView({ block: "start" });
   }, [open]);
-  const newest = column.versions[column.versions.length - 1];
+  // The same element again is not looked at again; a wide table has many lines.
+  const line = useMemo(() => <Row column={column} open={open} />, [column, open]);
   return (
     <tbody ref={body} class={open ? "line open" : "line"} data-column={column.name}>
-      <tr onClick={toggle}>
-        <th scope="row">
-          <a
-            class="column-name"
-            href={`#${address}`}
-            aria-expanded={open}
-            onClick={(event) => {
-              event.stopPropagation();
-              follow(open ? "columns" : address)(event);
-            }}
-          >
-            {column.name}
-          </a>
-          <small>
-            {formerName(column)}
-            {word(`kinds.${column.kind}`)}
-          </small>
-        </th>
-        <td class="spread-cell">
-          <SmallSpread column={column} />
-        </td>
-        <td class="number typical">
-          <Typical column={column} />
-        </td>
-        <td class="number">
-          {newest ? (
-            <Across values={lastStep(column).map((version) => version && percent(version.missing_share))} />
-          ) : (
-            word("page.not_there")
-          )}
-        </td>
-        {page.compared ? (
-          <td>
-            <Change column={column} />
-          </td>
-        ) : (
-          <td class="number">{newest ? whole(newest.distinct) : "–"}</td>
-        )}
-      </tr>
+      {line}
       {open && (
         <tr class="opened">
           <td colSpan={5}>
@@ -163,6 +124,52 @@ function Line({ column, open }: { column: Column; open: boolean }) {
         </tr>
       )}
     </tbody>
+  );
+}
+
+function Row({ column, open }: { column: Column; open: boolean }) {
+  const address = columnAddress(column.name);
+  const newest = column.versions[column.versions.length - 1];
+  return (
+    <tr onClick={() => go(open ? "columns" : address)}>
+      <th scope="row">
+        <a
+          class="column-name"
+          href={`#${address}`}
+          aria-expanded={open}
+          onClick={(event) => {
+            event.stopPropagation();
+            follow(open ? "columns" : address)(event);
+          }}
+        >
+          {column.name}
+        </a>
+        <small>
+          {formerName(column)}
+          {word(`kinds.${column.kind}`)}
+        </small>
+      </th>
+      <td class="spread-cell">
+        <SmallSpread column={column} />
+      </td>
+      <td class="number typical">
+        <Typical column={column} />
+      </td>
+      <td class="number">
+        {newest ? (
+          <Across values={lastStep(column).map((version) => version && percent(version.missing_share))} />
+        ) : (
+          word("page.not_there")
+        )}
+      </td>
+      {page.compared ? (
+        <td>
+          <Change column={column} />
+        </td>
+      ) : (
+        <td class="number">{newest ? whole(newest.distinct) : "–"}</td>
+      )}
+    </tr>
   );
 }
 

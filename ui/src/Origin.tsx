@@ -1,7 +1,13 @@
 /** Versions and their origin: where the data came from, what computed it, when. */
 
 import { page, word } from "./model";
+import { save } from "./saving";
 import { Term, VersionHeads } from "./parts";
+
+function keepSettings() {
+  const text = page.versions[page.versions.length - 1]!.settings;
+  save("nachsicht.toml", new Blob([text], { type: "application/toml" }));
+}
 
 export function Origin() {
   const facts = Object.keys(page.versions[0]?.facts ?? {});
@@ -46,6 +52,18 @@ export function Origin() {
           </tbody>
         </table>
       </div>
+      <p>
+        {page.versions[page.versions.length - 1]!.settings ? (
+          <>
+            <button type="button" class="quiet" onClick={keepSettings}>
+              {word("page.keep_settings")}
+            </button>{" "}
+            <span class="muted">{word("page.settings_told")}</span>
+          </>
+        ) : (
+          <span class="muted">{word("page.settings_default")}</span>
+        )}
+      </p>
     </section>
   );
 }

@@ -14,7 +14,7 @@ import {
 } from "./pairFigure";
 import { quiet } from "./figure";
 import { Saves } from "./Saves";
-import { Term, useInSight, VersionHeads, VersionMark } from "./parts";
+import { Choice, Term, useInSight, VersionHeads, VersionMark } from "./parts";
 
 const WIDTH = 430;
 
@@ -87,25 +87,6 @@ function ColumnName({ name }: { name: string }) {
     <a class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
       {name}
     </a>
-  );
-}
-
-interface ChoiceOf {
-  label: string;
-  choices: [string, string][];
-  chosen: string;
-  choose: (name: string) => void;
-}
-
-export function Choice({ label, choices, chosen, choose }: ChoiceOf) {
-  return (
-    <div class="choice" role="group" aria-label={label}>
-      {choices.map(([name, text]) => (
-        <button type="button" key={name} aria-pressed={chosen === name} onClick={() => choose(name)}>
-          {text}
-        </button>
-      ))}
-    </div>
   );
 }
 

@@ -1,12 +1,13 @@
 /** A column's spread in the ledger and, larger, on the column's own page. */
 
-import { useEffect, useLayoutEffect, useRef } from "preact/hooks";
-import { barsOf } from "./bars";
-import { largeFigure, levelsFigure, quiet, share, smallFigure } from "./figure";
+import { useLayoutEffect, useMemo, useRef, useState } from "preact/hooks";
+import { type Bars, barsOf, finest, logBarsOf } from "./bars";
+import { largeFigure, levelsFigure, quiet, rows, share, shares, smallFigure } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Spread as SpreadData, word } from "./model";
-import { useInSight } from "./parts";
+import { Choice, useInSight } from "./parts";
 import { Saves } from "./Saves";
+import { pointsOf, shapeFigure, type Way } from "./shapeFigure";
 
 const SMALL = { width: 230, height: 42, bars: 36 };
 const LARGE = { width: 720, bars: 72 };
@@ -34,65 +35,214 @@ export function SmallSpread({ column }: { column: Column }) {
   return <div class="spread-small" ref={ref} role="img" aria-label={described(column)} />;
 }
 
+type Shown = "bars" | Way;
+
+/** Steps in which neighbouring bars are put together. */
+const BINS = [9, 18, 36, 72, 256];
+
+/** A column's spread in full: as bars of any width, or in other ways that suit a quantity. */
 export function LargeSpread({ column, spread }: { column: Column; spread: SpreadData }) {
   const ref = useRef<HTMLDivElement>(null);
   const figure = useRef<HTMLElement>(null);
-  const bars = barsOf(spread, LARGE.bars);
+  const [way, setWay] = useState<Shown>("bars");
+  const [most, setMost] = useState(LARGE.bars);
+  const [log, setLog] = useState(false);
+  const [counted, setCounted] = useState(false);
+  const label = column.kind === "text" ? word("page.characters") : column.name;
+  const onLog = log && column.log_spread !== null;
+  const bars = onLog ? logBarsOf(column.log_spread!, most) : barsOf(spread, most);
   const totals = totalsOf(column);
-  useEffect(() => {
+  const heights = counted ? rows(totals) : shares(totals);
+  const ways = (["density", "cumulative", "box", "normal"] as const).filter((other) =>
+    column.shapes.some((shape) => shape?.[other]?.length),
+  );
+  const drawn = useMemo(() => [...BINS.filter((n) => n < finest(spread)), ...(finest(spread) ? [256] : [])].slice(0, 5), [spread]);
+  useLayoutEffect(() => {
     if (!bars.bars.length) return;
     const width = Math.max(300, Math.min(LARGE.width, ref.current!.clientWidth));
-    ref.current!.replaceChildren(
-      quiet(
-        spread.type === "levels"
-          ? levelsFigure(bars, totals, width)
-          : largeFigure(bars, totals, width, column.kind === "text" ? word("page.characters") : column.name),
-      ),
-    );
-  }, [spread]);
+    const drawing =
+      way !== "bars"
+        ? shapeFigure(column.shapes, way, width, label)
+        : spread.type === "levels"
+          ? levelsFigure(bars, heights, width)
+          : largeFigure(bars, heights, width, label);
+    ref.current!.replaceChildren(quiet(drawing));
+  }, [spread, way, most, onLog, counted]);
   return (
     <figure class="spread-large" ref={figure}>
-      <div ref={ref} role="img" aria-label={described(column)} />
+      <div class="controls">
+        {ways.length > 0 && (
+          <Choice
+            label={word("page.drawn_as")}
+            choices={(["bars", ...ways] as Shown[]).map((name) => [name, word(`page.as_${name}`)])}
+            chosen={way}
+            choose={(name) => setWay(name as Shown)}
+          />
+        )}
+        {way === "bars" && drawn.length > 1 && (
+          <label>
+            {word("page.bins")}{" "}
+            <select value={String(most)} onChange={(event) => setMost(Number(event.currentTarget.value))}>
+              {drawn.map((n) => (
+                <option value={n} key={n}>
+                  {n === 256 ? word("page.bins_finest") : word("page.bins_to", { n })}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        {way === "bars" && column.log_spread && (
+          <Choice
+            label={word("page.scale")}
+            choices={[
+              ["linear", word("page.linear")],
+              ["log", word("page.logarithmic")],
+            ]}
+            chosen={log ? "log" : "linear"}
+            choose={(name) => setLog(name === "log")}
+          />
+        )}
+        {way === "bars" && (
+          <Choice
+            label={word("page.heights")}
+            choices={[
+              ["shares", word("page.shares")],
+              ["rows", word("page.rows")],
+            ]}
+            chosen={counted ? "rows" : "shares"}
+            choose={(name) => setCounted(name === "rows")}
+          />
+        )}
+      </div>
+      <div ref={ref} role="img" aria-label={`${described(column)} ${word(`page.as_${way}`)}.`} />
       <figcaption>
-        {bars.beyond.map(
-          (n, i) =>
-            n > 0 && (
-              <span key={i}>
-                {page.versions[i]!.label}: {word("page.beyond_axis", { n: whole(n) })}.{" "}
-              </span>
-            ),
+        {way === "bars" && <Beyond bars={bars} totals={totals} onLog={onLog} />}
+        {way === "bars" && spread.type === "levels" && spread.further_levels > 0 && (
+          <span>{word("page.further_levels", { n: whole(spread.further_levels) })}. </span>
         )}
-        {spread.type === "levels" && spread.further_levels > 0 && (
-          <span>{word("page.further_levels", { n: whole(spread.further_levels) })}.</span>
-        )}
+        {way === "normal" && <span>{word("page.normal_caption")} </span>}
+        {way === "box" && <span>{word("page.box_caption")} </span>}
         <Saves inside={figure} name={column.name} numbers />
       </figcaption>
       <details class="behind">
         <summary>{word("page.table_behind")}</summary>
-        <table>
-          <thead>
-            <tr>
-              <th scope="col">{word("page.value")}</th>
-              {page.versions.map((version) => (
-                <th scope="col" class="number" key={version.label} colSpan={2}>
-                  {version.label}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {bars.bars.map((bar, i) => (
-              <tr key={i}>
-                <th scope="row">{bar.label}</th>
-                {bar.counts.map((count, version) => [
-                  <td class="number">{whole(count)}</td>,
-                  <td class="number muted">{percent(share(bar, version, totals))}</td>,
-                ])}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        {way === "bars" ? (
+          <BarNumbers bars={bars} totals={totals} />
+        ) : way === "box" ? (
+          <BoxNumbers column={column} />
+        ) : (
+          <PointNumbers column={column} way={way} />
+        )}
       </details>
     </figure>
+  );
+}
+
+/** Rows that the axis does not show. */
+function Beyond({ bars, totals, onLog }: { bars: Bars; totals: number[]; onLog: boolean }) {
+  return (
+    <>
+      {page.versions.map((version, i) => {
+        const beyond = bars.beyond[i] ?? 0;
+        const drawn = bars.bars.reduce((sum, bar) => sum + bar.counts[i]!, 0);
+        const notPositive = onLog && drawn ? totals[i]! - drawn - beyond : 0;
+        return (
+          <span key={i}>
+            {beyond > 0 && <>{`${version.label}: ${word("page.beyond_axis", { n: whole(beyond) })}. `}</>}
+            {notPositive > 0 && <>{`${version.label}: ${word("page.no_logarithm", { n: whole(notPositive) })}. `}</>}
+          </span>
+        );
+      })}
+    </>
+  );
+}
+
+function BarNumbers({ bars, totals }: { bars: Bars; totals: number[] }) {
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">{word("page.value")}</th>
+          {page.versions.map((version) => (
+            <th scope="col" class="number" key={version.label} colSpan={2}>
+              {version.label}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {bars.bars.map((bar, i) => (
+          <tr key={i}>
+            <th scope="row">{bar.label}</th>
+            {bar.counts.map((count, version) => [
+              <td class="number">{whole(count)}</td>,
+              <td class="number muted">{percent(share(bar, version, totals))}</td>,
+            ])}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function PointNumbers({ column, way }: { column: Column; way: Exclude<Way, "box"> }) {
+  const across = way === "normal" ? word("page.normal_score") : word("page.value");
+  const up = way === "normal" ? word("page.value") : word(way === "density" ? "page.density" : "page.cumulative_share");
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">{word("page.version")}</th>
+          <th scope="col" class="number">
+            {across}
+          </th>
+          <th scope="col" class="number">
+            {up}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {pointsOf(column.shapes, way).flatMap((points, version) =>
+          points.map(([x, y]) => (
+            <tr key={`${version} ${x}`}>
+              <th scope="row">{page.versions[version]!.label}</th>
+              <td class="number">{x}</td>
+              <td class="number">{y}</td>
+            </tr>
+          )),
+        )}
+      </tbody>
+    </table>
+  );
+}
+
+const BOX = ["low_whisker", "lower_quartile", "median", "upper_quartile", "high_whisker", "below", "above", "lowest", "highest"];
+
+function BoxNumbers({ column }: { column: Column }) {
+  return (
+    <table>
+      <thead>
+        <tr>
+          <td />
+          {page.versions.map((version) => (
+            <th scope="col" class="number" key={version.label}>
+              {version.label}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {BOX.map((part, i) => (
+          <tr key={part}>
+            <th scope="row">{word(`page.${part}`)}</th>
+            {column.shapes.map((shape, version) => (
+              <td class="number" key={version}>
+                {shape?.box?.[i] ?? "–"}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -4,7 +4,7 @@
  */
 
 import { number } from "./format";
-import type { Spread } from "./model";
+import type { BinsSpread, Spread } from "./model";
 
 export interface Bar {
   from: number;
@@ -19,6 +19,8 @@ export interface Bars {
   /** Whether neighbouring bars touch, as the bins of a histogram do. */
   touching: boolean;
   time: boolean;
+  /** Whether the axis is logarithmic. */
+  log: boolean;
   /** Rows of each version beyond the axis. */
   beyond: number[];
 }
@@ -37,7 +39,7 @@ export function barsOf(spread: Spread, most: number): Bars {
       label: range(edge(first), edge(last) - unit),
       counts,
     }));
-    return { bars, touching: true, time: false, beyond: spread.before.map((n, i) => n + spread.after[i]!) };
+    return { bars, touching: true, time: false, log: false, beyond: spread.before.map((n, i) => n + spread.after[i]!) };
   }
   if (spread.type === "time") {
     const start = (i: number) => unitStart(spread.unit, spread.first + i);
@@ -47,7 +49,7 @@ export function barsOf(spread: Spread, most: number): Bars {
       label: dateText(start(first), spread.unit, spread.clock),
       counts,
     }));
-    return { bars, touching: true, time: true, beyond: [] };
+    return { bars, touching: true, time: true, log: false, beyond: [] };
   }
   const places = spread.type === "values" ? spread.values : spread.levels.map((_, i) => i);
   const names = spread.type === "values" ? spread.values.map(number) : spread.levels;
@@ -58,7 +60,19 @@ export function barsOf(spread: Spread, most: number): Bars {
     label: names[i]!,
     counts: spread.counts.map((row) => row[i]!),
   }));
-  return { bars, touching: false, time: false, beyond: [] };
+  return { bars, touching: false, time: false, log: false, beyond: [] };
+}
+
+/** Bars of binary logarithms, on the axis of the values themselves. */
+export function logBarsOf(spread: BinsSpread, most: number): Bars {
+  const { bars, ...rest } = barsOf(spread, most);
+  const values = bars.map(({ from, to, counts }) => ({ from: 2 ** from, to: 2 ** to, label: range(2 ** from, 2 ** to), counts }));
+  return { ...rest, bars: values, log: true };
+}
+
+/** How many bars a spread can have at most; 0 where they cannot be made fewer. */
+export function finest(spread: Spread): number {
+  return spread.type === "bins" || spread.type === "time" ? (spread.counts[0]?.length ?? 0) : 0;
 }
 
 function range(from: number, to: number): string {

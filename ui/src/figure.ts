@@ -2,7 +2,7 @@
 
 import * as Plot from "@observablehq/plot";
 import type { Bar, Bars } from "./bars";
-import { percent } from "./format";
+import { number, whole, percentTick } from "./format";
 import { page, word } from "./model";
 
 const newest = page.versions.length - 1;
@@ -11,6 +11,21 @@ const newest = page.versions.length - 1;
 export function share(bar: Bar, version: number, totals: number[]): number {
   return totals[version] ? bar.counts[version]! / totals[version]! : 0;
 }
+
+/** What heights are: shares of the rows, or rows. */
+export interface Heights {
+  /** What counts are divided by, for each version. */
+  totals: number[];
+  label: string;
+  format: (height: number) => string;
+}
+
+export const shares = (totals: number[]): Heights => ({ totals, label: word("page.share_of_rows"), format: percentTick });
+export const rows = (totals: number[]): Heights => ({
+  totals: totals.map((total) => (total ? 1 : 0)),
+  label: word("page.rows"),
+  format: whole,
+});
 
 function outline(bars: Bar[], version: number, totals: number[]): [number, number][] {
   const points: [number, number][] = [];
@@ -63,9 +78,10 @@ function newestMark({ bars, touching }: Bars, totals: number[]): Plot.Markish {
   );
 }
 
-function scaleX({ bars, touching, time }: Bars) {
+function scaleX({ bars, touching, time, log }: Bars) {
   const pad = touching || bars.length === 0 ? 0 : (bars[0]!.to - bars[0]!.from) * 0.4;
   const domain = [bars[0]!.from - pad, bars[bars.length - 1]!.to + pad];
+  if (log) return { type: "log" as const, domain, ticks: 6, tickFormat: number };
   return time ? { type: "utc" as const, domain: domain.map((t) => new Date(t)) } : { type: "linear" as const, domain };
 }
 
@@ -90,7 +106,7 @@ export function smallFigure(bars: Bars, totals: number[], width: number, height:
 }
 
 /** The spread of a numeric or time axis in full size. */
-export function largeFigure(bars: Bars, totals: number[], width: number, label: string): Element {
+export function largeFigure(bars: Bars, { totals, ...heights }: Heights, width: number, label: string): Element {
   const few = !bars.touching && bars.bars.length <= 16;
   return Plot.plot({
     className: "plot",
@@ -112,9 +128,9 @@ export function largeFigure(bars: Bars, totals: number[], width: number, label: 
     },
     y: {
       domain: [0, highest(bars, totals)],
-      label: word("page.share_of_rows"),
+      label: heights.label,
       labelArrow: "none",
-      tickFormat: percent,
+      tickFormat: heights.format,
       ticks: 4,
       grid: true,
       nice: true,
@@ -128,7 +144,7 @@ export function largeFigure(bars: Bars, totals: number[], width: number, label: 
 }
 
 /** Levels of a category as lying bars, so that their names can be read. */
-export function levelsFigure(bars: Bars, totals: number[], width: number): Element {
+export function levelsFigure(bars: Bars, { totals, ...heights }: Heights, width: number): Element {
   const longest = Math.max(...bars.bars.map((bar) => bar.label.length), 4);
   const rows = bars.bars.map((bar, i) => ({ ...bar, place: i }));
   const mark = (version: number, options: object) =>
@@ -153,9 +169,9 @@ export function levelsFigure(bars: Bars, totals: number[], width: number): Eleme
     marginBottom: 34,
     x: {
       domain: [0, highest(bars, totals)],
-      label: word("page.share_of_rows"),
+      label: heights.label,
       labelArrow: "none",
-      tickFormat: percent,
+      tickFormat: heights.format,
       ticks: 5,
       grid: true,
       nice: true,

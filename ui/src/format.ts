@@ -13,6 +13,11 @@ export function percent(share: number): string {
   return `${value.toFixed(Math.abs(value) < 9.95 ? 1 : 0)} %`;
 }
 
+/** A share on an axis, whose steps are round. */
+export function percentTick(share: number): string {
+  return `${new Intl.NumberFormat("en-US", { maximumSignificantDigits: 3 }).format(100 * share)} %`;
+}
+
 export function number(value: number): string {
   return new Intl.NumberFormat("en-US", { maximumSignificantDigits: 6 }).format(value);
 }

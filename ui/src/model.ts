@@ -219,6 +219,15 @@ export interface TimeSpread {
 }
 export type Spread = BinsSpread | ValuesSpread | LevelsSpread | TimeSpread;
 
+export type Point = [number, number];
+export interface Shape {
+  density: Point[] | null;
+  cumulative: Point[];
+  /** Whisker, quartile, median, quartile, whisker, values beyond on both sides, outermost values. */
+  box: number[] | null;
+  normal: Point[] | null;
+}
+
 export interface Counted {
   value: string;
   count: number;
@@ -256,6 +265,14 @@ export interface Column {
   reason: string;
   weight: Weight | null;
   spread: Spread | null;
+  /** Of binary logarithms, where a long tail is cut. */
+  log_spread: BinsSpread | null;
+  /** Curves of a quantity, one a version. */
+  shapes: (Shape | null)[];
+  /** By the code of a statistic: from the version before to the newest. */
+  differences: Record<string, string>;
+  /** Other column, measure, strength, twice its error. */
+  relations: [string, string, string, string][];
   change: number | null;
   measure: string;
   steps: Step[];
@@ -270,6 +287,8 @@ export interface Version {
   columns: number;
   facts: Record<string, string>;
   origin: Record<string, string>;
+  /** The text of a settings file; empty where all are the defaults. */
+  settings: string;
 }
 
 export interface Page {
@@ -299,10 +318,16 @@ export interface Page {
 
 export type Words = Record<string, Record<string, string>>;
 
-const data = JSON.parse(document.getElementById("nachsicht-data")!.textContent!) as {
+const data = JSON.parse(await unpacked(document.getElementById("nachsicht-data")!.textContent!)) as {
   page: Page;
   words: Words;
 };
+
+/** The text that was compressed into the page. */
+async function unpacked(base64: string): Promise<string> {
+  const bytes = Uint8Array.from(atob(base64), (sign) => sign.charCodeAt(0));
+  return new Response(new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"))).text();
+}
 
 export const page = data.page;
 

@@ -2,7 +2,7 @@
 
 import * as Plot from "@observablehq/plot";
 import { unitStart } from "./bars";
-import { percent, whole } from "./format";
+import { percent, whole, percentTick } from "./format";
 import { type Axis, type Box, type BoxesView, type GridView, page, type SharesView, type TimeView, word } from "./model";
 
 /** From a year's milliseconds on, numbers of this size are moments. */
@@ -253,7 +253,7 @@ export function timeFigure(views: (TimeView | null)[], frame: Frame): Element {
     x: { type: "utc", label: null, domain: timeEnds(views) },
     y: quantity
       ? { label: frame.y, labelArrow: "none", ticks: 5, grid: true }
-      : { domain: [0, 1], ticks: [0, 0.5], tickFormat: percent, label: null, grid: true },
+      : { domain: [0, 1], ticks: [0, 0.5], tickFormat: percentTick, label: null, grid: true },
     ...(quantity ? {} : { fy: { domain: levels, label: null, padding: 0.2, tickFormat: (level: string) => cut(level, 14) } }),
     marks,
   } as Plot.PlotOptions);
@@ -289,7 +289,7 @@ export function unitsFigure(
     marginRight,
     marginBottom: 24,
     x: { type: "utc", label: null },
-    y: { label, labelArrow: "none", ticks: 3, grid: true, zero: true, ...(asShare ? { tickFormat: percent } : {}) },
+    y: { label, labelArrow: "none", ticks: 3, grid: true, zero: true, ...(asShare ? { tickFormat: percentTick } : {}) },
     marks: [
       Plot.rect(bars.filter((bar) => bar.newest), { ...look, className: "ink" }),
       Plot.rect(bars.filter((bar) => !bar.newest), { ...look, className: "ghost", fill: "none", stroke: "currentColor", strokeWidth: 1.5 }),

@@ -37,6 +37,26 @@ export function Term({ term, children }: { term: string; children: ComponentChil
   );
 }
 
+/** One of a few, as buttons side by side. */
+interface ChoiceOf {
+  label: string;
+  choices: [string, string][];
+  chosen: string;
+  choose: (name: string) => void;
+}
+
+export function Choice({ label, choices, chosen, choose }: ChoiceOf) {
+  return (
+    <div class="choice" role="group" aria-label={label}>
+      {choices.map(([name, text]) => (
+        <button type="button" key={name} aria-pressed={chosen === name} onClick={() => choose(name)}>
+          {text}
+        </button>
+      ))}
+    </div>
+  );
+}
+
 /** Old → new, the newest in ink; one value alone for a single version. */
 export function Across({ values }: { values: (string | null)[] }) {
   const begin = values.findIndex((value) => value !== null);

@@ -16,6 +16,7 @@ class Computed:
     """The parts of a profile that are computed from the data."""
 
     rows: int
+    fingerprint: str
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats
     further_repeats: tuple[Repeats, ...]

@@ -19,6 +19,7 @@ def put_together(
         label=label,
         title=title,
         rows=computed.rows,
+        fingerprint=computed.fingerprint,
         memory_bytes=sum(column.memory_bytes for column in computed.columns),
         columns=computed.columns,
         repeats=computed.repeats,

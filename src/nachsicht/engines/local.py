@@ -30,6 +30,7 @@ from nachsicht.compute.columns import (
 )
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import MOST_COLUMNS, EndsPart, observe_ends
+from nachsicht.compute.fingerprints import fingerprint, rows_told
 from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
 from nachsicht.compute.hashing import Hashes
@@ -141,6 +142,7 @@ def _run_table(
     found = relations.relations
     computed = Computed(
         table.num_rows,
+        fingerprint(table.schema.names, table.num_rows, rows_told(rows.chunks[0])),
         summaries,
         with_cells(repeats.result(), table, MOST_COLUMNS),
         tuple(
@@ -210,6 +212,7 @@ class _Stream:
         self._numbers: list[int] = []
         self._comoments: CoMoments | None = None
         self._rows = 0
+        self._told = 0
 
     def run(self, listener: ProgressListener) -> Computed:
         """Read to the end and finish."""
@@ -222,6 +225,7 @@ class _Stream:
         found = self._relations(summaries)
         return Computed(
             self._rows,
+            fingerprint(self._names, self._rows, self._told),
             summaries,
             self._repeats.finish(),
             tuple(
@@ -266,6 +270,7 @@ class _Stream:
         else:
             self._columns = list(self._pool.map(self._merged, self._columns, parts))
         rows = hashes.part()
+        self._told += rows_told(rows.chunks[0])
         sample = sample_rows(batch, rows.chunks[0])
         self._sample = self._sample.merge(sample) if self._sample else sample
         self._repeats = self._with_rows(self._repeats, rows)

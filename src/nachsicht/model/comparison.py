@@ -147,8 +147,9 @@ class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
     """One column through all versions.
 
     ``names`` and ``positions`` hold its name and place in each version, None where it does
-    not occur (names may repeat within a version, positions do not). ``weight`` is the gravest
-    of its findings, None for a steady column.
+    not occur (names may repeat within a version, positions do not). ``log_spread`` is the
+    spread of the binary logarithms of a long-tailed quantity. ``weight`` is the gravest of its
+    findings, None for a steady column.
     """
 
     name: str
@@ -156,6 +157,7 @@ class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
     names: tuple[str | None, ...]
     positions: tuple[int | None, ...]
     spread: Spread | None
+    log_spread: BinsSpread | None
     steps: tuple[Step, ...]
     way: WholeWay | None
     weight: Weight | None

@@ -12,13 +12,18 @@ from nachsicht.model.pairs import Components, OverTime, PairView
 
 
 class Origin(msgspec.Struct, frozen=True, kw_only=True):
-    """Where the data came from and what computed it."""
+    """Where the data came from and what computed it.
+
+    ``settings`` are those that differ from the defaults, as the text of a settings file
+    (without paths of this machine).
+    """
 
     source: str
     format: str
     source_bytes: int | None
     notes: tuple[str, ...]
     unread_lines: int
+    settings: str
     made_at: str
     seconds: float
     nachsicht_version: str
@@ -191,6 +196,8 @@ class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
 class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):
     """A version, described. This is what a profile document holds.
 
+    ``fingerprint`` is the same for the same names and rows, in whatever order or file.
+
     ``gap_bounds`` are the shares of missing values from which on gaps are a lot, and from
     which on a column is mostly gone.
     """
@@ -199,6 +206,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     label: str
     title: str
     rows: int
+    fingerprint: str
     memory_bytes: int
     columns: tuple[ColumnSummary, ...]
     repeats: Repeats

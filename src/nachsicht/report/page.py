@@ -1,8 +1,9 @@
-"""The page: a skeleton that is readable without script, the bundle, and the results as JSON."""
+"""The page: a skeleton that is readable without script, the bundle, and the results."""
 
 from __future__ import annotations
 
 import base64
+import gzip
 import hashlib
 import html
 from functools import cache
@@ -32,7 +33,7 @@ def page_of(document: ComparisonDocument) -> str:
             script=script,
             style=style,
             policy=_policy(script, style),
-            data=_safe_json({"page": payload, "words": _page_words()}),
+            data=_packed({"page": payload, "words": _page_words()}),
         )
     )
 
@@ -66,12 +67,10 @@ def _page_words() -> dict[str, Any]:
     return {part: words[part] for part in parts}
 
 
-def _safe_json(value: object) -> str:
-    """JSON that cannot end its script element or open a comment, whatever values it holds."""
-    text = msgspec.json.encode(value).decode("utf-8")
-    for sign in "<>&\u2028\u2029":
-        text = text.replace(sign, f"\\u{ord(sign):04x}")
-    return text
+def _packed(value: object) -> str:
+    """JSON, compressed, in letters that cannot end a script element, whatever values it holds."""
+    text = msgspec.json.encode(value)
+    return base64.b64encode(gzip.compress(text, mtime=0)).decode()
 
 
 def _policy(script: str, style: str) -> str:

@@ -32,21 +32,23 @@ from nachsicht.report.gaps import gaps_of
 from nachsicht.report.markdown import rows_sentence, rows_sentences
 from nachsicht.report.outcome import outcome_payload
 from nachsicht.report.pairs import components_payload, pairs_payload, time_payload
-from nachsicht.report.relations import changes_payload, relations_payload
+from nachsicht.report.relations import changes_payload, relations_by_column, relations_payload
 from nachsicht.report.repeats import repeats_payload
-from nachsicht.report.statistics import statistics_of
+from nachsicht.report.shapes import shape_of
+from nachsicht.report.statistics import differences_of, statistics_of
 from nachsicht.words import number, percent, phrase, size, whole
 
 
 def payload_of(document: ComparisonDocument) -> dict[str, Any]:
     """The page's data, as plain values."""
+    relations = relations_by_column(document.versions[-1])
     return {
         "title": document.title,
         "compared": len(document.versions) > 1,
         "verdict": msgspec.to_builtins(document.verdict),
         "findings": [msgspec.to_builtins(finding) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
-        "columns": [_column(column, document) for column in document.columns],
+        "columns": [_column(column, document, relations) for column in document.columns],
         "rows_told": [] if document.rows else rows_sentences(document),
         "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
         "repeats": repeats_payload(document),
@@ -136,7 +138,9 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "missing_cells": _counted_share(version.missing_cells, cells),
             "repeated_rows": about + _counted_share(repeated, version.rows),
             "memory": size(version.memory_bytes),
+            "fingerprint": version.fingerprint,
         },
+        "settings": origin.settings,
         "origin": {
             "source": origin.source,
             "format": origin.format,
@@ -153,7 +157,9 @@ def _counted_share(count: int, of: int) -> str:
     return f"{whole(count)} ({percent(count / of)})" if of else whole(count)
 
 
-def _column(across: ColumnAcross, document: ComparisonDocument) -> dict[str, Any]:
+def _column(
+    across: ColumnAcross, document: ComparisonDocument, relations: dict[str, list[Any]]
+) -> dict[str, Any]:
     summaries = summaries_of(across, document.versions)
     newest = next(summary for summary in reversed(summaries) if summary)
     last = across.steps[-1] if across.steps else None
@@ -164,6 +170,10 @@ def _column(across: ColumnAcross, document: ComparisonDocument) -> dict[str, Any
         "reason": newest.kind_reason,
         "weight": across.weight,
         "spread": msgspec.to_builtins(across.spread),
+        "log_spread": msgspec.to_builtins(across.log_spread),
+        "shapes": [shape_of(summary) for summary in summaries],
+        "differences": _differences(summaries),
+        "relations": relations.get(newest.name, []),
         "change": _change(across, document),
         "measure": last.measures[0].name if last and last.measures else "",
         "steps": _steps(across, document),
@@ -171,6 +181,12 @@ def _column(across: ColumnAcross, document: ComparisonDocument) -> dict[str, Any
         "since": document.versions[across.way.since].label if across.way else "",
         "versions": [_summary(summary) if summary else None for summary in summaries],
     }
+
+
+def _differences(summaries: list[ColumnSummary | None]) -> dict[str, str]:
+    """From the version before to the newest, where both have the column."""
+    newer, older = summaries[-1], summaries[-2] if len(summaries) > 1 else None
+    return differences_of(newer, older) if newer and older else {}
 
 
 def _summary(column: ColumnSummary) -> dict[str, Any]:

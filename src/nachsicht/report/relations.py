@@ -12,6 +12,7 @@ from nachsicht.words import number, phrase, whole
 #: Pairs that are listed.
 _LISTED = 10
 _NEGATIVE = 5
+_OF_ONE = 5
 #: Columns of the matrix; of a wide table those of the strongest relations.
 MOST_IN_MATRIX = 60
 
@@ -44,6 +45,17 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
             f"{name} ({_reason(reason)})" for name, reason in newest.relations.left_out.items()
         ],
     }
+
+
+def relations_by_column(version: ProfileDocument) -> dict[str, list[tuple[str, str, str, str]]]:
+    """The strongest relations of each column: the other one, measure, strength, its error."""
+    found: dict[str, list[tuple[str, str, str, str]]] = {}
+    for pair in _strongest(version):
+        for name, other in ((pair.one, pair.other), (pair.other, pair.one)):
+            own = found.setdefault(name, [])
+            if len(own) < _OF_ONE:
+                own.append((other, pair.measure, number(pair.strength, 2), _error(pair)))
+    return found
 
 
 def _further(version: ProfileDocument) -> list[str]:
@@ -102,9 +114,13 @@ def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
         pair.other,
         pair.measure,
         number(pair.strength, 2),
-        f"± {number(2 * pair.error, 1)}" if pair.error >= 0.0025 else "",
+        _error(pair),
         whole(pair.rows),
     )
+
+
+def _error(pair: Relation) -> str:
+    return f"± {number(2 * pair.error, 1)}" if pair.error >= 0.0025 else ""
 
 
 def _summary(version: ProfileDocument) -> str:

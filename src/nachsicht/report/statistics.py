@@ -40,6 +40,31 @@ def statistics_of(column: ColumnSummary) -> list[Row]:
     return _nested(detail) if isinstance(detail, NestedSummary) else []
 
 
+def differences_of(newer: ColumnSummary, older: ColumnSummary) -> dict[str, str]:
+    """How much each number among the statistics rose or fell, by its code."""
+    before = {code: exact for code, _, exact in statistics_of(older)}
+    found = {}
+    for code, _, exact in statistics_of(newer):
+        new, old = _float(exact), _float(before.get(code, ""))
+        if new is not None and old is not None and not isinstance(newer.detail, MomentSummary):
+            found[code] = signed(new - old)
+    return found
+
+
+def signed(difference: float) -> str:
+    """A difference with its sign; a dash for none."""
+    if difference == 0:
+        return "–"
+    return f"{'+' if difference > 0 else '−'}{number(abs(difference), 3)}"
+
+
+def _float(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None
+
+
 def _quantity(detail: QuantitySummary) -> list[Row]:
     rows = [_shown(code, getattr(detail, code)) for code in QUANTITY]
     if detail.mode:

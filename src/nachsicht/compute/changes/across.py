@@ -10,7 +10,7 @@ from nachsicht.compute.changes.change import Between, Version
 from nachsicht.compute.changes.course import way_of
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.changes.pairs_across import components_across, with_pairs
-from nachsicht.compute.changes.spreads import shared_spread
+from nachsicht.compute.changes.spreads import shared_log_spread, shared_spread
 from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
 from nachsicht.compute.changes.verdict import Made, verdict_on
 from nachsicht.model.column import ColumnSummary
@@ -208,6 +208,7 @@ def _across(
         names=tuple(column.name if column else None for column in thread.columns),
         positions=tuple(column.position if column else None for column in thread.columns),
         spread=shared_spread(thread.columns, settings),
+        log_spread=shared_log_spread(thread.columns, settings),
         steps=thread.steps,
         way=way,
         weight=min(weights, key=lambda weight: weight.rank, default=None),

@@ -44,6 +44,21 @@ def shared_spread(columns: Sequence[ColumnSummary | None], settings: Settings) -
     return None
 
 
+def shared_log_spread(
+    columns: Sequence[ColumnSummary | None], settings: Settings
+) -> BinsSpread | None:
+    """As `shared_spread`, of the binary logarithms of positive values.
+
+    Only where every version of the column has a histogram of logarithms, which is where the
+    linear one cuts a long tail off.
+    """
+    details = [_drawn(column.detail) if column else None for column in columns]
+    logs = [d.log_histogram if isinstance(d, QuantitySummary) else None for d in details]
+    if any(d is not None and log is None for d, log in zip(details, logs, strict=True)):
+        return None
+    return _bins_spread(logs, settings.histogram_bins)
+
+
 def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | MomentSummary | None:
     """What of a column is drawn: of texts it is their lengths; of identifiers nothing."""
     if isinstance(detail, TextSummary):

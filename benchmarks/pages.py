@@ -1,0 +1,133 @@
+"""How large pages are and how fast they answer, in a real browser: `make bench-pages`.
+
+Prints a table: the file's size, when its verdict and ledger are drawn, how long a column takes
+to open (the slowest of its kinds), and frames a second while the page is scrolled through.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from data import mixed_table
+from playwright.sync_api import Page, sync_playwright
+
+import nachsicht
+
+CHROMIUM = "/usr/bin/chromium"
+#: What is measured, the most megabytes, and the most milliseconds to the first view.
+LIMITS = {
+    "30 columns, two versions": (1.2, 700),
+    "900 columns": (5.0, 1500),
+    "900 columns, two versions": (5.0, 1500),
+    "100 columns, five versions": (4.0, None),
+}
+OPEN_MS, FRAMES = 100, 50
+RUNS = 5
+
+#: Notes when the ledger is there and painted.
+WATCH = """
+new MutationObserver((_, observer) => {
+  if (!document.querySelector(".ledger .line")) return;
+  observer.disconnect();
+  requestAnimationFrame(() => setTimeout(() => (window.drawnAfter = performance.now())));
+}).observe(document, { childList: true, subtree: true });
+"""
+OPEN = """
+async (name) => {
+  const began = performance.now();
+  location.hash = "column/" + encodeURIComponent(name);
+  while (!document.querySelector(".column-page")) await new Promise(requestAnimationFrame);
+  await new Promise(requestAnimationFrame);
+  const took = performance.now() - began;
+  location.hash = "columns";
+  return took;
+}
+"""
+SCROLL = """
+async () => {
+  window.scrollTo(0, 0);
+  await new Promise((done) => setTimeout(done, 500));
+  let frames = 0;
+  const began = performance.now();
+  const ends = document.documentElement.scrollHeight - window.innerHeight;
+  while (performance.now() - began < 4000 && window.scrollY < ends - 1) {
+    window.scrollBy(0, 60);
+    await new Promise(requestAnimationFrame);
+    frames += 1;
+  }
+  return (1000 * frames) / (performance.now() - began);
+}
+"""
+
+
+def wide_table(rows: int, columns: int, seed: int) -> pa.Table:
+    """Columns of six sorts in turn."""
+    rng = np.random.default_rng(seed)
+    levels = np.array([f"level {i}" for i in range(12)])
+    start = np.datetime64("2020-01-01T00:00:00", "s")
+    sorts: list[tuple[str, Any]] = [
+        ("normal", lambda: rng.normal(20, 3, rows)),
+        ("log_normal", lambda: rng.lognormal(1, 0.8, rows)),
+        ("count", lambda: rng.poisson(5, rows)),
+        ("level", lambda: levels[rng.integers(0, 12, rows)]),
+        (
+            "moment",
+            lambda: start + rng.integers(0, 4 * 365 * 86_400, rows).astype("timedelta64[s]"),
+        ),
+        ("flag", lambda: rng.random(rows) < 0.3),
+    ]
+    chosen = [sorts[i % len(sorts)] for i in range(columns)]
+    return pa.table({f"{name}_{i:03d}": make() for i, (name, make) in enumerate(chosen)})
+
+
+def versions_of(name: str) -> list[pa.Table]:
+    """The tables of a page."""
+    if name.startswith("30"):
+        return [mixed_table(20_000, seed) for seed in (1, 2)]
+    if name.startswith("100"):
+        return [wide_table(5_000, 100, seed) for seed in range(5)]
+    return [wide_table(2_000, 900, seed) for seed in range(2 if "two" in name else 1)]
+
+
+def measure(page: Page, path: Path, columns: list[str]) -> tuple[float, float, float]:
+    """First view and slowest column in milliseconds (medians of runs), frames a second."""
+    views, opened = [], []
+    for _ in range(RUNS):
+        page.goto("about:blank")
+        page.goto(path.as_uri())
+        while not (drawn := page.evaluate("window.drawnAfter")):
+            page.wait_for_timeout(20)
+        views.append(drawn)
+        page.wait_for_timeout(300)
+        opened.append(max(page.evaluate(OPEN, name) for name in columns))
+    return float(np.median(views)), float(np.median(opened)), page.evaluate(SCROLL)
+
+
+def main() -> None:
+    """Make the pages, measure them and print the table."""
+    print("| page | MB | first view ms | column ms | frames a second |")
+    print("|---|--:|--:|--:|--:|")
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script(WATCH)
+        for name, (most, first) in LIMITS.items():
+            tables = versions_of(name)
+            made = nachsicht.compare(*tables) if len(tables) > 1 else nachsicht.profile(tables[0])
+            path = Path(folder) / "page.html"
+            made.write(path)
+            view, opened, frames = measure(page, path, tables[-1].schema.names[:12])
+            size = path.stat().st_size / 1e6
+            print(
+                f"| {name} | {size:.2f} (≤ {most}) | {view:.0f}{f' (≤ {first})' if first else ''} |"
+                f" {opened:.0f} (≤ {OPEN_MS}) | {frames:.0f} (≥ {FRAMES}) |",
+                flush=True,
+            )
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,83 @@
+"""What the page draws of a quantity beside its bars: density, cumulative share, box, normal."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from nachsicht.model.column import ColumnSummary, QuantitySummary, TextSummary
+from nachsicht.model.statistics import known
+
+#: Points of a curve.
+_POINTS = 128
+#: Digits that a drawing can show.
+_DIGITS = 5
+
+
+def shape_of(column: ColumnSummary | None) -> dict[str, Any] | None:
+    """The curves of a quantity, or of the lengths of texts; None of other kinds.
+
+    Returns
+    -------
+    dict or None
+        ``density`` (value, height), ``cumulative`` (value, share of the values up to it),
+        ``box`` (whiskers, quartiles and median between them, values beyond on both sides, the
+        outermost of these), ``normal`` (normal score, value). What there is none of is None.
+    """
+    if column is None:
+        return None
+    detail = column.detail.characters if isinstance(column.detail, TextSummary) else column.detail
+    if not isinstance(detail, QuantitySummary) or not detail.finite:
+        return None
+    return {
+        "density": _density(detail),
+        "cumulative": _cumulative(detail),
+        "box": _box(detail),
+        "normal": [_pair(*point) for point in detail.normal.points] if detail.normal else None,
+    }
+
+
+def _density(detail: QuantitySummary) -> list[tuple[float, float]] | None:
+    density = detail.density
+    if density is None:
+        return None
+    return [
+        _pair(density.start + i * density.step, height) for i, height in enumerate(density.heights)
+    ]
+
+
+def _cumulative(detail: QuantitySummary) -> list[tuple[float, float]]:
+    knots = detail.knots
+    last = len(knots.values) - 1
+    chosen = np.unique(np.linspace(0, last, min(last + 1, _POINTS)).round().astype(int))
+    return [_pair(knots.values[i], knots.at_most[i] / detail.finite) for i in chosen]
+
+
+def _box(detail: QuantitySummary) -> list[float] | None:
+    outliers = detail.outliers
+    quartiles = {point.share: point.value for point in detail.quantiles}
+    if outliers is None or not (known(detail.minimum) and known(detail.maximum)):
+        return None
+    return [
+        _short(value)
+        for value in (
+            outliers.low_whisker,
+            quartiles[0.25],
+            quartiles[0.5],
+            quartiles[0.75],
+            outliers.high_whisker,
+            outliers.below,
+            outliers.above,
+            float(detail.minimum),
+            float(detail.maximum),
+        )
+    ]
+
+
+def _pair(x: float, y: float) -> tuple[float, float]:
+    return _short(x), _short(y)
+
+
+def _short(value: float) -> float:
+    return float(f"{value:.{_DIGITS}g}")
