@@ -68,8 +68,8 @@ def test_an_address_opens_its_column(open_page, written):
 
 def test_figures_show_the_numbers_of_the_document(open_page, written, demo_comparison):
     page = open_page(written["comparison"], "#column/hive_type")
-    page.locator(".column-page").get_by_text("The figure's numbers").click()
-    rows = page.locator(".behind tbody tr")
+    page.locator(".spread-large").get_by_text("The figure's numbers").click()
+    rows = page.locator(".spread-large .behind tbody tr")
     shown = {
         row.locator("th").inner_text(): row.locator("td").all_inner_texts()[::2]
         for row in rows.all()
@@ -354,7 +354,7 @@ def test_the_policy_forbids_a_script_that_is_not_ours(browser, written, tmp_path
 
 def test_print_shows_every_figure_without_scrolling(open_page, written, demo_comparison, tmp_path):
     page = open_page(written["comparison"])
-    figures = page.locator(".spread-small svg")
+    figures = page.locator(".ledger .spread-small svg")
     drawn = sum(c.spread is not None for c in demo_comparison.document.columns)
     assert 0 < figures.count() < drawn
     page.pdf(path=tmp_path / "page.pdf")
@@ -555,6 +555,61 @@ def test_figures_and_their_numbers_are_kept_as_files(open_page, tmp_path):
     with page.expect_download() as kept:
         opened.get_by_role("button", name="as PNG").click()
     assert Path(kept.value.path()).read_bytes().startswith(b"\x89PNG")
+
+
+def test_the_numbers_of_a_pair_are_all_its_rows(open_page, demo_files, tmp_path):
+    path = demo_files["hive_checks_2025.csv"]
+    frame = pd.read_csv(path)
+    page = open_page(
+        nachsicht.profile(path).write(tmp_path / "x.html"), "#pair/brood_frames/hive_weight"
+    )
+    figure = page.locator(".pair figure").first
+    with page.expect_download() as kept:
+        figure.get_by_role("button", name="as CSV").click()
+    cells = pd.read_csv(kept.value.path())
+    beyond = re.search(r"([\d,]+) rows", figure.locator("figcaption").inner_text())
+    left_out = int(beyond[1].replace(",", "")) if beyond else 0
+    both = frame[["brood_frames", "hive_weight"]].dropna()
+    assert cells["rows"].sum() + left_out == len(both)
+    one = cells.loc[cells["rows"].idxmax()]
+    inside = both["brood_frames"].between(one.iloc[1], one.iloc[2]) & both["hive_weight"].between(
+        one.iloc[3], one.iloc[4], inclusive="left"
+    )
+    assert inside.sum() == one["rows"]
+    figure.get_by_text("The figure's numbers").click()
+    assert figure.locator(".behind tbody tr").count() == min(len(cells), 200)
+
+
+def test_a_page_is_read_with_the_keyboard_alone(open_page, written):
+    """From the first finding's evidence to its column, another way of drawing it, and back."""
+    page = open_page(written["comparison"])
+
+    def tab_to(role, name):
+        for _ in range(80):
+            page.keyboard.press("Tab")
+            said = page.evaluate(
+                "() => [document.activeElement.tagName, document.activeElement.textContent]"
+            )
+            if said[0] == role and said[1].strip().startswith(name):
+                return
+        pytest.fail(f"{name} cannot be reached")
+
+    tab_to("A", "hive_weight")
+    tab_to("SUMMARY", "Next step")
+    page.keyboard.press("Enter")
+    assert page.locator("#finding-0 .evidence").is_visible()
+    page.locator("#finding-0 .spread-small svg").wait_for()
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("Enter")
+    opened = page.locator("tbody[data-column=hive_weight] .column-page")
+    opened.wait_for()
+    page.get_by_role("link", name="hive_weight", exact=True).last.focus()
+    tab_to("BUTTON", "density")
+    page.keyboard.press("Space")
+    assert opened.locator(".spread-large .shape-area").count() == 1
+    page.keyboard.press("/")
+    page.keyboard.type("gap")
+    assert page.locator(".finder li").count() > 0
 
 
 AXE = Path(__file__).parents[2] / "ui/node_modules/axe-core/axe.min.js"

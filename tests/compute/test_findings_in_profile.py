@@ -157,3 +157,10 @@ def test_every_fact_of_a_finding_has_a_word():
     named = set(catalogue()["evidence"])
     for entry in ENTRIES:
         assert set(entry.evidence) <= named, entry.code
+
+
+def test_every_measure_and_statistic_has_a_definition():
+    words = catalogue()
+    told = {"explains_forth", "explains_back"}  # both are told under "explains"
+    for part in ("measures", "statistics"):
+        assert set(words[part]) - told <= set(words["definitions"])

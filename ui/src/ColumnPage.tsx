@@ -3,6 +3,7 @@
 import { percent, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
 import { columnAddress, follow } from "./address";
+import { numbersOf } from "./numbers";
 import { OutcomeTable } from "./Outcome";
 import { timeFigure } from "./pairFigure";
 import { Drawn, pairAddress, pairOf } from "./Pairs";
@@ -102,6 +103,7 @@ function OverTime({ column }: { column: Column }) {
         on={[own]}
         text={word("page.time_of", { column: column.name, unit: time.unit })}
         sentences={[]}
+        numbers={() => numbersOf(own.views, column.name, time.moment)}
       />
     </div>
   );

@@ -13,10 +13,13 @@ import {
   timeFigure,
 } from "./pairFigure";
 import { quiet } from "./figure";
+import { type Numbers, numbersOf } from "./numbers";
 import { Saves } from "./Saves";
 import { Choice, Term, useInSight, VersionHeads, VersionMark } from "./parts";
 
 const WIDTH = 430;
+/** Rows of a figure's numbers that the page lists; all are in the CSV. */
+const MOST_SHOWN = 200;
 
 export function pairAddress(pair: Pair): string {
   return `pair/${encodeURIComponent(pair.one)}/${encodeURIComponent(pair.other)}`;
@@ -103,6 +106,7 @@ function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; s
         on={[boxes, style]}
         text={word("page.pair_of", { one: pair.one, other: pair.other })}
         sentences={[]}
+        numbers={() => numbersOf(views, pair.one, pair.other)}
       />
     );
   }
@@ -114,6 +118,7 @@ function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; s
         on={[times]}
         text={word("page.pair_of", { one: pair.one, other: pair.other })}
         sentences={[]}
+        numbers={() => numbersOf(views, pair.one, pair.other)}
       />
     );
   }
@@ -132,6 +137,7 @@ function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; s
               draw={() => one(view, { ...frame(version < views.length - 1), domains }, style)}
               on={[view, style]}
               text={`${word("page.pair_of", { one: pair.one, other: pair.other })}, ${page.versions[version]!.label}`}
+              numbers={() => numbersOf(onlyOne(views, version), pair.one, pair.other)}
               sentences={view.type === "grid" && view.beyond ? [word("page.beyond_grid", { n: view.beyond })] : []}
             />
           ),
@@ -148,6 +154,16 @@ function one(view: View, frame: Frame, style: BoxStyle): Element {
   return boxesFigure([view], style, { ...frame, domains: { x: domain, y: domain } });
 }
 
+/** One version's view alone, in its place. */
+function onlyOne<T>(views: (T | null)[], version: number): (T | null)[] {
+  return views.map((view, i) => (i === version ? view : null));
+}
+
+/** Planes come without the name of their type. */
+function asGrid(plane: GridView | null): GridView | null {
+  return plane && { ...plane, type: "grid" };
+}
+
 function covering(ranges: [number, number][]): [number, number] {
   return [Math.min(...ranges.map(([low]) => low)), Math.max(...ranges.map(([, high]) => high))];
 }
@@ -157,10 +173,11 @@ interface DrawnAs {
   on: unknown[];
   text: string;
   sentences: string[];
+  numbers: () => Numbers;
   version?: number | undefined;
 }
 
-export function Drawn({ draw, on, text, sentences, version }: DrawnAs) {
+export function Drawn({ draw, on, text, sentences, numbers, version }: DrawnAs) {
   const [near, seen] = useInSight<HTMLElement>();
   const ref = useRef<HTMLDivElement>(null);
   useEffect(() => {
@@ -175,13 +192,50 @@ export function Drawn({ draw, on, text, sentences, version }: DrawnAs) {
       )}
       <div ref={ref} role="img" aria-label={text} />
       <figcaption>
-        {sentences.join(" ")} <Saves inside={ref} name={text} />
+        {sentences.join(" ")} <Saves inside={ref} name={text} numbers={numbers} />
       </figcaption>
+      <Behind numbers={numbers} />
     </figure>
   );
 }
 
-const TERMS: Record<string, string> = { explains_forth: "explains", explains_back: "explains", rows: "", drawn_rows: "" };
+/** The numbers of a figure, made when they are asked for. */
+function Behind({ numbers }: { numbers: () => Numbers }) {
+  const [open, setOpen] = useState(false);
+  const { heads, rows } = open ? numbers() : { heads: [], rows: [] };
+  return (
+    <details class="behind" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary>{word("page.table_behind")}</summary>
+      {open && (
+        <table>
+          <thead>
+            <tr>
+              {heads.map((head, i) => (
+                <th scope="col" key={i}>
+                  {head}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {rows.slice(0, MOST_SHOWN).map((row, i) => (
+              <tr key={i}>
+                {row.map((cell, j) => (
+                  <td class={typeof cell === "number" ? "number" : "value"} key={j}>
+                    {cell}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {rows.length > MOST_SHOWN && <p class="muted">{word("page.further_in_csv", { n: rows.length - MOST_SHOWN })}</p>}
+    </details>
+  );
+}
+
+const TERMS: Record<string, string> = { explains_forth: "explains", explains_back: "explains" };
 
 function Facts({ pair }: { pair: Pair }) {
   const codes = [...new Set(pair.facts.flatMap((facts) => facts.map(([code]) => code)))];
@@ -252,6 +306,7 @@ export function Components() {
                   })
                 }
                 on={[plane]}
+                numbers={() => numbersOf(onlyOne(planes, version).map(asGrid), name(0), name(1))}
                 text={word("page.plane_of", { label: page.versions[version]!.label })}
                 sentences={plane.beyond ? [word("page.beyond_grid", { n: plane.beyond })] : []}
               />

@@ -1,14 +1,16 @@
 /** Buttons that keep a figure, or its numbers, as a file. */
 
 import type { RefObject } from "preact";
-import { csvOf, pngOf, save, svgText } from "./saving";
+import type { Numbers } from "./numbers";
+import { csvOf, csvText, pngOf, save, svgText } from "./saving";
 import { word } from "./model";
 
 interface Kept {
   /** Holds the figure, and the table behind it if there is one. */
   inside: RefObject<HTMLElement | null>;
   name: string;
-  numbers?: boolean;
+  /** What it draws, or whether that stands in a table beside it. */
+  numbers?: boolean | (() => Numbers);
 }
 
 export function Saves({ inside, name, numbers = false }: Kept) {
@@ -24,7 +26,9 @@ export function Saves({ inside, name, numbers = false }: Kept) {
   };
   const asCsv = () => {
     const table = inside.current?.querySelector("table");
-    if (table) save(`${name}.csv`, new Blob([csvOf(table)], { type: "text/csv" }));
+    const given = typeof numbers === "function" ? numbers() : null;
+    const text = given ? csvText([given.heads, ...given.rows]) : table ? csvOf(table) : null;
+    if (text !== null) save(`${name}.csv`, new Blob([text], { type: "text/csv" }));
   };
   return (
     <span class="saves">

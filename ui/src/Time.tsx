@@ -3,6 +3,7 @@
 import { useState } from "preact/hooks";
 import { unitStart } from "./bars";
 import { page, type TimeView, word } from "./model";
+import { numbersOf } from "./numbers";
 import { timeFigure, timeMargin, unitsFigure } from "./pairFigure";
 import { Drawn } from "./Pairs";
 
@@ -49,6 +50,7 @@ export function Time() {
         }
         on={[column]}
         text={word("page.time_of", { column: column.name, unit: time.unit })}
+        numbers={() => numbersOf(column.views, column.name, time.moment)}
         sentences={jumps.length ? [word("page.jumps_at", { list: jumps.join(", ") })] : []}
       />
       {missing.some((bar) => bar.height > 0) && (
@@ -56,6 +58,7 @@ export function Time() {
           draw={() => unitsFigure(missing, WIDTH, word("page.time_missing"), true, timeMargin(column.views))}
           on={[column]}
           text={`${word("page.time_missing")}: ${word("page.time_of", { column: column.name, unit: time.unit })}`}
+          numbers={() => numbersOf(column.views, column.name, time.moment)}
           sentences={[]}
         />
       )}
@@ -63,6 +66,10 @@ export function Time() {
         draw={() => unitsFigure(rows, WIDTH, word("page.time_rows"), false, timeMargin(column.views))}
         on={[column]}
         text={word("page.time_of", { column: word("page.time_rows"), unit: time.unit })}
+        numbers={() => ({
+          heads: [word("page.from"), word("page.rows")],
+          rows: rows.map((bar) => [bar.from.toISOString().slice(0, 16), bar.height]),
+        })}
         sentences={[]}
       />
     </section>

@@ -3,6 +3,8 @@
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
+import { pairAddress, pairOf } from "./Pairs";
+import { SmallSpread } from "./Spread";
 import { Cells, ColumnHeads, WeightTag } from "./parts";
 
 export function Verdict() {
@@ -57,6 +59,24 @@ function fact(name: string, value: string | number | string[]): string {
   if (typeof value !== "number") return value;
   if (/share|^part|confidence/.test(name)) return percent(value);
   return Number.isInteger(value) ? whole(value) : String(Number(value.toPrecision(4)));
+}
+
+/** The spread of the column that a finding speaks of, or the way to the pair. */
+function Figure({ finding }: { finding: Finding }) {
+  const column = page.columns.find((other) => finding.columns.some((name) => other.names.includes(name)));
+  const pair = finding.columns.length === 2 ? pairOf(finding.columns[0]!, finding.columns[1]!) : null;
+  return (
+    <>
+      {column?.spread && <SmallSpread column={column} />}
+      {pair && (
+        <p>
+          <a class="name" href={`#${pairAddress(pair)}`} onClick={follow(pairAddress(pair))}>
+            {pair.one} × {pair.other}
+          </a>
+        </p>
+      )}
+    </>
+  );
 }
 
 /** The rows that show a finding, before and after. */
@@ -115,6 +135,7 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
       <details class="next">
         <summary>{word("page.next_step")}</summary>
         <p>{finding.next_step}</p>
+        {!inColumn && <Figure finding={finding} />}
         <ShownRows finding={finding} />
         <dl class="evidence" aria-label={word("page.evidence")}>
           {Object.entries(finding.evidence).map(([name, value]) => (

@@ -44,16 +44,24 @@ export async function pngOf(svg: SVGSVGElement): Promise<Blob | null> {
   return new Promise((done) => canvas.toBlob(done, "image/png"));
 }
 
-/** A table as CSV. A spreadsheet takes some texts for formulas; they are quoted so that it does not. */
+/** A table as CSV. */
 export function csvOf(table: HTMLTableElement): string {
-  return [...table.rows].map((row) => [...row.cells].flatMap(fields).join(",")).join("\r\n");
+  const texts = (cell: HTMLTableCellElement) => [
+    cell.textContent!.trim().replace(/\s+/g, " "),
+    ...Array.from({ length: cell.colSpan - 1 }, () => ""),
+  ];
+  return csvText([...table.rows].map((row) => [...row.cells].flatMap(texts)));
 }
 
-function fields(cell: HTMLTableCellElement): string[] {
-  const text = cell.textContent!.trim().replace(/\s+/g, " ");
+/** Rows of texts and numbers as CSV. */
+export function csvText(rows: (string | number)[][]): string {
+  return rows.map((row) => row.map((cell) => field(String(cell))).join(",")).join("\r\n");
+}
+
+/** A spreadsheet takes some texts for formulas; they are quoted so that it does not. */
+function field(text: string): string {
   const plain = /^[=+\-@\t\r]/.test(text) && !/^[-+]?[\d.,\s]+%?$/.test(text) ? `'${text}` : text;
-  const quoted = /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
-  return [quoted, ...Array.from({ length: cell.colSpan - 1 }, () => "")];
+  return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
 }
 
 /** Offers a file to be kept. */
