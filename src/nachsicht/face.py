@@ -44,6 +44,28 @@ class _Result:
         """What is worth your time, the most urgent first."""
         return self._across.findings
 
+    def remedies(self, library: str = "pandas") -> str:
+        """A script that mends what the findings speak of, one step with a switch for each.
+
+        Run it as ``python mend.py SOURCE TARGET``. Steps that are right only where the analyst
+        says so are written, but switched off.
+
+        Parameters
+        ----------
+        library : str
+            ``pandas`` or ``polars``.
+
+        Raises
+        ------
+        SettingsError
+            If the library is another.
+        """
+        from nachsicht.remedies.making import remedies_of
+        from nachsicht.remedies.script import script_of
+
+        source = self._across.versions[-1].origin.source
+        return script_of(remedies_of(self._across), source, library)
+
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
         from nachsicht.report.page import page_of

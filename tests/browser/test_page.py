@@ -557,6 +557,23 @@ def test_figures_and_their_numbers_are_kept_as_files(open_page, tmp_path):
     assert Path(kept.value.path()).read_bytes().startswith(b"\x89PNG")
 
 
+def test_a_finding_opens_the_code_that_mends_it(open_page, written, demo_files):
+    page = open_page(written["comparison"], "#finding/0")
+    remedy = page.locator("#finding-0 .remedy")
+    frame = pd.read_csv(demo_files["hive_checks_2025.csv"])
+    names = {"frame": frame}
+    exec(remedy.locator("pre").inner_text(), names)  # noqa: S102 (that is what it is for)
+    old = pd.read_csv(demo_files["hive_checks_2024.csv"])
+    assert names["frame"]["hive_weight"].median() == pytest.approx(
+        old["hive_weight"].median(), 0.03
+    )
+    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    remedy.get_by_role("button", name="copy").click()
+    remedy.get_by_role("button", name="copied").wait_for()
+    copied = page.evaluate("navigator.clipboard.readText()")
+    assert copied == remedy.locator("pre").text_content()
+
+
 def test_the_numbers_of_a_pair_are_all_its_rows(open_page, demo_files, tmp_path):
     path = demo_files["hive_checks_2025.csv"]
     frame = pd.read_csv(path)

@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 
+import nachsicht
+
 COMMAND = [sys.executable, "-m", "nachsicht"]
 
 
@@ -134,3 +136,22 @@ def test_a_progress_bar_shows_in_a_terminal_after_a_second(capfd, monkeypatch):
     with progress.ProgressBar(quiet=False) as bar:
         bar(Progress("columns", 1, 4))
     assert "1/4" in capfd.readouterr().err
+
+
+def test_remedies_mend_the_demo(demo_files, tmp_path):
+    """The script is written, run, and what it mends is found no longer."""
+    old, new = (demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025))
+    for library in ("pandas", "polars"):
+        script, mended = tmp_path / f"mend_{library}.py", tmp_path / f"mended_{library}.csv"
+        done = run("remedies", old, new, f"--{library}", "-o", script)
+        assert done.returncode == 0, done.stderr
+        command = [sys.executable, script, new, mended]
+        subprocess.run(command, check=True, capture_output=True)
+        before = {f.code: f for f in nachsicht.compare(old, new).findings}
+        after = {f.code for f in nachsicht.compare(old, mended).findings}
+        gone = set(before) - after
+        assert gone == {"rescaled", "renamed", "respelled", "repeats_new"}
+        assert after <= set(before)
+    printed = run("remedies", new)
+    assert "ON = {" in printed.stdout
+    compile(printed.stdout, "mend.py", "exec")

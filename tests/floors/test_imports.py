@@ -18,6 +18,7 @@ FLOORS = [
     ["settings"],
     ["contracts", "labels"],
     ["compute"],
+    ["remedies"],
     ["sources", "engines", "report", "accepted", "themes"],
     ["_run", "settings_files"],
     ["face"],

@@ -5,7 +5,7 @@ import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
 import { pairAddress, pairOf } from "./Pairs";
 import { SmallSpread } from "./Spread";
-import { Cells, ColumnHeads, WeightTag } from "./parts";
+import { Cells, Copy, ColumnHeads, WeightTag } from "./parts";
 
 export function Verdict() {
   return (
@@ -136,6 +136,15 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
         <summary>{word("page.next_step")}</summary>
         <p>{finding.next_step}</p>
         {!inColumn && <Figure finding={finding} />}
+        {finding.remedy && (
+          <div class="remedy">
+            <p class="muted">
+              {word("page.remedy")} <Copy text={finding.remedy[0]} />
+            </p>
+            <pre tabIndex={0}>{finding.remedy[0]}</pre>
+            {!finding.remedy[1] && <p class="muted">{word("page.remedy_unusual")}</p>}
+          </div>
+        )}
         <ShownRows finding={finding} />
         <dl class="evidence" aria-label={word("page.evidence")}>
           {Object.entries(finding.evidence).map(([name, value]) => (

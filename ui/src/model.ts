@@ -14,6 +14,8 @@ export interface Finding {
   next_step: string;
   /** Why it is known and no longer counts. */
   accepted: string | null;
+  /** Code that mends it, and whether it does as a rule. */
+  remedy: [string, boolean] | null;
   /** Rows that show it: version, columns, and for each row its number and cells. */
   shown: { version: string; columns: string[]; rows: [number, (string | null)[]][] }[];
 }

@@ -79,6 +79,35 @@ export function Across({ values }: { values: (string | null)[] }) {
   );
 }
 
+/** Copies a text, by whatever way the browser leaves open. */
+export function Copy({ text }: { text: string }) {
+  const [done, setDone] = useState(false);
+  const copy = async () => {
+    try {
+      await navigator.clipboard.writeText(text);
+    } catch {
+      copyBySelection(text);
+    }
+    setDone(true);
+    setTimeout(() => setDone(false), 2000);
+  };
+  return (
+    <button type="button" class="quiet" onClick={copy} aria-live="polite">
+      {word(done ? "page.copied" : "page.copy")}
+    </button>
+  );
+}
+
+/** A file or a frame has no clipboard of its own; a selection can still be copied. */
+function copyBySelection(text: string): void {
+  const area = document.createElement("textarea");
+  area.value = text;
+  document.body.append(area);
+  area.select();
+  document.execCommand("copy");
+  area.remove();
+}
+
 /** The heads of some columns of the data. */
 export function ColumnHeads({ names }: { names: string[] }) {
   return (

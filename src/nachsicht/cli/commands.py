@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nachsicht.cli.looking_up import accept, explain, settings
+from nachsicht.cli.looking_up import accept, explain, remedies, settings
 from nachsicht.cli.options import (
     output_options,
     reading_options,
@@ -233,5 +233,5 @@ def _tell_written(paths: list[Path]) -> None:
         click.echo(_one_line(told))
 
 
-for command in (settings, explain, accept):
+for command in (remedies, settings, explain, accept):
     main.add_command(command)

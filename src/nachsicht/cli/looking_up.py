@@ -7,7 +7,12 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nachsicht.cli.options import settings_given, settings_options, verbose_option
+from nachsicht.cli.options import (
+    reading_options,
+    settings_given,
+    settings_options,
+    verbose_option,
+)
 
 if TYPE_CHECKING:
     from rich.table import Table
@@ -41,6 +46,49 @@ def settings(schema: bool, **options: Any) -> None:
     for entry in effective_settings(file, given):
         table.add_row(entry.name, _shown(entry.value), entry.origin)
     _print(table)
+
+
+@click.command(short_help="Write a script that mends what the findings speak of.")
+@click.argument("sources", nargs=-1, required=True)
+@click.option(
+    "-o",
+    "--out",
+    "target",
+    type=click.Path(path_type=Path),
+    help="Where to write the script; by default it is printed.",
+)
+@click.option("--polars", "library", flag_value="polars", help="Code for Polars.")
+@click.option("--pandas", "library", flag_value="pandas", default=True, help="Code for pandas.")
+@reading_options
+@settings_options
+@verbose_option
+def remedies(sources: tuple[str, ...], target: Path | None, library: str, **options: Any) -> None:
+    """Write a script that mends SOURCES: what is odd in one, or what changed up to the last.
+
+    Every step has a comment and a switch. The script is run as: python mend.py SOURCE TARGET
+
+    \b
+    Examples:
+      nachsicht remedies checks.csv -o mend.py
+      nachsicht remedies checks_2024.csv checks_2025.csv -o mend.py
+      python mend.py checks_2025.csv checks_2025_mended.csv
+    """
+    import nachsicht
+    from nachsicht.words import phrase, size
+    from nachsicht.writing import check_folder, write_whole
+
+    if target is not None:
+        check_folder(target)
+    base, given = settings_given(options)
+    if len(sources) == 1:
+        script = nachsicht.profile(sources[0], settings=base, **given).remedies(library)
+    else:
+        script = nachsicht.compare(*sources, settings=base, **given).remedies(library)
+    if target is None:
+        click.echo(script, nl=False)
+        return
+    write_whole(target, script.encode("utf-8"))
+    click.echo(phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8")))))
 
 
 @click.command(short_help="Explain a finding by its code.")

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 from nachsicht.compute.findings.catalogue import CATALOGUE, ENTRIES, Entry
 from nachsicht.model.findings import Weight
+from nachsicht.remedies.templates import TEMPLATES
 from nachsicht.words import catalogue, number, phrase
 
 _WIDTH = 80
@@ -38,8 +39,8 @@ def entry_lines(code: str) -> Iterator[str]:
     yield f"{words['terminal']['kinds'] + ':':12}{kinds or words['page']['rows']}; {place}"
     yield f"{words['terminal']['rule'] + ':':12}{rule_of(entry)}"
     yield f"{words['terminal']['evidence'] + ':':12}{', '.join(entry.evidence)}"
-    if entry.code in words["remedies"]:
-        yield f"{words['terminal']['remedy'] + ':':12}{words['remedies'][entry.code]}"
+    if entry.code in TEMPLATES:
+        yield f"{words['terminal']['remedy'] + ':':12}{TEMPLATES[entry.code].pandas}"
 
 
 def title_of(entry: Entry) -> str:
@@ -91,7 +92,7 @@ def catalogue_page() -> str:
                 "any" if len(entry.kinds) > 7 else kinds,
                 rule_of(entry),
                 ", ".join(f"`{name}`" for name in entry.evidence),
-                f"`{words['remedies'][entry.code]}`" if entry.code in words["remedies"] else "",
+                f"`{TEMPLATES[entry.code].pandas}`" if entry.code in TEMPLATES else "",
             )
             lines.append("| " + " | ".join(cells) + " |")
         lines.append("")

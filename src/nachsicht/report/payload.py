@@ -26,8 +26,10 @@ from nachsicht.model.comparison import (
     RowChanges,
     summaries_of,
 )
+from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import known
+from nachsicht.remedies.making import remedy_of
 from nachsicht.report.gaps import gaps_of
 from nachsicht.report.markdown import rows_sentence, rows_sentences
 from nachsicht.report.outcome import outcome_payload
@@ -46,7 +48,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "title": document.title,
         "compared": len(document.versions) > 1,
         "verdict": msgspec.to_builtins(document.verdict),
-        "findings": [msgspec.to_builtins(finding) for finding in document.findings],
+        "findings": [_finding(finding, document) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
         "rows_told": [] if document.rows else rows_sentences(document),
@@ -67,6 +69,14 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "grouped_by": document.grouped_by,
         "logo": document.theme.logo if document.theme else None,
         "theme_notes": document.theme.notes if document.theme else [],
+    }
+
+
+def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
+    remedy = remedy_of(finding, document)
+    return {
+        **msgspec.to_builtins(finding),
+        "remedy": [remedy.pandas, remedy.usual] if remedy else None,
     }
 
 

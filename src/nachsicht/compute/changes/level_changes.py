@@ -108,7 +108,8 @@ def _mapped(change: Change, code: str, found: Renaming, old: Counts, now: Counts
     more = "…" if len(found.pairs) > _LISTED else ""
     facts: dict[str, Fact] = {
         "old_spelling": first,
-        "new_spellings": fresh if len(set(found.old)) == 1 else found.new,
+        "old_spellings": found.old,
+        "new_spellings": found.new,
         "share": found.share,
         "within": abs(together - old[first] / n),
         "length": max(map(len, found.new)),

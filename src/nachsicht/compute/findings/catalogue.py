@@ -116,7 +116,7 @@ ENTRIES: tuple[Entry, ...] = (
     _between("day_month_exchanged", (Kind.MOMENT,), _ACT, "distance left_over"),
     _between("times_lost", (Kind.MOMENT,), _ACT, "share old_share"),
     _between("relabelled", _LEVELS, _ACT, "old_levels new_levels share"),
-    _between("respelled", _LEVELS, (None, None, 0.0), "old_spelling new_spellings share within"),
+    _between("respelled", _LEVELS, (None, None, 0.0), "old_spellings new_spellings share within"),
     _between("levels_new", _LEVELS, (0.005, 0.02, None), "levels share"),
     _between("levels_gone", _LEVELS, (0.005, 0.02, None), "levels share"),
     # Symptoms without a cause that is known.

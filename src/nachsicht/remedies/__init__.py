@@ -1,0 +1,1 @@
+"""Code that mends what findings speak of, for pandas and for Polars."""

@@ -1,0 +1,185 @@
+"""Remedies of the findings of a document, with their literals filled in."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.kinds import Kind
+from nachsicht.remedies.templates import INDICATORS, ORDER, RARE, TEMPLATES, Template
+
+#: Levels beyond this share of the rows are rare; a column of few levels gets indicators.
+COMMON, OTHER, FEW_LEVELS = 0.95, "other", 12
+_NUMBER = r"([-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?)"
+_DECIMAL_COMMA = re.compile(r"\d,(\d{1,2}|\d{4,})(?!\d)|\.\d{3},")
+_DAY = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2\d{4}")
+_MONTHS = 12
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What mends one finding, or one column.
+
+    Attributes
+    ----------
+    name : str
+        The finding's code and the columns.
+    told : str
+        The finding in words.
+    pandas, polars : str
+        Lines of code; the table is called ``frame``.
+    usual : bool
+        Whether it is right as a rule. Others are written, but switched off.
+    """
+
+    name: str
+    told: str
+    pandas: str
+    polars: str
+    usual: bool
+
+
+def remedies_of(document: ComparisonDocument) -> tuple[Remedy, ...]:
+    """Remedies of all open findings of the newest step, in the order in which they apply."""
+    newest = document.versions[-1].label
+    findings = [f for f in document.findings if f.versions[-1] == newest and f.accepted is None]
+    made = [(f.code, remedy) for f in findings if (remedy := remedy_of(f, document))]
+    made.sort(key=lambda entry: ORDER[entry[0]])
+    # Some findings have the same remedy, and some columns several of one code.
+    by_code = {remedy.pandas: remedy for _, remedy in reversed(made)}
+    named: dict[str, Remedy] = {}
+    for remedy in reversed(by_code.values()):
+        name, n = remedy.name, 1
+        while name in named:
+            n += 1
+            name = f"{remedy.name} ({n})"
+        named[name] = replace(remedy, name=name)
+    return (*named.values(), *_of_categories(document))
+
+
+def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
+    """The remedy of one finding; None where there is none that could be written down."""
+    template = _template_of(finding, document)
+    if template is None:
+        return None
+    literals = _literals(finding, document)
+    if any(literals.get(name) is None for name in _open(template.pandas + template.polars)):
+        return None
+    usual = template.usual and finding.weight is not Weight.NOTE and _sure(finding)
+    name = " ".join((finding.code, *finding.columns))
+    told = f"{finding.title}. {finding.sentence}"
+    return _filled(name, told, template, literals, usual)
+
+
+def _filled(
+    name: str, told: str, template: Template, literals: dict[str, Any], usual: bool
+) -> Remedy:
+    written = {key: repr(value) for key, value in literals.items() if value is not None}
+    written["root"] = str(literals.get("root"))
+    return Remedy(
+        name,
+        told,
+        template.pandas.format(**written),
+        template.polars.format(**written),
+        usual,
+    )
+
+
+def _open(text: str) -> set[str]:
+    """Names that stand in single braces."""
+    return set(re.findall(r"\{(\w+)\}", text))
+
+
+def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
+    if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.MOMENT:
+        return TEMPLATES["dates_as_text"]
+    if finding.code == "rescaled" and not finding.evidence["offset"]:
+        return TEMPLATES["multiplied"]
+    return TEMPLATES.get(finding.code)
+
+
+def _sure(finding: Finding) -> bool:
+    """Whether nothing but the finding itself is needed to mend it."""
+    evidence = finding.evidence
+    if finding.code in ("stand_in", "stand_in_new"):
+        return not isinstance(evidence["value"], str)  # a word may well mean something
+    return float(evidence.get("part", 1.0)) >= 1.0  # type: ignore[arg-type]
+
+
+def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
+    """The finding's evidence, and what else its template may need."""
+    found: dict[str, Any] = {
+        name: list(value) if isinstance(value, tuple) else value
+        for name, value in finding.evidence.items()
+    }
+    if not finding.columns:
+        return found
+    found["column"] = finding.columns[0]
+    if finding.code != "names_renewed":
+        found["columns"] = list(finding.columns)
+    found["columns_back"] = list(reversed(finding.columns))
+    if "spellings" in found:
+        found["spelling"], *found["others"] = found["spellings"]
+    if "closest" in found:
+        found["root"] = {"log": "log", "square_root": "sqrt"}.get(found["closest"])
+    column = _newest(finding, document)
+    found |= _writing(column) | {"decimals": _decimals(finding, document)}
+    return found
+
+
+def _writing(column: ColumnSummary) -> dict[str, Any]:
+    """How numbers and dates are written in a column of texts, by those that are known."""
+    texts = [text for text in (column.first_seen, column.last_seen) if text]
+    comma = any(_DECIMAL_COMMA.search(text) for text in texts)
+    days = [match for text in texts if (match := _DAY.match(text))]
+    month_first = any(int(match[3]) > _MONTHS for match in days)
+    sign = days[0][2] if days else "/"
+    day = f"%m{sign}%d{sign}%Y" if month_first else f"%d{sign}%m{sign}%Y"
+    clocks = ("", " %H:%M", " %H:%M:%S")
+    return {
+        "decimal": "," if comma else ".",
+        "thousands": "." if comma else ",",
+        "number": _NUMBER,
+        "day_first": bool(days) and not month_first,
+        "forms": [f"{date}{clock}" for date in (day, "%Y-%m-%d") for clock in clocks],
+    }
+
+
+def _newest(finding: Finding, document: ComparisonDocument) -> ColumnSummary:
+    column = document.versions[-1].column(finding.columns[0])
+    return column or next(
+        summary
+        for version in reversed(document.versions)
+        if (summary := version.column(finding.columns[0]))
+    )
+
+
+def _decimals(finding: Finding, document: ComparisonDocument) -> int:
+    """Decimals that the version before was written with; twelve are as good as all."""
+    across = next((c for c in document.columns if finding.columns[0] in c.names), None)
+    if across is None or len(document.versions) < 2 or across.names[-2] is None:
+        return 12
+    older = document.versions[-2].column(across.names[-2])
+    detail = older.detail if older else None
+    known = isinstance(detail, QuantitySummary) and detail.decimals is not None
+    return detail.decimals if known else 12  # type: ignore[union-attr,return-value]
+
+
+def _of_categories(document: ComparisonDocument) -> Iterator[Remedy]:
+    """Rare levels put together, and indicators: for a model, where the analyst wants them."""
+    for column in document.versions[-1].columns:
+        detail = column.detail
+        if not isinstance(detail, CategorySummary) or column.kind is not Kind.CATEGORY:
+            continue
+        literals = {"column": column.name, "share": COMMON, "other": OTHER}
+        if detail.rare_levels > 1:
+            told = f"{column.name} has {detail.rare_levels} rare levels."
+            yield _filled(f"rare levels {column.name}", told, RARE, literals, False)
+        if 2 < column.distinct <= FEW_LEVELS:
+            told = f"{column.name} has {column.distinct} levels: one column of 0 and 1 for each."
+            yield _filled(f"indicators {column.name}", told, INDICATORS, literals, False)
