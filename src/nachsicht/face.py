@@ -5,17 +5,28 @@ from __future__ import annotations
 from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nachsicht.contracts import ProgressListener
 from nachsicht.errors import OutputError, SettingsError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack, read_document
-from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 from nachsicht.settings_files import settings_from
 from nachsicht.writing import write_whole
+
+if TYPE_CHECKING:
+    from nachsicht.parts.columns import Column, Summary
+    from nachsicht.parts.findings import Findings
+    from nachsicht.parts.whole_table import (
+        ComponentsPart,
+        GapsPart,
+        OutcomePart,
+        RelationsPart,
+        RepeatsPart,
+        TimePart,
+    )
 
 
 class _Result:
@@ -40,9 +51,72 @@ class _Result:
         return f"{self._across.verdict.lead} {self._across.verdict.rest}"
 
     @property
-    def findings(self) -> tuple[Finding, ...]:
-        """What is worth your time, the most urgent first."""
-        return self._across.findings
+    def findings(self) -> Findings:
+        """What is worth your time, the most urgent first: a tuple of `Finding`, and a table."""
+        from nachsicht.parts.findings import Findings
+
+        return Findings(self._across.findings)
+
+    @property
+    def summary(self) -> Summary:
+        """Every column in one line."""
+        from nachsicht.parts.columns import Summary
+
+        return Summary(self._across)
+
+    def column(self, name: str) -> Column:
+        """One column: its statistics, frequent values, quantiles, spread, and figures of it.
+
+        Raises
+        ------
+        SettingsError
+            If no version has a column of that name.
+        """
+        from nachsicht.parts.columns import column_of
+
+        return column_of(name, self._across)
+
+    @property
+    def relations(self) -> RelationsPart:
+        """How strongly any two columns go together."""
+        from nachsicht.parts.whole_table import RelationsPart
+
+        return RelationsPart(self._across)
+
+    @property
+    def gaps(self) -> GapsPart:
+        """What is missing, with what else, and where."""
+        from nachsicht.parts.whole_table import GapsPart
+
+        return GapsPart(self._across)
+
+    @property
+    def repeats(self) -> RepeatsPart:
+        """Rows that equal an earlier row."""
+        from nachsicht.parts.whole_table import RepeatsPart
+
+        return RepeatsPart(self._across)
+
+    @property
+    def outcome(self) -> OutcomePart:
+        """Every column against the outcome, if one was named."""
+        from nachsicht.parts.whole_table import OutcomePart
+
+        return OutcomePart(self._across)
+
+    @property
+    def components(self) -> ComponentsPart:
+        """Principal components of the standardised quantities."""
+        from nachsicht.parts.whole_table import ComponentsPart
+
+        return ComponentsPart(self._across)
+
+    @property
+    def time(self) -> TimePart:
+        """Every column over the moment column."""
+        from nachsicht.parts.whole_table import TimePart
+
+        return TimePart(self._across)
 
     def remedies(self, library: str = "pandas") -> str:
         """A script that mends what the findings speak of, one step with a switch for each.

@@ -36,7 +36,7 @@ function ofView(view: View | TimeView, one: string, other: string): Numbers {
     return { heads: [`${one} ${from}`, `${one} ${to}`, `${other} ${from}`, `${other} ${to}`, rows], rows: cells };
   }
   if (view.type === "boxes") {
-    const shares = view.boxes[0]?.[5].map((_, i, all) => `${Math.round((100 * i) / (all.length - 1))} %`) ?? [];
+    const shares = view.boxes[0]?.[5].map((_, i, all) => `${Math.round((100 * (i + 1)) / (all.length + 1))} %`) ?? [];
     return {
       heads: [one, rows, word("page.low_whisker"), word("page.high_whisker"), ...shares],
       rows: view.boxes.map(([level, n, low, high, , quantiles]) => [level, n, low, high, ...quantiles]),

@@ -203,7 +203,7 @@ def _stretches(
 
 def _unit_text(place: int, unit: str, of: TimeType) -> str:
     """A calendar unit as text: 2025, 2025-03, 2025-03-01, or with the time."""
-    text = of.text(int(_starts(np.array([place]), unit)[0]))
+    text = of.text(int(unit_starts(np.array([place]), unit)[0]))
     return text[: {"year": 4, "month": 7, "day": 10}.get(unit, len(text))]
 
 
@@ -213,12 +213,12 @@ def coarsen_counts(
     """Counts by one calendar unit as counts by a coarser one: its first place, and the counts."""
     places = np.arange(first, first + len(counts))
     if unit != to:
-        places = places_in(_starts(places, unit), to)
+        places = places_in(unit_starts(places, unit), to)
     summed = np.bincount(places - places[0], weights=counts).astype(np.int64)
     return int(places[0]), summed
 
 
-def _starts(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
+def unit_starts(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
     """The first microsecond of each calendar unit."""
     if unit in _FIXED:
         return places * _FIXED[unit]

@@ -1,0 +1,1 @@
+"""Parts of a profile or comparison on their own: as a table, a figure, a text."""
