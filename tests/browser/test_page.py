@@ -629,6 +629,63 @@ def test_a_page_is_read_with_the_keyboard_alone(open_page, written):
     assert page.locator(".finder li").count() > 0
 
 
+def recipes_on(page):
+    """The code of every recipe on the page, with all columns opened in all ways of drawing."""
+    seen = set()
+    read = "() => [...document.querySelectorAll('.recipe pre')].map((pre) => pre.textContent)"
+    for name in page.locator(".ledger tbody").evaluate_all(
+        "all => all.map((l) => l.dataset.column)"
+    ):
+        page.goto(page.url.split("#")[0] + f"#column/{name}")
+        page.locator(f"tbody[data-column={name}] .column-page").wait_for()
+        ways = page.locator(".spread-large .choice").first.locator("button")
+        for way in ways.all() if page.locator(".spread-large .choice").count() > 1 else []:
+            way.click()
+            seen.update(page.evaluate(read))
+        seen.update(page.evaluate(read))
+    return seen
+
+
+def test_every_recipe_of_the_page_runs_and_gives_the_same_numbers(
+    open_page, demo_files, tmp_path, monkeypatch
+):
+    """With Nachsicht and with pandas; what both compute is held against each other."""
+    monkeypatch.chdir(demo_files["hive_checks_2025.csv"].parent)
+    paths = [f"hive_checks_{year}.csv" for year in (2024, 2025)]
+    made = nachsicht.compare(*paths, outcome="overwintered")
+    # Computed once; each recipe gets the same result.
+    monkeypatch.setattr(nachsicht, "compare", lambda *_, **__: made)
+    recipes = recipes_on(open_page(made.write(tmp_path / "x.html")))
+    assert len(recipes) > 100
+    found = {}
+    for code in recipes:
+        names = {}
+        exec(code, names)  # noqa: S102 (that is what they are for)
+        assert "figure" in names or "numbers" in names, code
+        column = re.search(r"(?:made\.column\(|frame\[)(\".+?\")", code)
+        what = re.search(
+            r"\.(spread|quantiles|to_frame|frequent)\(\)$|(histogram|quantile|agg|head)\(", code
+        )
+        if column and what:
+            found.setdefault(column[1], {})[what[1] or what[2]] = names["numbers"]
+    held = 0
+    for own in found.values():
+        if "histogram" in own:
+            assert own["spread"]["rows 2025"].to_numpy().tolist() == own["histogram"].tolist()
+            held += 1
+        if "quantile" in own and "quantiles" in own:
+            ours = own["quantiles"].query("version == '2025'")["value"].to_numpy()
+            if len(ours) == len(own["quantile"]):
+                assert own["quantile"].to_numpy() == pytest.approx(ours, rel=1e-12)
+                held += 1
+        if "agg" in own and "mean" in own["to_frame"]["statistic"].to_list():
+            ours = own["to_frame"].set_index("statistic")["2025"]
+            for theirs, name in (("mean", "mean"), ("std", "sd"), ("skew", "skewness")):
+                assert own["agg"][theirs] == pytest.approx(ours[name], rel=1e-9)
+            held += 1
+    assert held > 8
+
+
 AXE = Path(__file__).parents[2] / "ui/node_modules/axe-core/axe.min.js"
 
 

@@ -7,6 +7,7 @@ import { numbersOf } from "./numbers";
 import { OutcomeTable } from "./Outcome";
 import { timeFigure } from "./pairFigure";
 import { Drawn, pairAddress, pairOf } from "./Pairs";
+import { Recipe } from "./Recipe";
 import { Term, VersionHeads, WeightTag } from "./parts";
 import { LargeSpread } from "./Spread";
 import { FindingText } from "./Verdict";
@@ -45,6 +46,15 @@ export function ColumnPage({ column }: { column: Column }) {
         <Frequent column={column} of="frequent" />
         <Ends column={column} />
       </div>
+      <Recipe of={column.kind === "quantity" ? "statistics" : "described"} facts={{ name: column.name }} named="statistics" />
+      {newest.frequent.length > 0 && <Recipe of="frequent" facts={{ name: column.name }} named="frequent" />}
+      {newest.quantiles.length > 0 && (
+        <Recipe
+          of="quantiles"
+          facts={{ name: column.name, shares: newest.quantiles.map(([share]) => share) }}
+          named="quantiles"
+        />
+      )}
     </div>
   );
 }
@@ -104,6 +114,7 @@ function OverTime({ column }: { column: Column }) {
         text={word("page.time_of", { column: column.name, unit: time.unit })}
         sentences={[]}
         numbers={() => numbersOf(own.views, column.name, time.moment)}
+        recipe={<Recipe of="over_time" facts={{ name: column.name }} />}
       />
     </div>
   );

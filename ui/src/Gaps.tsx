@@ -2,6 +2,7 @@
 
 import { columnAddress, follow } from "./address";
 import { page, word } from "./model";
+import { Recipe } from "./Recipe";
 import { Across, Strip, Term, VersionHeads } from "./parts";
 
 export function Gaps() {
@@ -11,6 +12,7 @@ export function Gaps() {
   return (
     <section class="gaps" id="gaps" aria-label={word("page.gaps_section")}>
       <h2>{word("page.gaps_section")}</h2>
+      <Recipe of="gaps" />
       <div class="tables">
         <table>
           <thead>

@@ -3,6 +3,7 @@
 import { useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { page, word } from "./model";
+import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 
 type View = "new" | "old" | "difference";
@@ -107,6 +108,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
         )}
       </details>
       <Saves inside={figure} name={word("page.relations_section")} numbers={table} />
+      <Recipe of="matrix" />
       <figcaption aria-live="polite">
         {chosen ? (
           <>

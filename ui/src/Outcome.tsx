@@ -2,6 +2,7 @@
 
 import { columnAddress, follow } from "./address";
 import { type OutcomeView, page, word } from "./model";
+import { Recipe } from "./Recipe";
 import { Term, VersionMark } from "./parts";
 
 export function Outcome() {
@@ -11,6 +12,7 @@ export function Outcome() {
     <section class="outcome" id="outcome" aria-label={word("page.outcome_section")}>
       <h2>{word("page.outcome_section")}</h2>
       <p>{outcome.sentence}</p>
+      <Recipe of="outcome" />
       <div class="wide">
         <table>
           <thead>

@@ -1,5 +1,6 @@
 /** A pair of columns, drawn as suits their kinds, in every version; and the components. */
 
+import type { ComponentChildren } from "preact";
 import { useEffect, useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { type BoxesView, type GridView, type Pair, page, type TimeView, type View, word } from "./model";
@@ -14,6 +15,7 @@ import {
 } from "./pairFigure";
 import { quiet } from "./figure";
 import { type Numbers, numbersOf } from "./numbers";
+import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 import { Choice, Term, useInSight, VersionHeads, VersionMark } from "./parts";
 
@@ -81,6 +83,7 @@ export function PairPage({ pair }: { pair: Pair }) {
         <Figures pair={pair} views={views} style={style} />
       </div>
       <Facts pair={pair} />
+      <Recipe of="pair" facts={{ one: pair.one, other: pair.other }} />
     </div>
   );
 }
@@ -174,10 +177,11 @@ interface DrawnAs {
   text: string;
   sentences: string[];
   numbers: () => Numbers;
+  recipe?: ComponentChildren;
   version?: number | undefined;
 }
 
-export function Drawn({ draw, on, text, sentences, numbers, version }: DrawnAs) {
+export function Drawn({ draw, on, text, sentences, numbers, recipe, version }: DrawnAs) {
   const [near, seen] = useInSight<HTMLElement>();
   const ref = useRef<HTMLDivElement>(null);
   useEffect(() => {
@@ -194,6 +198,7 @@ export function Drawn({ draw, on, text, sentences, numbers, version }: DrawnAs) 
       <figcaption>
         {sentences.join(" ")} <Saves inside={ref} name={text} numbers={numbers} />
       </figcaption>
+      {recipe}
       <Behind numbers={numbers} />
     </figure>
   );
@@ -287,6 +292,7 @@ export function Components() {
         <Term term="component">{word("page.components")}</Term>
       </h3>
       <p>{components.sentence}</p>
+      <Recipe of="components" />
       {components.left_out && <p class="muted">{word("page.components_left_out", { list: components.left_out })}</p>}
       <div class="pair-figures">
         {planes.map(

@@ -1,12 +1,14 @@
 /** Rows that equal others: how many, where they stand, and the largest groups. */
 
 import { type Look, page, word } from "./model";
+import { Recipe } from "./Recipe";
 import { Cells, ColumnHeads, Strip } from "./parts";
 
 export function Repeats() {
   return (
     <section class="repeats" id="repeats" aria-label={word("page.repeats_section")}>
       <h2>{word("page.repeats_section")}</h2>
+      {page.repeats.length > 0 && <Recipe of="repeats" />}
       {page.repeats.length === 0 && <p class="muted">{word("page.no_repeats")}</p>}
       {page.repeats.map((version) => (
         <div key={version.label}>

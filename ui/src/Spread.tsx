@@ -6,6 +6,7 @@ import { largeFigure, levelsFigure, quiet, rows, share, shares, smallFigure } fr
 import { percent, whole } from "./format";
 import { type Column, page, type Spread as SpreadData, word } from "./model";
 import { Choice, useInSight } from "./parts";
+import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 import { pointsOf, shapeFigure, type Way } from "./shapeFigure";
 
@@ -124,6 +125,7 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
         {way === "box" && <span>{word("page.box_caption")} </span>}
         <Saves inside={figure} name={column.name} numbers />
       </figcaption>
+      <Recipe of={way === "bars" ? spread.type : way} facts={recipeFacts(column, spread)} lengths={column.kind === "text"} />
       <details class="behind">
         <summary>{word("page.table_behind")}</summary>
         {way === "bars" ? (
@@ -136,6 +138,13 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
       </details>
     </figure>
   );
+}
+
+/** Bins in full, as the finest bars draw them. */
+function recipeFacts(column: Column, spread: SpreadData): Record<string, string | number> {
+  if (spread.type !== "bins") return { name: column.name };
+  const start = spread.start - (spread.unit ?? 0) / 2;
+  return { name: column.name, start, width: spread.width, bins: spread.counts[0]!.length };
 }
 
 /** Rows that the axis does not show. */

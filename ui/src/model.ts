@@ -313,6 +313,8 @@ export interface Page {
   relations: RelationChange[];
   stale: { code: string; column: string; because: string }[];
   grouped_by: string | null;
+  /** What recipes begin with, and by name: with Nachsicht, with pandas. */
+  recipes: { made: string; frame: string; recipes: Record<string, [string, string]> };
   /** A data address. */
   logo: string | null;
   theme_notes: string[];

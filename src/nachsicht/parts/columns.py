@@ -26,7 +26,7 @@ class Summary(Part):
         self._across = across
 
     def columns(self) -> Columns:
-        """Name, kind, stored type, rows, missing, distinct, and what sums the values up.
+        """Name, kind, missing, distinct, what sums the values up, rows and stored type.
 
         ``mean``, ``sd`` and quantiles are those of quantities, ``frequent`` is the most frequent
         value of any kind with ``frequent_rows``, ``minimum`` and ``maximum`` of moments are
@@ -40,8 +40,6 @@ def _lines(columns: tuple[ColumnSummary, ...]) -> Columns:
     found: dict[str, list[Any]] = {
         "column": [c.name for c in columns],
         "kind": [str(c.kind) for c in columns],
-        "stored_type": [c.stored_type for c in columns],
-        "rows": [c.rows for c in columns],
         "missing": [c.missing for c in columns],
         "missing_share": [c.missing_share for c in columns],
         "distinct": [c.distinct for c in columns],
@@ -54,6 +52,8 @@ def _lines(columns: tuple[ColumnSummary, ...]) -> Columns:
         found["last"] = [m.maximum if m else None for m in moments]
     found["frequent"] = [c.frequent[0].value if c.frequent else None for c in columns]
     found["frequent_rows"] = [c.frequent[0].count if c.frequent else None for c in columns]
+    found["rows"] = [c.rows for c in columns]
+    found["stored_type"] = [c.stored_type for c in columns]
     return found
 
 
@@ -140,12 +140,8 @@ class Column(Part):
         return draw_column(self._across, self._document, way, ax)
 
     def _of_all(self, table: Any) -> Columns:
-        filled = [
-            (version.label, table(summary))
-            for version, summary in zip(self._document.versions, self.summaries, strict=True)
-            if summary
-        ]
-        return with_versions([label for label, _ in filled], [columns for _, columns in filled])
+        tables = [table(summary) if summary else {} for summary in self.summaries]
+        return with_versions([version.label for version in self._document.versions], tables)
 
 
 def _statistics(column: ColumnSummary) -> dict[str, float]:

@@ -34,6 +34,7 @@ from nachsicht.report.gaps import gaps_of
 from nachsicht.report.markdown import rows_sentence, rows_sentences
 from nachsicht.report.outcome import outcome_payload
 from nachsicht.report.pairs import components_payload, pairs_payload, time_payload
+from nachsicht.report.recipes import recipes_payload
 from nachsicht.report.relations import changes_payload, relations_by_column, relations_payload
 from nachsicht.report.repeats import repeats_payload
 from nachsicht.report.shapes import shape_of
@@ -67,6 +68,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         ],
         "stale": [msgspec.to_builtins(stale) for stale in document.stale],
         "grouped_by": document.grouped_by,
+        "recipes": recipes_payload(document),
         "logo": document.theme.logo if document.theme else None,
         "theme_notes": document.theme.notes if document.theme else [],
     }
