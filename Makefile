@@ -5,15 +5,15 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema findings recall bench bench-pages demo test test-all lint types browser page check-page demo-data screenshots clean
+.PHONY: schema findings recall bench bench-pages docs demo test test-all lint types browser page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
 
-test: lint types check-page browser
+test: lint types check-page docs browser
 	$(BIN)/pytest -m "not slow"
 
-test-all: lint types check-page browser
+test-all: lint types check-page docs browser
 	$(BIN)/pytest
 
 lint: $(VENV)/.dev
@@ -59,6 +59,10 @@ bench: $(VENV)/.dev
 # How large pages are and how fast they answer in a browser.
 bench-pages: $(VENV)/.dev browser
 	cd benchmarks && ../$(BIN)/python pages.py
+
+# The documentation, as HTML in docs/_build; a dead link or name is an error.
+docs: $(VENV)/.dev
+	$(BIN)/sphinx-build -W --keep-going -q docs docs/_build
 
 screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py

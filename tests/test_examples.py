@@ -18,6 +18,20 @@ def test_an_example_runs(path):
     assert "Four things need action before 2025 can replace 2024." in done.stdout
 
 
+def test_the_notebook_runs_from_top_to_bottom():
+    import nbformat
+    from nbclient import NotebookClient
+
+    path = Path(__file__).parent.parent / "examples" / "first_look.ipynb"
+    notebook = nbformat.read(path, as_version=4)
+    NotebookClient(notebook, timeout=120).execute()
+    said = [cell.outputs for cell in notebook.cells if cell.cell_type == "code"]
+    assert "Four things need action" in said[1][0]["text"]
+    assert "Looks rescaled" in said[1][1]["data"]["text/html"]
+    assert "image/png" in said[3][0]["data"]
+    assert said[-1][0]["data"]["text/plain"] == "True"
+
+
 def test_the_docstrings_tell_the_truth():
     import doctest
 

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 import msgspec
+import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
@@ -130,8 +131,49 @@ def test_the_inputs_are_left_as_they_were():
 
 def test_a_listener_hears_how_far_the_work_is(demo_files):
     heard = []
-    nachsicht.profile(demo_files["hive_checks_2024.csv"], progress=heard.append)
+    made = nachsicht.profile(demo_files["hive_checks_2024.csv"], progress=heard.append)
+    assert heard == []  # nothing was asked for
+    assert len(made.document.columns) == heard[-1].total
     assert [p.done for p in heard] == list(range(1, heard[-1].total + 1))
+
+
+def test_parts_cost_no_more_than_themselves_and_are_those_of_the_whole(demo_files, monkeypatch):
+    """What was not asked for is not computed; what was is as in the whole document."""
+    from nachsicht.engines import in_memory
+
+    path = demo_files["hive_checks_2025.csv"]
+    whole = nachsicht.profile(path, outcome="overwintered")
+    assert whole.document
+    made = nachsicht.profile(path, outcome="overwintered")
+    with monkeypatch.context() as patch:
+        patch.setattr(in_memory, "read_column", None)  # no column can be read
+        patch.setattr(in_memory, "relations_of", None)
+        assert made.gaps.to_frame().equals(whole.gaps.to_frame())
+        assert made.gaps.patterns("arrow") == whole.gaps.patterns("arrow")
+        patch.undo()
+        patch.setattr(in_memory, "relations_of", None)
+        reads = []
+        read = in_memory.read_column
+        patch.setattr(in_memory, "read_column", lambda *a: reads.append(a[1]) or read(*a))
+        assert made.column("mite_count").to_frame().equals(whole.column("mite_count").to_frame())
+        assert made.column("mite_count").spread().equals(whole.column("mite_count").spread())
+        assert set(reads) == {"mite_count"}
+        assert made.summary.to_frame().equals(whole.summary.to_frame())
+    for part in ("relations", "repeats", "outcome", "components", "time"):
+        assert getattr(made, part).to_frame().equals(getattr(whole, part).to_frame()), part
+    origin = whole.document.origin
+    again = msgspec.structs.replace(made.document, origin=origin)
+    assert again == whole.document
+    assert pickle.loads(pickle.dumps(nachsicht.profile(path))).findings  # noqa: S301
+
+
+def test_what_is_computed_later_does_not_see_later_changes():
+    values = np.array([1.0, 2.0, 3.0] * 20)
+    frame = pd.DataFrame({"n": values}, copy=False)
+    made = nachsicht.profile(frame)
+    values[:] = 99
+    assert frame["n"].max() == 99
+    assert made.column("n").to_frame().set_index("statistic").loc["maximum"].item() == 3
 
 
 def test_documents_keep_to_the_published_schema(demo_comparison):
@@ -152,3 +194,41 @@ def test_a_fixed_time_gives_the_same_bytes_whatever_the_threads(demo_files, monk
     one, many = (nachsicht.compare(*files, threads=n) for n in (1, 4))
     assert one.to_json() == many.to_json()
     assert one.to_html() == many.to_html()
+
+
+def test_a_test_of_data_fails_with_the_findings(demo_files, tmp_path):
+    old, new = (demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025))
+    with pytest.raises(AssertionError, match="Four things need action") as failed:
+        nachsicht.assert_steady(old, new)
+    assert "act: Looks rescaled ×2.2046 hive_weight" in str(failed.value)
+    assert "check: Typical value rose" in str(failed.value)
+    assert "note:" not in str(failed.value)
+    with pytest.raises(AssertionError) as graver:
+        nachsicht.assert_steady(old, new, stop_on="act")
+    assert "check:" not in str(graver.value)
+    assert nachsicht.assert_steady(old, old).findings == ()
+    with pytest.raises(nachsicht.SettingsError, match="Use check or act"):
+        nachsicht.assert_steady(old, old, stop_on="note")
+
+
+def test_every_public_name_is_told():
+    """Functions, results, parts and what they can do: each has a docstring."""
+    import inspect
+
+    from nachsicht.parts import columns, whole_table
+
+    told = [getattr(nachsicht, name) for name in nachsicht.__all__ if name != "__version__"]
+    for module in (columns, whole_table):
+        told += [
+            c
+            for _, c in inspect.getmembers(module, inspect.isclass)
+            if c.__module__ == module.__name__
+        ]
+    seen = 0
+    for thing in told:
+        assert inspect.getdoc(thing), thing
+        for name, member in inspect.getmembers(thing) if inspect.isclass(thing) else ():
+            if not name.startswith("_") and (callable(member) or isinstance(member, property)):
+                assert inspect.getdoc(member), f"{thing.__name__}.{name}"
+                seen += 1
+    assert seen > 60

@@ -13,6 +13,7 @@ import time
 from pathlib import Path
 
 import pandas as pd
+from matplotlib.figure import Figure
 from playwright.sync_api import sync_playwright
 
 import nachsicht
@@ -24,6 +25,7 @@ SIZE = {"width": 1280, "height": 800}
 PAGES = (
     ("comparison", "comparison", "", 1280, "light"),
     ("comparison_column", "comparison", "#column/hive_weight", 1280, "light"),
+    ("finding", "comparison", "#finding/0", 1280, "light"),
     ("comparison_dark", "comparison", "#column/temper", 1280, "dark"),
     ("comparison_phone", "comparison", "", 360, "light"),
     ("profile", "profile", "", 1280, "light"),
@@ -68,6 +70,20 @@ def corrected(path: Path) -> nachsicht.Comparison:
     return nachsicht.compare(first, later, labels=["first delivery", "corrected"])
 
 
+def take_figures(comparison: nachsicht.Comparison) -> None:
+    """A sheet of figures, each drawn into axes of its own."""
+    figure = Figure(figsize=(14, 9), layout="constrained", facecolor="#fbfaf7")
+    axes = figure.subplots(3, 3).flat
+    weight = comparison.column("hive_weight")
+    for way in ("bars", "density", "cumulative", "box", "normal"):
+        weight.figure(way, ax=next(axes))
+    comparison.relations.pair("brood_frames", "hive_weight").figure(ax=next(axes))
+    comparison.outcome.figure(ax=next(axes))
+    comparison.time.figure("mite_count", ax=next(axes))
+    comparison.column("temper").figure("frequent", ax=next(axes))
+    figure.savefig(HERE / "figures.png", dpi=90)
+
+
 def take_terminal(files: dict[str, Path]) -> None:
     """A picture of the summary in a real terminal, in a window of its own screen."""
     old, new = (files[f"hive_checks_{year}.csv"] for year in (2024, 2025))
@@ -97,16 +113,15 @@ def main() -> None:
     """Take all pictures."""
     with tempfile.TemporaryDirectory() as folder:
         files = copy_files(Path(folder))
-        comparison = nachsicht.compare(files["hive_checks_2024.csv"], files["hive_checks_2025.csv"])
+        paths = files["hive_checks_2024.csv"], files["hive_checks_2025.csv"]
+        comparison = nachsicht.compare(*paths)
+        outcome = nachsicht.compare(*paths, outcome="overwintered")
+        take_figures(outcome)
         take_pages(
             {
                 "comparison": comparison.write(Path(folder) / "comparison.html"),
                 "profile": comparison.versions[-1].write(Path(folder) / "profile.html"),
-                "outcome": nachsicht.compare(
-                    files["hive_checks_2024.csv"],
-                    files["hive_checks_2025.csv"],
-                    outcome="overwintered",
-                ).write(Path(folder) / "outcome.html"),
+                "outcome": outcome.write(Path(folder) / "outcome.html"),
                 "groups": nachsicht.compare_groups(
                     files["hive_checks_2024.csv"], by="hive_type"
                 ).write(Path(folder) / "groups.html"),

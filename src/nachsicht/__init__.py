@@ -27,7 +27,15 @@ if TYPE_CHECKING:
         SourceMissing,
         SourceUnreadable,
     )
-    from nachsicht.face import Comparison, Profile, compare, compare_groups, profile, read
+    from nachsicht.face import (
+        Comparison,
+        Profile,
+        assert_steady,
+        compare,
+        compare_groups,
+        profile,
+        read,
+    )
     from nachsicht.model.findings import Finding, Weight
     from nachsicht.model.kinds import Kind
     from nachsicht.settings import Limits, Reading, Settings
@@ -37,6 +45,7 @@ _HOMES = {
     "profile": "nachsicht.face",
     "compare": "nachsicht.face",
     "compare_groups": "nachsicht.face",
+    "assert_steady": "nachsicht.face",
     "read": "nachsicht.face",
     "Profile": "nachsicht.face",
     "Comparison": "nachsicht.face",
@@ -74,6 +83,7 @@ __all__ = [
     "SourceUnreadable",
     "Weight",
     "__version__",
+    "assert_steady",
     "compare",
     "compare_groups",
     "profile",

@@ -16,22 +16,26 @@ import msgspec
 
 from nachsicht.accepted import read_accepted
 from nachsicht.compute.arrays import taken
-from nachsicht.compute.changes.across import compare_versions, compare_with_rest
+from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.changes.across import alone, compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
+from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.shown import Shower, with_rows
 from nachsicht.compute.groups import groups_in, slices_in
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
 from nachsicht.errors import DocumentError, SettingsError
 from nachsicht.labels import labels_for, title_for
-from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.model.theme import Theme
 from nachsicht.settings import Settings, check_name, settings_text
 from nachsicht.sources import source_of
+from nachsicht.sources.frames import detached
 from nachsicht.themes import theme_of
 from nachsicht.version import VERSION
 from nachsicht.words import phrase
@@ -42,8 +46,19 @@ _OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
 
 def run_profile(
     data: object, label: str | None, settings: Settings, listener: ProgressListener | None = None
-) -> ComparisonDocument:
-    """Profile one version; the result is a comparison of one."""
+) -> ComparisonDocument | OnDemand:
+    """Profile one version: as parts on demand where the data is in memory, else at once.
+
+    The whole is a comparison of one version.
+    """
+    from nachsicht.engines.local import fits
+
+    if _ready(data) is None:
+        source = source_of(data, settings.reading)
+        opened = source.open()
+        if fits(opened, settings):
+            (chosen,) = labels_for([source.label], [label] if label else (settings.labels or None))
+            return OnDemand(opened, chosen, title_for([source.label], [chosen]), settings, listener)
     return run_comparison([data], [label] if label else None, settings, listener)
 
 
@@ -75,7 +90,7 @@ def run_comparison(
         elif source is not None:
             title = title_for([source.label], [label])
             versions.append(_version(source.open, label, title, settings, listener))
-    _check_columns(versions, settings)
+    _check_columns([version.profile for version in versions], settings)
     profiles = [version.profile for version in versions]
     title = settings.title or (
         profiles[0].title if len(profiles) == 1 else title_for(names, chosen)
@@ -119,7 +134,7 @@ def run_groups(
     title = settings.title or phrase(words, by=by)
     accepted = read_accepted(settings.accepted)
     versions = [version(taken(table, group.rows), group.label) for group in groups]
-    _check_columns(versions, settings)
+    _check_columns([version.profile for version in versions], settings)
     with _threads(settings) as spread:
         if slices:
             found = compare_versions(versions, title, settings, accepted, spread, sliced_by=by)
@@ -156,8 +171,13 @@ def _version(
     opened = open_source()
     now = int(_now().timestamp() * 1e6)
     computed, at_hand = run_local(opened, settings, listener or ignore_progress, now)
+    origin = _origin(opened, settings, _seconds_since(started))
+    return _put_together(label, title, computed, at_hand, origin, settings)
+
+
+def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
     facts = opened.facts
-    origin = Origin(
+    return Origin(
         source=facts.name,
         format=facts.format,
         source_bytes=facts.size_bytes,
@@ -165,10 +185,20 @@ def _version(
         unread_lines=facts.unread_lines,
         settings=settings_text(settings),
         made_at=_now().isoformat(timespec="seconds"),
-        seconds=_seconds_since(started),
+        seconds=seconds,
         nachsicht_version=VERSION,
         python_version=platform.python_version(),
     )
+
+
+def _put_together(
+    label: str,
+    title: str,
+    computed: Computed,
+    at_hand: AtHand | None,
+    origin: Origin,
+    settings: Settings,
+) -> Version:
     profile = put_together(label, title, computed, origin, settings)
     if at_hand is not None:
         shower = Shower(label, at_hand.table, profile.columns)
@@ -177,7 +207,70 @@ def _version(
     return Version(profile, at_hand)
 
 
-def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
+class OnDemand:
+    """A version in memory whose parts are computed when they are asked for.
+
+    It has the names of a `ProfileDocument`, as far as parts need them.
+    """
+
+    def __init__(
+        self,
+        opened: Opened,
+        label: str,
+        title: str,
+        settings: Settings,
+        listener: ProgressListener | None,
+    ) -> None:
+        from nachsicht.engines.in_memory import InMemory
+
+        started = time.perf_counter()
+        self.label, self._title, self._settings = label, title, settings
+        self._theme, self._accepted = theme_of(settings.theme), read_accepted(settings.accepted)
+        self._opened = opened
+        # What is computed later must not see what was changed in between.
+        table = opened.table()
+        table = prepared(detached(table) if opened.facts.format == "pandas" else table, settings)
+        now = int(_now().timestamp() * 1e6)
+        self._own = InMemory(table, settings, now, listener or ignore_progress)
+        self._seconds = _seconds_since(started)
+        _check_columns([self], settings)
+
+    def __getattr__(self, name: str) -> Any:
+        """A part, by the name that documents give it."""
+        if name.startswith("_"):
+            raise AttributeError(name)
+        return getattr(self._own, name)
+
+    @property
+    def names(self) -> Sequence[str]:
+        """Of the columns."""
+        return self._own.names
+
+    def column(self, name: str) -> ColumnSummary | None:
+        """The first column of that name, or None; no other is computed."""
+        return self._own.column(self.names.index(name)) if name in self.names else None
+
+    def whole(self) -> ComparisonDocument:
+        """Everything, as the document of a comparison of one version."""
+        started, settings = time.perf_counter(), self._settings
+        computed = self._own.computed
+        origin = _origin(self._opened, settings, 0.0)
+        seconds = round(self._seconds + _seconds_since(started), 3)
+        origin = msgspec.structs.replace(origin, seconds=seconds)
+        at_hand = self._own.at_hand
+        version = _put_together(self.label, self._title, computed, at_hand, origin, settings)
+        title = settings.title or self._title
+        with _threads(settings) as spread:
+            made = compare_versions([version], title, settings, self._accepted, spread)
+        return _themed(made, self._theme)
+
+    def one_column(self, name: str) -> ColumnAcross | None:
+        """A column as a comparison tells of it; no other is computed."""
+        summary = self.column(name)
+        return alone(summary, self._settings) if summary else None
+
+
+def _check_columns(versions: Sequence[ProfileDocument | OnDemand], settings: Settings) -> None:
     """Refuse settings that name a column which no version has.
 
     Raises
@@ -185,16 +278,16 @@ def _check_columns(versions: Sequence[Version], settings: Settings) -> None:
     SettingsError
         With the nearest name that there is.
     """
-    names = [column.name for version in versions for column in version.profile.columns]
+    names = [name for version in versions for name in version.names]
     for version in versions:
-        outcome = settings.outcome and version.profile.column(settings.outcome)
+        outcome = settings.outcome and version.column(settings.outcome)
         if outcome and outcome.kind not in _OUTCOMES:
             raise SettingsError(
                 f"{outcome.name} cannot be the outcome, since it is of the kind {outcome.kind}",
                 where="outcome",
                 todo="Name a quantity, a category or a flag.",
             )
-        moment = settings.moment and version.profile.column(settings.moment)
+        moment = settings.moment and version.column(settings.moment)
         if moment and moment.kind not in (Kind.MOMENT, Kind.EMPTY):
             raise SettingsError(
                 f"{moment.name} cannot be the moment, since it is of the kind {moment.kind}",

@@ -11,12 +11,14 @@ from nachsicht.contracts import ProgressListener
 from nachsicht.errors import OutputError, SettingsError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack, read_document
+from nachsicht.model.findings import Weight
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 from nachsicht.settings_files import settings_from
 from nachsicht.writing import write_whole
 
 if TYPE_CHECKING:
+    from nachsicht._run import OnDemand
     from nachsicht.parts.columns import Column, Summary
     from nachsicht.parts.findings import Findings
     from nachsicht.parts.whole_table import (
@@ -32,8 +34,21 @@ if TYPE_CHECKING:
 class _Result:
     """What a profile and a comparison have in common."""
 
-    def __init__(self, across: ComparisonDocument) -> None:
-        self._across = across
+    def __init__(self, made: ComparisonDocument | OnDemand) -> None:
+        self._made = made
+
+    @property
+    def _across(self) -> ComparisonDocument:
+        """Everything; what was not computed so far is, once."""
+        if not isinstance(self._made, ComparisonDocument):
+            self._made = self._made.whole()
+        return self._made
+
+    @property
+    def _parts(self) -> Any:
+        """What parts are made from: the document, or what stands for it until all is computed."""
+        made = self._made
+        return made if isinstance(made, ComparisonDocument) else _OneVersion(made)
 
     @property
     def document(self) -> ProfileDocument | ComparisonDocument:
@@ -62,7 +77,7 @@ class _Result:
         """Every column in one line."""
         from nachsicht.parts.columns import Summary
 
-        return Summary(self._across)
+        return Summary(self._parts)
 
     def column(self, name: str) -> Column:
         """One column: its statistics, frequent values, quantiles, spread, and figures of it.
@@ -81,42 +96,42 @@ class _Result:
         """How strongly any two columns go together."""
         from nachsicht.parts.whole_table import RelationsPart
 
-        return RelationsPart(self._across)
+        return RelationsPart(self._parts)
 
     @property
     def gaps(self) -> GapsPart:
         """What is missing, with what else, and where."""
         from nachsicht.parts.whole_table import GapsPart
 
-        return GapsPart(self._across)
+        return GapsPart(self._parts)
 
     @property
     def repeats(self) -> RepeatsPart:
         """Rows that equal an earlier row."""
         from nachsicht.parts.whole_table import RepeatsPart
 
-        return RepeatsPart(self._across)
+        return RepeatsPart(self._parts)
 
     @property
     def outcome(self) -> OutcomePart:
         """Every column against the outcome, if one was named."""
         from nachsicht.parts.whole_table import OutcomePart
 
-        return OutcomePart(self._across)
+        return OutcomePart(self._parts)
 
     @property
     def components(self) -> ComponentsPart:
         """Principal components of the standardised quantities."""
         from nachsicht.parts.whole_table import ComponentsPart
 
-        return ComponentsPart(self._across)
+        return ComponentsPart(self._parts)
 
     @property
     def time(self) -> TimePart:
         """Every column over the moment column."""
         from nachsicht.parts.whole_table import TimePart
 
-        return TimePart(self._across)
+        return TimePart(self._parts)
 
     def remedies(self, library: str = "pandas") -> str:
         """A script that mends what the findings speak of, one step with a switch for each.
@@ -210,8 +225,48 @@ class _Result:
         return hash(self.title)
 
 
+class _OneVersion:
+    """Stands for the document of one version whose parts are computed on demand."""
+
+    planes = ()
+    columns = ()
+
+    def __init__(self, version: OnDemand) -> None:
+        self.versions = (version,)
+
+    @property
+    def components(self) -> Any:
+        """Of the one version."""
+        return self.versions[0].components
+
+
 class Profile(_Result):
-    """What was computed of one version. Made by `nachsicht.profile`."""
+    """What was computed of one version. Made by `nachsicht.profile`.
+
+    Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
+    cost no more than gaps. The page, the document and the findings need all of them.
+    """
+
+    def column(self, name: str) -> Column:
+        """One column: its statistics, frequent values, quantiles, spread, and figures of it.
+
+        Raises
+        ------
+        SettingsError
+            If there is none of that name; the nearest name is told.
+        """
+        from nachsicht.parts.columns import Column, column_of, unknown_column
+
+        made = self._made
+        if isinstance(made, ComparisonDocument):
+            return column_of(name, made)
+        across = made.one_column(name)
+        if across is None:
+            raise unknown_column(name, made.names)
+        return Column(across, [made.label], [made.column(name)])
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {"_made": self._across}  # the data itself stays here
 
     @property
     def document(self) -> ProfileDocument:
@@ -221,7 +276,8 @@ class Profile(_Result):
     @property
     def label(self) -> str:
         """The version's label."""
-        return self.document.label
+        label: str = self._parts.versions[0].label
+        return label
 
 
 class Comparison(_Result):
@@ -386,6 +442,59 @@ def compare_groups(
         )
     chosen = settings_from(settings, options)
     return Comparison(run_groups(data, by, tuple(groups or ()), chosen, progress))
+
+
+def assert_steady(
+    old: Any,
+    new: Any,
+    *,
+    stop_on: str = "check",
+    settings: Settings | str | PathLike[str] | None = None,
+    **options: Any,
+) -> Comparison:
+    """For tests of data: fail if a new version differs from the old one in a way that matters.
+
+    Parameters
+    ----------
+    old, new, settings, **options
+        As for `compare`.
+    stop_on : str
+        ``check`` fails for open findings of that weight or graver, ``act`` only for the gravest.
+
+    Returns
+    -------
+    Comparison
+        What was compared, where nothing stands against the new version.
+
+    Raises
+    ------
+    AssertionError
+        If there are such findings; it tells them.
+    SourceError, SettingsError, DocumentError
+        As `compare`.
+
+    Examples
+    --------
+    >>> import nachsicht, pyarrow as pa
+    >>> before = pa.table({"mites": [2, 3, 4, 5] * 50})
+    >>> nachsicht.assert_steady(before, before).findings
+    No findings.
+    """
+    __tracebackhide__ = True
+    if stop_on not in ("check", "act"):
+        raise SettingsError(f"unknown weight {stop_on}", where="stop_on", todo="Use check or act.")
+    made = compare(old, new, settings=settings, **options)
+    grave = [f for f in made.findings if f.accepted is None and f.weight.rank <= _rank(stop_on)]
+    if grave:
+        told = "\n".join(
+            f"  {f.weight}: {f.title} {', '.join(f.columns)}\n    {f.sentence}" for f in grave
+        )
+        raise AssertionError(f"{made.verdict}\n{told}")
+    return made
+
+
+def _rank(weight: str) -> int:
+    return Weight(weight).rank
 
 
 def read(path: str | PathLike[str]) -> Profile | Comparison:

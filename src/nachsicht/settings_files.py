@@ -24,6 +24,8 @@ from nachsicht.words import catalogue
 
 #: Read by the command where it is there and no other is named.
 DEFAULT = "nachsicht.toml"
+#: Read where that is not there and this has a table for us.
+PROJECT, _TABLE = "pyproject.toml", "tool.nachsicht"
 
 _TABLES = {
     "reading": tuple(field.name for field in msgspec.structs.fields(Reading)),
@@ -90,6 +92,19 @@ def effective_settings(path: Path | None, options: dict[str, Any]) -> list[Effec
     return found
 
 
+def default_file() -> Path | None:
+    """The file of settings of the folder that one works in: its own, or a table of the project's.
+
+    ``nachsicht.toml``, else ``pyproject.toml`` where that has a table ``[tool.nachsicht]``.
+    """
+    own, project = Path(DEFAULT), Path(PROJECT)
+    if own.is_file():
+        return own
+    if project.is_file() and f"[{_TABLE}" in project.read_text(encoding="utf-8", errors="replace"):
+        return project
+    return None
+
+
 def _values(path: Path) -> dict[str, Any]:
     try:
         text = path.read_text(encoding="utf-8")
@@ -103,6 +118,8 @@ def _values(path: Path) -> dict[str, Any]:
         values = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise SettingsError(f"the settings are no TOML: {error}", where=str(path)) from error
+    if path.name == PROJECT:
+        values = values.get("tool", {}).get("nachsicht", {})
     _check_names(values, text, path)
     _check_each(values, text, path)
     return values

@@ -251,3 +251,22 @@ def test_the_past_of_a_dataset_is_compared_as_versions(tmp_path):
     assert labels == [str(year) for year in range(2019, 2025)]
     with pytest.raises(SettingsError, match="no two months or years"):
         nachsicht.compare_groups(frame.assign(seen=days[0]), by="seen")
+
+
+def test_a_project_file_with_a_table_for_us_is_read(tmp_path):
+    table = '[project]\nname = "x"\n\n[tool.nachsicht]\nkey = ["hive_id"]\n'
+    (tmp_path / "pyproject.toml").write_text(table)
+    done = run("settings", cwd=tmp_path)
+    assert "pyproject.toml, line 5" in done.stdout
+    (tmp_path / "pyproject.toml").write_text(table + "levle_cap = 3\n")
+    done = run("settings", cwd=tmp_path)
+    assert done.returncode == 2
+    assert "pyproject.toml, line 6" in done.stderr
+    assert "level_cap" in done.stderr
+    (tmp_path / "nachsicht.toml").write_text("level_cap = 50\n")
+    done = run("settings", cwd=tmp_path)
+    assert "nachsicht.toml, line 1" in done.stdout
+    assert "hive_id" not in done.stdout
+    (tmp_path / "nachsicht.toml").unlink()
+    (tmp_path / "pyproject.toml").write_text('[project]\nname = "x"\n')
+    assert "pyproject" not in run("settings", cwd=tmp_path).stdout

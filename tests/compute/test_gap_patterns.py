@@ -8,10 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.compute.excerpts import DRAWN, SHOWN, observe_ends
 from nachsicht.compute.gap_patterns import MOST_BLOCKS, observe_patterns
-from nachsicht.settings import Settings
 
 RNG = np.random.default_rng(41)
 
@@ -25,20 +23,13 @@ def table_of(rows):
     )
 
 
-def summaries_of(table):
-    return [
-        finish_column(observe_column(table.column(i)), name, i, Settings())
-        for i, name in enumerate(table.schema.names)
-    ]
-
-
 @given(tables, st.integers(0, 300))
 def test_patterns_are_those_of_pandas_for_any_split(rows, cut):
     table = table_of(rows)
     parts = table.slice(0, cut), table.slice(cut)
     merged = observe_patterns(parts[0]).merge(observe_patterns(parts[1], parts[0].num_rows))
-    found = merged.finish(summaries_of(table))
-    assert found == observe_patterns(table).finish(summaries_of(table))
+    found = merged.finish(table.schema.names)
+    assert found == observe_patterns(table).finish(table.schema.names)
     missing = pd.DataFrame(rows, columns=list("abc")).isna()
     assert found.complete_rows == (~missing.any(axis=1)).sum()
     for pattern in found.patterns:
@@ -60,7 +51,7 @@ def test_blocks_grow_so_that_there_are_never_too_many():
     part = observe_patterns(pieces[0])
     for i, piece in enumerate(pieces[1:], start=1):
         part = part.merge(observe_patterns(piece, i * 3333))
-    (places,) = part.finish(summaries_of(gaps)).places
+    (places,) = part.finish(gaps.schema.names).places
     assert MOST_BLOCKS / 2 < len(places.missing) <= MOST_BLOCKS
     missing = gaps.column(0).is_null().to_numpy()
     sums = np.add.reduceat(missing.astype(int), np.arange(0, 50_000, places.block_rows))
@@ -106,7 +97,7 @@ def test_patterns_of_very_many_columns_are_counted_too():
     table = pa.table(
         {f"c{i}": pa.array(np.ones(400), mask=missing[i].to_numpy()) for i in range(80)}
     )
-    found = observe_patterns(table).finish(summaries_of(table))
+    found = observe_patterns(table).finish(table.schema.names)
     assert len(found.places) > 62
     assert found.complete_rows == (~missing.any(axis=1)).sum()
     expected = missing.loc[missing.any(axis=1)].apply(

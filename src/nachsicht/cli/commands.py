@@ -83,6 +83,7 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     base, given = settings_given(output)
     with ProgressBar(quiet=output["quiet"]) as bar:
         result = nachsicht.profile(source, label=label, settings=base, progress=bar, **given)
+        _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
 
 

@@ -122,11 +122,11 @@ def settings_options(command: F) -> F:
 
 def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]]:
     """The file of settings, if there is one, and the settings that options give."""
-    from nachsicht.settings_files import DEFAULT
+    from nachsicht.settings_files import default_file
 
     file = options.get("settings_file")
-    if file is None and Path(DEFAULT).is_file():
-        file = Path(DEFAULT)
+    if file is None:
+        file = default_file()
     names = ("delimiter", "encoding", "decimal", "header", "sheet")
     reading = {name: options[name] for name in names if options.get(name) is not None}
     given: dict[str, Any] = {"reading": reading} if reading else {}

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
-from nachsicht.model.column import ColumnSummary
 from nachsicht.model.gaps import GapGroup, GapPair, GapPattern, GapPatterns, GapPlaces
 
 #: So many patterns are kept in a profile, the most frequent ones.
@@ -79,9 +78,8 @@ class GapPatternsPart:
             for name, counts in self.blocks.items()
         }
 
-    def finish(self, columns: Sequence[ColumnSummary]) -> GapPatterns:
+    def finish(self, names: Sequence[str]) -> GapPatterns:
         """The patterns with names, pairs and groups that go missing together, and places."""
-        names = [column.name for column in columns]
         complete = self.patterns.get((), 0)
         found = _most_frequent(
             Counter({pattern: rows for pattern, rows in self.patterns.items() if pattern}),

@@ -7,15 +7,13 @@ batch; every column's part is condensed once it outgrows its share of the memory
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from importlib import import_module
 from typing import Any, TypeVar
 
 import numpy as np
 import pyarrow as pa
-from numpy.typing import NDArray
-from threadpoolctl import threadpool_limits
 
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.at_hand import AtHand
@@ -23,17 +21,13 @@ from nachsicht.compute.by_level import spreads_by_level
 from nachsicht.compute.clean import prepared
 from nachsicht.compute.columns import (
     ColumnPart,
-    encode,
     finish_column,
-    observe_column,
-    read_column,
 )
 from nachsicht.compute.computed import Computed
-from nachsicht.compute.excerpts import MOST_COLUMNS, EndsPart, observe_ends
+from nachsicht.compute.excerpts import EndsPart, observe_ends
 from nachsicht.compute.fingerprints import fingerprint, rows_told
 from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
-from nachsicht.compute.hashing import Hashes
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
 from nachsicht.compute.outcomes import outcome_of
 from nachsicht.compute.over_time import over_time
@@ -50,11 +44,11 @@ from nachsicht.compute.repeats import (
     condense_rows,
     further_looks,
     in_columns,
-    with_cells,
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
-from nachsicht.model.column import CategorySummary, ColumnSummary
-from nachsicht.model.profile import Repeats
+from nachsicht.engines.in_memory import InMemory, observe_with_rows
+from nachsicht.engines.threads import threads
+from nachsicht.model.column import ColumnSummary
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -73,22 +67,24 @@ def run_local(
     -------
     (what a profile is made of, the data where it fits into memory)
     """
-    # Columns and blocks of rows go to a thread each; products of matrices would put all cores
-    # on each of them.
-    with (
-        threadpool_limits(1, "blas"),
-        ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool,
-    ):
+    with threads(settings) as pool:
         # Take a while to import, and are needed soon; reading does not wait for them.
         pool.submit(lambda: [*map(import_module, ("scipy.special", "scipy.cluster.hierarchy"))])
-        if opened.memory_bytes <= memory_of(settings):
+        if fits(opened, settings):
             table = prepared(opened.table(), settings)
-            return _run_table(table, settings, listener, now, pool)
-        while True:
-            try:
-                return _Stream(opened, settings, now, pool).run(listener), None
-            except Restart:
-                continue
+        else:
+            while True:
+                try:
+                    return _Stream(opened, settings, now, pool).run(listener), None
+                except Restart:
+                    continue
+    own = InMemory(table, settings, now, listener)
+    return own.computed, own.at_hand
+
+
+def fits(opened: Opened, settings: Settings) -> bool:
+    """Whether the data is computed in memory, exactly."""
+    return opened.memory_bytes <= memory_of(settings)
 
 
 def memory_of(settings: Settings) -> int:
@@ -99,96 +95,6 @@ def memory_of(settings: Settings) -> int:
         return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4
     except (AttributeError, ValueError, OSError):  # where the system does not tell
         return _UNTOLD_MEMORY
-
-
-def _run_table(
-    table: Any,
-    settings: Settings,
-    listener: ProgressListener,
-    now: int | None,
-    pool: ThreadPoolExecutor,
-) -> tuple[Computed, AtHand]:
-    hashes = RowHashes(table.num_rows)
-
-    def column(position: int) -> tuple[ColumnSummary, NDArray[Any] | None, Any]:
-        array = table.column(position)
-        part, encoded = _observe(array, position, hashes)
-        name = table.schema.names[position]
-        summary, values = read_column(part, name, position, settings, now)
-        few = isinstance(summary.detail, CategorySummary)
-        return summary, values, encoded if few else array
-
-    # The largest columns first, so that no thread is left with one in the end.
-    sizes = [table.column(i).nbytes for i in range(table.num_columns)]
-    order = sorted(range(table.num_columns), key=lambda i: -sizes[i])
-    futures = {i: pool.submit(column, i) for i in order}
-    _await(futures.values(), listener)
-    results = [futures[i].result() for i in range(table.num_columns)]
-    summaries = tuple(summary for summary, _, _ in results)
-    # Levels that were found once are not looked for again.
-    encoded = pa.table([column for _, _, column in results], table.schema.names)
-    rows = hashes.part()
-    repeats = pool.submit(rows.finish)
-    looks = further_looks(summaries, settings.repeats_in)
-    further = [pool.submit(_repeats_in, look, table, rows.chunks[0]) for look in looks]
-    split_by = columns_to_split_by(summaries)
-    gaps = pool.submit(observe_gaps, encoded, split_by)
-    patterns = pool.submit(observe_patterns, table)
-    sample = sample_rows(table, rows.chunks[0]) if table.num_columns else None
-    drawn = drawn_places(rows.chunks[0])
-    # In this thread, which may wait for the others.
-    relations = relations_of(summaries, encoded, drawn, table.num_rows, spread=pool.map)
-    spreads = spreads_by_level(summaries, sample)
-    found = relations.relations
-    computed = Computed(
-        table.num_rows,
-        fingerprint(table.schema.names, table.num_rows, rows_told(rows.chunks[0])),
-        summaries,
-        with_cells(repeats.result(), table, MOST_COLUMNS),
-        tuple(
-            with_cells(in_columns(part.result(), look, summaries), table, MOST_COLUMNS)
-            for part, look in zip(further, looks, strict=True)
-        ),
-        patterns.result().finish(summaries),
-        gaps.result().finish(summaries),
-        spreads,
-        found,
-        views_of(found, relations.drawn, settings.outcome),
-        components_of(relations.drawn),
-        over_time(summaries, relations.drawn, found.pairs, settings.moment),
-        outcome_of(summaries, sample, settings.outcome),
-        observe_ends(table).finish(sample, summaries),
-    )
-    kept = {i: values for i, (_, values, _) in enumerate(results) if values is not None}
-    return computed, AtHand(table, rows.chunks[0], kept, relations.pairs, relations.drawn)
-
-
-def _repeats_in(look: Look, table: Any, whole: Hashes) -> Repeats:
-    return look.hashes(table, whole).finish()
-
-
-def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
-    waiting = list(futures)
-    try:
-        for done, future in enumerate(as_completed(waiting), start=1):
-            future.result()
-            listener(Progress("columns", done, len(waiting)))
-    except BaseException:
-        for future in waiting:
-            future.cancel()
-        raise
-
-
-def _observe(array: Any, position: int, hashes: RowHashes) -> tuple[ColumnPart, Any]:
-    """One step serves the column and the rows, so that texts are encoded once.
-
-    Returns
-    -------
-    (the part of the column, the column as it was encoded)
-    """
-    encoded = encode(array)
-    hashes.add(encoded, position)
-    return observe_column(array, encoded), encoded
 
 
 class _Stream:
@@ -232,7 +138,7 @@ class _Stream:
                 in_columns(part.finish(), look, summaries)
                 for part, look in zip(self._further, self._looks, strict=True)
             ),
-            self._patterns.finish(summaries),
+            self._patterns.finish(self._names),
             self._gaps.finish(summaries),
             spreads_by_level(summaries, self._sample),
             found.relations,
@@ -256,7 +162,7 @@ class _Stream:
         hashes = RowHashes(batch.num_rows)
         parts = list(
             self._pool.map(
-                lambda position: _observe(batch.column(position), position, hashes)[0],
+                lambda position: observe_with_rows(batch.column(position), position, hashes)[0],
                 range(batch.num_columns),
             )
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -21,35 +21,34 @@ from nachsicht.figures.style import (
     percents,
     tone,
 )
-from nachsicht.figures.versions import frequent, quantiles
+from nachsicht.figures.versions import Summaries, frequent, quantiles
 from nachsicht.model.column import QuantitySummary, TextSummary
 from nachsicht.model.comparison import (
     BinsSpread,
     ColumnAcross,
-    ComparisonDocument,
     LevelsSpread,
     TimeSpread,
     ValuesSpread,
-    summaries_of,
 )
 
 #: At most so many bars are drawn; neighbouring bins are put together.
 MOST_BARS = 72
 
 
-def draw_column(across: ColumnAcross, document: ComparisonDocument, way: str, ax: Any) -> Any:
+def draw_column(
+    across: ColumnAcross, summaries: Summaries, labels: Sequence[str], way: str, ax: Any
+) -> Any:
     """Draw a column in all versions that have it."""
     if way not in WAYS:
         raise SettingsError(f"unknown way {way}", where="figure", todo=f"Use {', '.join(WAYS)}.")
-    labels = [version.label for version in document.versions]
-    return WAYS[way](across, document, labels, ax)
+    return WAYS[way](across, summaries, labels, ax)
 
 
-def _bars(across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any) -> Any:
+def _bars(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     spread = across.spread
     if spread is None:
         raise SettingsError(f"{across.name} has no spread to draw", where="figure")
-    present = [s.present if s else 0 for s in summaries_of(across, document.versions)]
+    present = [s.present if s else 0 for s in summaries]
     shares = [np.array(c) / max(n, 1) for c, n in zip(spread.counts, present, strict=True)]
     if isinstance(spread, LevelsSpread):
         return _levels(across.name, spread, shares, labels, ax)
@@ -95,7 +94,9 @@ def _edges(spread: BinsSpread | TimeSpread) -> Any:
     return spread.start + spread.width * np.arange(n + 1) - (spread.unit or 0) / 2
 
 
-def _levels(name: str, spread: LevelsSpread, shares: list[Any], labels: list[str], ax: Any) -> Any:
+def _levels(
+    name: str, spread: LevelsSpread, shares: list[Any], labels: Sequence[str], ax: Any
+) -> Any:
     axes, made = axes_of(ax, height=0.9 + 0.28 * len(spread.levels))
     places = np.arange(len(spread.levels))
     for i, widths in enumerate(shares):
@@ -109,8 +110,8 @@ def _levels(name: str, spread: LevelsSpread, shares: list[Any], labels: list[str
     return made
 
 
-def _quantities(across: ColumnAcross, document: ComparisonDocument) -> list[QuantitySummary | None]:
-    details = [s.detail if s else None for s in summaries_of(across, document.versions)]
+def _quantities(across: ColumnAcross, summaries: Summaries) -> list[QuantitySummary | None]:
+    details = [s.detail if s else None for s in summaries]
     own = [d.characters if isinstance(d, TextSummary) else d for d in details]
     found = [d if isinstance(d, QuantitySummary) and d.finite else None for d in own]
     if not any(found):
@@ -120,8 +121,8 @@ def _quantities(across: ColumnAcross, document: ComparisonDocument) -> list[Quan
     return found
 
 
-def _density(across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any) -> Any:
-    found = [d.density if d else None for d in _quantities(across, document)]
+def _density(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    found = [d.density if d else None for d in _quantities(across, summaries)]
     if not any(found):
         raise SettingsError(f"{across.name} has no density: it is discrete", where="figure")
     axes, made = axes_of(ax)
@@ -140,11 +141,9 @@ def _density(across: ColumnAcross, document: ComparisonDocument, labels: list[st
     return made
 
 
-def _cumulative(
-    across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any
-) -> Any:
+def _cumulative(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     axes, made = axes_of(ax)
-    found = _quantities(across, document)
+    found = _quantities(across, summaries)
     for i, detail in enumerate(found):
         if detail is not None:
             shares = np.array(detail.knots.at_most) / detail.finite
@@ -159,10 +158,10 @@ def _cumulative(
     return made
 
 
-def _box(across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any) -> Any:
+def _box(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     found = [
         (i, detail)
-        for i, detail in enumerate(_quantities(across, document))
+        for i, detail in enumerate(_quantities(across, summaries))
         if detail and detail.outliers
     ]
     axes, made = axes_of(ax, height=0.9 + 0.5 * len(found))
@@ -224,8 +223,8 @@ def draw_box(axes: Any, box: dict[str, float], row: float, height: float, *, new
     )
 
 
-def _normal(across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any) -> Any:
-    found = [d.normal if d else None for d in _quantities(across, document)]
+def _normal(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    found = [d.normal if d else None for d in _quantities(across, summaries)]
     axes, made = axes_of(ax)
     for i, fit in enumerate(found):
         if fit is None:
@@ -248,7 +247,7 @@ def _normal(across: ColumnAcross, document: ComparisonDocument, labels: list[str
 
 
 #: Ways to draw a column.
-WAYS: dict[str, Callable[[ColumnAcross, ComparisonDocument, list[str], Any], Any]] = {
+WAYS: dict[str, Callable[[ColumnAcross, Summaries, Sequence[str], Any], Any]] = {
     "bars": _bars,
     "density": _density,
     "cumulative": _cumulative,

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, axes_of, bar_look, grid, label, legend, percents
-from nachsicht.model.column import QuantitySummary
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
+from nachsicht.model.column import ColumnSummary, QuantitySummary
+from nachsicht.model.comparison import ColumnAcross
+
+#: A column in every version; None where it does not occur.
+Summaries = Sequence[ColumnSummary | None]
 
 
-def frequent(across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any) -> Any:
+def frequent(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     """The most frequent values of the newest version that has any, in all versions."""
-    summaries = summaries_of(across, document.versions)
     newest = next((s for s in reversed(summaries) if s and s.frequent), None)
     if newest is None:
         raise SettingsError(f"{across.name} has no values", where="figure")
@@ -35,11 +38,9 @@ def frequent(across: ColumnAcross, document: ComparisonDocument, labels: list[st
     return made
 
 
-def quantiles(
-    across: ColumnAcross, document: ComparisonDocument, labels: list[str], ax: Any
-) -> Any:
+def quantiles(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     """The median of every version, with the middle half and the middle nine tenths around it."""
-    details = [s.detail if s else None for s in summaries_of(across, document.versions)]
+    details = [s.detail if s else None for s in summaries]
     known = [(i, d) for i, d in enumerate(details) if isinstance(d, QuantitySummary) and d.finite]
     if not known:
         raise SettingsError(f"{across.name} is no quantity", where="figure")

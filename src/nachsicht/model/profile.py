@@ -226,6 +226,16 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     origin: Origin
 
     @property
+    def names(self) -> tuple[str, ...]:
+        """Of the columns, in their order."""
+        return tuple(column.name for column in self.columns)
+
+    @property
+    def missing(self) -> dict[str, int]:
+        """Rows without a value, by column."""
+        return {column.name: column.missing for column in self.columns}
+
+    @property
     def cells(self) -> int:
         """Rows times columns."""
         return self.rows * len(self.columns)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import difflib
+from collections.abc import Sequence
 from typing import Any
 
 from nachsicht.errors import SettingsError
@@ -65,10 +67,22 @@ def _number(column: ColumnSummary, name: str) -> float | None:
 
 
 class Column(Part):
-    """One column, in every version that has it."""
+    """One column, in every version that has it.
 
-    def __init__(self, across: ColumnAcross, document: ComparisonDocument) -> None:
-        self._across, self._document = across, document
+    Attributes
+    ----------
+    summaries : tuple of ColumnSummary or None
+        All that is known of it, one entry a version; None where it does not occur.
+    """
+
+    def __init__(
+        self,
+        across: ColumnAcross,
+        labels: Sequence[str],
+        summaries: Sequence[ColumnSummary | None],
+    ) -> None:
+        self._across, self._labels = across, tuple(labels)
+        self.summaries = tuple(summaries)
         self.title = across.name
 
     @property
@@ -81,18 +95,13 @@ class Column(Part):
         """Its kind: quantity, category, flag, moment and so on."""
         return str(self._across.kind)
 
-    @property
-    def summaries(self) -> tuple[ColumnSummary | None, ...]:
-        """All that is known of it, one entry a version; None where it does not occur."""
-        return tuple(summaries_of(self._across, self._document.versions))
-
     def columns(self) -> Columns:
         """Its statistics: one line each, one column a version."""
         tables = [_statistics(summary) if summary else {} for summary in self.summaries]
         names = list(dict.fromkeys(name for table in tables for name in table))
         found: dict[str, list[Any]] = {"statistic": names}
-        for version, table in zip(self._document.versions, tables, strict=True):
-            found[version.label] = [table.get(name) for name in names]
+        for label, table in zip(self._labels, tables, strict=True):
+            found[label] = [table.get(name) for name in names]
         return found
 
     def frequent(self, library: str = "pandas") -> Any:
@@ -110,8 +119,7 @@ class Column(Part):
         """
         from nachsicht.parts.spreads import spread_table
 
-        labels = [version.label for version in self._document.versions]
-        return frame_of(spread_table(self._across.spread, labels), library)
+        return frame_of(spread_table(self._across.spread, self._labels), library)
 
     def figure(self, way: str = "bars", ax: Any = None) -> Any:
         """Draw it in all versions: the newest filled, older ones outlined.
@@ -137,11 +145,11 @@ class Column(Part):
         """
         from nachsicht.figures.spreads import draw_column
 
-        return draw_column(self._across, self._document, way, ax)
+        return draw_column(self._across, self.summaries, self._labels, way, ax)
 
     def _of_all(self, table: Any) -> Columns:
         tables = [table(summary) if summary else {} for summary in self.summaries]
-        return with_versions([version.label for version in self._document.versions], tables)
+        return with_versions(self._labels, tables)
 
 
 def _statistics(column: ColumnSummary) -> dict[str, float]:
@@ -182,12 +190,15 @@ def column_of(name: str, document: ComparisonDocument) -> Column:
     SettingsError
         If there is none; the nearest name is told.
     """
-    import difflib
-
     for across in document.columns:
         if name in across.names:
-            return Column(across, document)
-    names = [across.name for across in document.columns]
+            labels = [version.label for version in document.versions]
+            return Column(across, labels, summaries_of(across, document.versions))
+    raise unknown_column(name, [across.name for across in document.columns])
+
+
+def unknown_column(name: str, names: Sequence[str]) -> SettingsError:
+    """The error for a column that is not there; it tells the nearest that is."""
     near = difflib.get_close_matches(name, names, n=1)
     todo = f"Did you mean {near[0]}?" if near else "summary lists all columns."
-    raise SettingsError(f"there is no column {name}", where="column", todo=todo)
+    return SettingsError(f"there is no column {name}", where="column", todo=todo)

@@ -132,14 +132,13 @@ class GapsPart(_OfVersions):
     title = "Gaps"
 
     def _table(self, version: ProfileDocument) -> Columns:
-        missing = [c for c in version.columns if c.missing]
-        missing.sort(key=lambda column: (-column.missing, column.name))
+        missing = sorted((-n, name) for name, n in version.missing.items() if n)
         only = version.gaps.only_missing
         return {
-            "column": [c.name for c in missing],
-            "missing": [c.missing for c in missing],
-            "share": [c.missing_share for c in missing],
-            "only_missing": [only.get(c.name, 0) for c in missing],
+            "column": [name for _, name in missing],
+            "missing": [-n for n, _ in missing],
+            "share": [-n / version.rows for n, _ in missing],
+            "only_missing": [only.get(name, 0) for _, name in missing],
         }
 
     @property

@@ -56,6 +56,21 @@ class FrameSource:
         return opened_table(table, facts)
 
 
+def detached(table: Any) -> Any:
+    """A copy of what may share its memory with a frame that its owner can still change."""
+    shared = [i for i, field in enumerate(table.schema) if pa.types.is_primitive(field.type)]
+    if not shared:
+        return table
+    kept = pa.BufferOutputStream()
+    part = table.select(shared)
+    with pa.ipc.new_stream(kept, part.schema) as stream:
+        stream.write_table(part)
+    copied = pa.ipc.open_stream(kept.getvalue()).read_all()
+    for place, i in enumerate(shared):
+        table = table.set_column(i, table.schema.field(i), copied.column(place))
+    return table
+
+
 def opened_table(table: Any, facts: SourceFacts) -> Opened:
     """A table that is in memory already."""
 

@@ -192,6 +192,11 @@ def _beside_each_other(
     ]
 
 
+def alone(column: ColumnSummary, settings: Settings) -> ColumnAcross:
+    """A column of one version, without its findings."""
+    return _across(_Thread((column,), ()), None, (), settings)
+
+
 def _across(
     thread: _Thread, way: WholeWay | None, findings: tuple[Finding, ...], settings: Settings
 ) -> ColumnAcross:

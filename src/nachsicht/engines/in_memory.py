@@ -1,0 +1,281 @@
+"""A table in memory: every part is computed when it is first asked for, and kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from functools import cached_property
+from typing import Any, NamedTuple, TypeVar
+
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.by_level import spreads_by_level
+from nachsicht.compute.columns import ColumnPart, encode, observe_column, read_column
+from nachsicht.compute.computed import Computed
+from nachsicht.compute.excerpts import MOST_COLUMNS, observe_ends
+from nachsicht.compute.fingerprints import fingerprint, rows_told
+from nachsicht.compute.gap_patterns import observe_patterns
+from nachsicht.compute.gaps import observe_gaps
+from nachsicht.compute.levels_in import columns_to_split_by
+from nachsicht.compute.outcomes import outcome_of
+from nachsicht.compute.over_time import over_time
+from nachsicht.compute.relations.components import components_of
+from nachsicht.compute.relations.pair_views import views_of
+from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
+from nachsicht.compute.relations.strengths import Found, relations_of
+from nachsicht.compute.repeats import (
+    Look,
+    RepeatsPart,
+    RowHashes,
+    further_looks,
+    in_columns,
+    with_cells,
+)
+from nachsicht.contracts import Progress, ProgressListener
+from nachsicht.engines.threads import threads
+from nachsicht.model.column import CategorySummary, ColumnSummary
+from nachsicht.model.gaps import GapPatterns
+from nachsicht.model.outcome import Outcome
+from nachsicht.model.pairs import Components, OverTime, PairView
+from nachsicht.model.profile import Relations, Repeats
+from nachsicht.settings import Settings
+
+T = TypeVar("T")
+
+
+class _Columns(NamedTuple):
+    """All columns: their summaries, sorted numbers by place, and the table as it was encoded."""
+
+    summaries: tuple[ColumnSummary, ...]
+    numbers: dict[int, NDArray[Any]]
+    encoded: Any
+
+
+class InMemory:
+    """The parts of a profile of a table.
+
+    Parameters
+    ----------
+    table : Arrow table
+        Prepared, in memory.
+    now : int, optional
+        Microseconds since 1970, for what lies in the future.
+    listener : callable
+        Told of the columns while all of them are computed.
+    """
+
+    def __init__(
+        self, table: Any, settings: Settings, now: int | None, listener: ProgressListener
+    ) -> None:
+        self.table = table
+        self._settings, self._now, self._listener = settings, now, listener
+        self._hashes = RowHashes(table.num_rows)
+        self._single: dict[int, ColumnSummary] = {}
+
+    @property
+    def rows(self) -> int:
+        """How many there are."""
+        n: int = self.table.num_rows
+        return n
+
+    @property
+    def names(self) -> Sequence[str]:
+        """Of the columns."""
+        names: Sequence[str] = self.table.schema.names
+        return names
+
+    def column(self, position: int) -> ColumnSummary:
+        """One column; no other is looked at."""
+        if "_columns" in self.__dict__:
+            return self._columns.summaries[position]
+        if position not in self._single:
+            array = self.table.column(position)
+            part = observe_column(array, encode(array))
+            name = self.names[position]
+            summary, _ = read_column(part, name, position, self._settings, self._now)
+            self._single[position] = summary
+        return self._single[position]
+
+    @property
+    def columns(self) -> tuple[ColumnSummary, ...]:
+        """All columns."""
+        return self._columns.summaries
+
+    @cached_property
+    def missing(self) -> dict[str, int]:
+        """Rows without a value, by column."""
+        counted = (int(missing_in(column).sum()) for column in self.table.columns)
+        return dict(zip(self.names, counted, strict=True))
+
+    @cached_property
+    def gaps(self) -> GapPatterns:
+        """Which columns go missing together, and where."""
+        return observe_patterns(self.table).finish(self.names)
+
+    @cached_property
+    def repeats(self) -> Repeats:
+        """Rows that equal an earlier one."""
+        return with_cells(self._rows.finish(), self.table, MOST_COLUMNS)
+
+    @cached_property
+    def further_repeats(self) -> tuple[Repeats, ...]:
+        """Repeats in all columns but identifiers, and in those that the settings name."""
+        looks = further_looks(self.columns, self._settings.repeats_in)
+        with threads(self._settings) as pool:
+            found = list(pool.map(self._repeats_in, looks))
+        return self._looked(looks, found)
+
+    @cached_property
+    def found(self) -> Found:
+        """Relations of all pairs, and the columns in drawn rows."""
+        with threads(self._settings) as pool:
+            return self._relations(pool)
+
+    @property
+    def relations(self) -> Relations:
+        """Relations between columns."""
+        return self.found.relations
+
+    @cached_property
+    def pairs(self) -> tuple[PairView, ...]:
+        """The pairs that are drawn."""
+        return views_of(self.relations, self.found.drawn, self._settings.outcome)
+
+    @cached_property
+    def components(self) -> Components | None:
+        """Principal components."""
+        return components_of(self.found.drawn)
+
+    @cached_property
+    def over_time(self) -> OverTime | None:
+        """Every column over the moment column."""
+        found, moment = self.found, self._settings.moment
+        return over_time(self.columns, found.drawn, found.relations.pairs, moment)
+
+    @cached_property
+    def outcome(self) -> Outcome | None:
+        """Every column against the outcome."""
+        return outcome_of(self.columns, self._sample, self._settings.outcome)
+
+    @cached_property
+    def computed(self) -> Computed:
+        """Everything, each thread busy with another part."""
+        columns = self._columns
+        hashes = self._rows.chunks[0]
+        looks = further_looks(self.columns, self._settings.repeats_in)
+        with threads(self._settings) as pool:
+            repeats = pool.submit(lambda: self.repeats)
+            further = [pool.submit(self._repeats_in, look) for look in looks]
+            split_by = columns_to_split_by(self.columns)
+            by_level = pool.submit(observe_gaps, columns.encoded, split_by)
+            gaps = pool.submit(lambda: self.gaps)
+            # In this thread, which may wait for the others.
+            if "found" not in self.__dict__:
+                self.__dict__["found"] = self._relations(pool)
+            found = self.found.relations
+            self.__dict__["further_repeats"] = self._looked(looks, [f.result() for f in further])
+            return Computed(
+                self.table.num_rows,
+                fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
+                self.columns,
+                repeats.result(),
+                self.further_repeats,
+                gaps.result(),
+                by_level.result().finish(self.columns),
+                spreads_by_level(self.columns, self._sample),
+                found,
+                self.pairs,
+                self.components,
+                self.over_time,
+                self.outcome,
+                observe_ends(self.table).finish(self._sample, self.columns),
+            )
+
+    @property
+    def at_hand(self) -> AtHand:
+        """The data, for what needs more than a profile."""
+        numbers, found = self._columns.numbers, self.found
+        return AtHand(self.table, self._rows.chunks[0], numbers, found.pairs, found.drawn)
+
+    @cached_property
+    def _columns(self) -> _Columns:
+        def read(position: int) -> tuple[ColumnSummary, NDArray[Any] | None, Any]:
+            array = self.table.column(position)
+            part, encoded = observe_with_rows(array, position, self._hashes)
+            name = self.names[position]
+            summary, values = read_column(part, name, position, self._settings, self._now)
+            # Levels that were found once are not looked for again.
+            few = isinstance(summary.detail, CategorySummary)
+            return summary, values, encoded if few else array
+
+        if "_rows" in self.__dict__:
+            self._hashes = RowHashes(self.table.num_rows)  # they are not added up twice
+        # The largest columns first, so that no thread is left with one in the end.
+        sizes = [column.nbytes for column in self.table.columns]
+        order = sorted(range(len(sizes)), key=lambda i: -sizes[i])
+        with threads(self._settings) as pool:
+            futures = {i: pool.submit(read, i) for i in order}
+            _await(futures.values(), self._listener)
+        results = [futures[i].result() for i in range(len(sizes))]
+        numbers = {i: values for i, (_, values, _) in enumerate(results) if values is not None}
+        encoded = pa.table([column for _, _, column in results], self.names)
+        return _Columns(tuple(summary for summary, _, _ in results), numbers, encoded)
+
+    @cached_property
+    def _rows(self) -> RepeatsPart:
+        """Hashes of the rows: from the columns, where these were read, else by themselves."""
+        if "_columns" not in self.__dict__:
+            hashes = RowHashes(self.table.num_rows)
+
+            def add(position: int) -> None:
+                hashes.add(encode(self.table.column(position)), position)
+
+            with threads(self._settings) as pool:
+                list(pool.map(add, range(self.table.num_columns)))
+            return hashes.part()
+        return self._hashes.part()
+
+    @cached_property
+    def _sample(self) -> RowSample | None:
+        return sample_rows(self.table, self._rows.chunks[0]) if self.table.num_columns else None
+
+    def _relations(self, pool: ThreadPoolExecutor) -> Found:
+        columns, drawn = self._columns, drawn_places(self._rows.chunks[0])
+        rows = self.table.num_rows
+        return relations_of(columns.summaries, columns.encoded, drawn, rows, spread=pool.map)
+
+    def _repeats_in(self, look: Look) -> Repeats:
+        return look.hashes(self.table, self._rows.chunks[0]).finish()
+
+    def _looked(self, looks: Sequence[Look], found: Sequence[Repeats]) -> tuple[Repeats, ...]:
+        return tuple(
+            with_cells(in_columns(part, look, self.columns), self.table, MOST_COLUMNS)
+            for part, look in zip(found, looks, strict=True)
+        )
+
+
+def observe_with_rows(array: Any, position: int, hashes: RowHashes) -> tuple[ColumnPart, Any]:
+    """One step serves the column and the rows, so that texts are encoded once.
+
+    Returns
+    -------
+    (the part of the column, the column as it was encoded)
+    """
+    encoded = encode(array)
+    hashes.add(encoded, position)
+    return observe_column(array, encoded), encoded
+
+
+def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:
+    waiting = list(futures)
+    try:
+        for done, future in enumerate(as_completed(waiting), start=1):
+            future.result()
+            listener(Progress("columns", done, len(waiting)))
+    except BaseException:
+        for future in waiting:
+            future.cancel()
+        raise
