@@ -92,7 +92,7 @@ def test_a_spread_is_drawn_in_several_ways(open_page, tmp_path):
     many = rows.count()
     figure.get_by_label("Bins").select_option("9")
     assert rows.count() <= 9 < many
-    page.locator(".spread-large summary").click()
+    page.locator(".spread-large .behind summary").click()
     counts = numbers.locator("tbody tr").evaluate_all(
         "rows => rows.map((row) => Number(row.cells[3].textContent.replaceAll(',', '')))"
     )
