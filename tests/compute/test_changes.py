@@ -154,3 +154,14 @@ def test_typing_errors_are_told_from_other_words(rare, frequent, alike):
     detail = column_of([frequent] * 200 + [rare] * 3).detail
     groups = [{level.value for level in group} for group in detail.look_alikes]
     assert groups == ([{rare, frequent}] if alike else [])
+
+
+def test_a_slight_factor_of_no_unit_is_to_be_checked_and_not_mended_unasked():
+    """Two halves of real data differ by a few per cent: no alarm. A unit is one, also if near."""
+    rng = np.random.default_rng(4)
+    values = np.round(rng.gamma(9, 4, 4000) + 5, 3)
+    for factor, weight in ((1.06, "check"), (0.95, "check"), (1.2, "act"), (2.20462, "act")):
+        made = nachsicht.compare(pa.table({"w": values}), pa.table({"w": values * factor}))
+        (found,) = [f for f in made.findings if f.code == "rescaled"]
+        assert found.weight == weight, factor
+        assert f"'rescaled w': {weight == 'act'}" in made.remedies()

@@ -108,6 +108,8 @@ def _sure(finding: Finding) -> bool:
     evidence = finding.evidence
     if finding.code in ("stand_in", "stand_in_new"):
         return not isinstance(evidence["value"], str)  # a word may well mean something
+    if finding.code == "rescaled" and finding.weight is not Weight.ACT:
+        return False
     return float(evidence.get("part", 1.0)) >= 1.0  # type: ignore[arg-type]
 
 

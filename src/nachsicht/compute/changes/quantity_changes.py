@@ -15,9 +15,12 @@ from nachsicht.compute.changes.where import move_of_spread, ratios_in, spoken
 from nachsicht.compute.findings.catalogue import smallest_size
 from nachsicht.compute.findings.stand_ins import could_stand_in, stand_in
 from nachsicht.model.column import QuantitySummary
-from nachsicht.model.findings import Fact, Finding
+from nachsicht.model.findings import Fact, Finding, Weight
 from nachsicht.words import catalogue, percent, phrase, quoted, whole
 from nachsicht.words import number as rounded
+
+#: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
+_SLIGHT = 1.1
 
 
 def quantity_findings(
@@ -200,6 +203,8 @@ def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
             title="title_up" if found.offset > 0 else "title_down",
             shift=rounded(abs(found.offset), 4),
         )
+    # A factor so near to 1 that no unit has may as well be another mix of rows.
+    slight = not found.known and found.part == 1.0 and 1 / _SLIGHT < found.factor < _SLIGHT
     units = catalogue()["findings"]["rescaled"]["units"]
     unit = units[found.known] if found.known else ""
     offset = found.offset
@@ -216,6 +221,7 @@ def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
         distance,
         {"factor": found.factor, "offset": offset, "part": found.part, **facts},
         title="title" if found.part == 1.0 else "title_part",
+        at_most=Weight.CHECK if slight else None,
         how=how,
         **words,
         unit=phrase("findings.rescaled.unit", units=unit) if unit else "",
