@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from importlib import import_module
 from typing import Any, TypeVar
 
 import numpy as np
@@ -47,7 +46,7 @@ from nachsicht.compute.repeats import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.engines.in_memory import InMemory, observe_with_rows
-from nachsicht.engines.threads import threads
+from nachsicht.engines.threads import preload, threads
 from nachsicht.model.column import ColumnSummary
 from nachsicht.settings import Settings
 
@@ -68,8 +67,7 @@ def run_local(
     (what a profile is made of, the data where it fits into memory)
     """
     with threads(settings) as pool:
-        # Take a while to import, and are needed soon; reading does not wait for them.
-        pool.submit(lambda: [*map(import_module, ("scipy.special", "scipy.cluster.hierarchy"))])
+        pool.submit(preload)  # reading does not wait for it
         if fits(opened, settings):
             table = prepared(opened.table(), settings)
         else:
