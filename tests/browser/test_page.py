@@ -144,6 +144,31 @@ def test_a_column_tells_differences_relations_and_its_course_over_time(
     assert other in page.url
 
 
+def test_moments_show_their_cycles_and_levels_their_rarest(open_page, demo_files, tmp_path):
+    path = demo_files["hive_checks_2025.csv"]
+    when = pd.to_datetime(pd.read_csv(path)["checked_at"])
+    page = open_page(nachsicht.profile(path).write(tmp_path / "x.html"), "#column/checked_at")
+    cycles = page.locator(".cycles figure")
+    for figure, expected in zip(
+        cycles.all(), (when.dt.month, when.dt.weekday, when.dt.hour), strict=True
+    ):
+        figure.get_by_text("The figure's numbers").click()
+        shown = [int(t) for t in figure.locator("tbody td:last-child").all_inner_texts()]
+        counts = expected.value_counts()
+        places = range(1, 13) if len(shown) == 12 else range(len(shown))
+        assert shown == [counts.get(i, 0) for i in places]
+    page.goto(page.url.split("#")[0] + "#column/treatment")
+    rarest = page.locator(".column-page table", has_text="Rarest values")
+    counts = pd.read_csv(path)["treatment"].value_counts()
+    listed = [text.strip() for text in rarest.locator("tbody th").all_inner_texts()]
+    assert sorted(counts[listed]) == sorted(counts)[: len(listed)]
+    page.goto(page.url.split("#")[0] + "#column/check_id")
+    shapes = page.locator(".column-page table", has_text="Shapes")
+    assert "A99-99999" in shapes.inner_text()
+    page.goto(page.url.split("#")[0] + "#origin")
+    assert "quantity" in page.locator("#origin").inner_text()
+
+
 def test_search_kind_and_change_narrow_the_ledger(open_page, written):
     page = open_page(written["comparison"])
     names = page.locator(".column-name")

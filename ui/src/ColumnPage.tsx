@@ -1,5 +1,6 @@
 /** A column's full page, opened in place. */
 
+import { largeFigure, shares } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
 import { columnAddress, follow } from "./address";
@@ -35,6 +36,7 @@ export function ColumnPage({ column }: { column: Column }) {
         </ul>
       )}
       {column.spread && <LargeSpread column={column} spread={column.spread} />}
+      <Cycles column={column} />
       <OverTime column={column} />
       <div class="tables">
         <OutcomeTable column={column.name} />
@@ -44,6 +46,8 @@ export function ColumnPage({ column }: { column: Column }) {
         <Related column={column} />
         <Frequent column={column} of="words" />
         <Frequent column={column} of="frequent" />
+        <Frequent column={column} of="rarest" />
+        <Frequent column={column} of="shapes" />
         <Ends column={column} />
       </div>
       <Recipe of={column.kind === "quantity" ? "statistics" : "described"} facts={{ name: column.name }} named="statistics" />
@@ -97,6 +101,43 @@ function Related({ column }: { column: Column }) {
         })}
       </tbody>
     </table>
+  );
+}
+
+/** Rows of a moment column by month, weekday and hour. */
+function Cycles({ column }: { column: Column }) {
+  const names = Object.keys(column.versions[column.versions.length - 1]?.cycles ?? {});
+  if (!names.length) return null;
+  const totals = column.versions.map((version) => version?.present ?? 0);
+  return (
+    <div class="cycles">
+      {names.map((name) => {
+        const labels = name === "hour" ? null : word(`page.${name}s`).split(" ");
+        const length = column.versions[column.versions.length - 1]!.cycles[name]!.length;
+        const counts = (i: number) => column.versions.map((version) => version?.cycles[name]?.[i] ?? 0);
+        const bars = Array.from({ length }, (_, i) => ({
+          from: i - 0.36,
+          to: i + 0.36,
+          label: labels ? labels[i]! : String(i),
+          counts: counts(i),
+        }));
+        return (
+          <Drawn
+            key={name}
+            draw={() =>
+              largeFigure({ bars, touching: false, time: false, log: false, beyond: [] }, shares(totals), 360, word(`page.by_${name}`))
+            }
+            on={[column]}
+            text={`${column.name}: ${word(`page.by_${name}`)}`}
+            numbers={() => ({
+              heads: [word(`page.by_${name}`), ...page.versions.map((version) => version.label)],
+              rows: bars.map((bar) => [bar.label, ...bar.counts]),
+            })}
+            sentences={[]}
+          />
+        );
+      })}
+    </div>
   );
 }
 
@@ -249,7 +290,7 @@ function FixedRow({ column, term, text }: { column: Column; term: string; text: 
   );
 }
 
-function Frequent({ column, of }: { column: Column; of: "words" | "frequent" }) {
+function Frequent({ column, of }: { column: Column; of: "words" | "frequent" | "rarest" | "shapes" }) {
   const all = [...column.versions].reverse().flatMap((version) => version?.[of].map((entry) => entry.value) ?? []);
   const values = [...new Set(all)].slice(0, 10);
   const unique = of === "frequent" && column.versions.every((version) => !version || version.distinct === version.present);
@@ -259,11 +300,11 @@ function Frequent({ column, of }: { column: Column; of: "words" | "frequent" }) 
   // A value outside of a full list is no more frequent than the list's last.
   const unlisted = (version: Summary | null) => {
     const list = version?.[of] ?? [];
-    return list.length < 10 ? "–" : `≤ ${shown(list[list.length - 1]!.count, version!)}`;
+    return list.length < 10 || of === "rarest" ? "–" : `≤ ${shown(list[list.length - 1]!.count, version!)}`;
   };
   return (
     <table>
-      <Heads first={of === "words" ? "frequent_words" : "frequent"} />
+      <Heads first={{ words: "frequent_words", shapes: "written_shapes", frequent: "frequent", rarest: "rarest" }[of]} />
       <tbody>
         {values.map((value) => (
           <tr key={value}>

@@ -253,6 +253,10 @@ export interface Summary {
   /** Code, rounded, exact. */
   statistics: [string, string, string][];
   words: Counted[];
+  rarest: Counted[];
+  shapes: Counted[];
+  /** Rows by month, weekday and hour. */
+  cycles: Record<string, number[]>;
   /** How far off figures may be; empty where all are exact. */
   accuracy: string;
   quantiles: [number, string][];

@@ -5,6 +5,7 @@ The page draws what stands here and computes nothing but sums of neighbouring bi
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import msgspec
@@ -39,7 +40,10 @@ from nachsicht.report.relations import changes_payload, relations_by_column, rel
 from nachsicht.report.repeats import repeats_payload
 from nachsicht.report.shapes import shape_of
 from nachsicht.report.statistics import differences_of, statistics_of
-from nachsicht.words import number, percent, phrase, size, whole
+from nachsicht.words import catalogue, number, percent, phrase, size, whole
+
+#: Shapes that are listed.
+_SHAPES = 10
 
 
 def payload_of(document: ComparisonDocument) -> dict[str, Any]:
@@ -147,6 +151,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
         "facts": {
             "rows": whole(version.rows),
             "columns_n": whole(len(version.columns)),
+            "kinds": _kinds(version),
             "missing_cells": _counted_share(version.missing_cells, cells),
             "repeated_rows": about + _counted_share(repeated, version.rows),
             "memory": size(version.memory_bytes),
@@ -163,6 +168,12 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "notes": "; ".join(origin.notes) or "–",
         },
     }
+
+
+def _kinds(version: ProfileDocument) -> str:
+    """How many columns there are of each kind, the most frequent first."""
+    counts = Counter(str(column.kind) for column in version.columns)
+    return ", ".join(f"{n} {catalogue()['kinds'][kind]}" for kind, n in counts.most_common())
 
 
 def _counted_share(count: int, of: int) -> str:
@@ -217,6 +228,9 @@ def _summary(column: ColumnSummary) -> dict[str, Any]:
         "last_seen": _short(column.last_seen or "–", 40),
         "typical": typical(column),
         "frequent": [_level(level) for level in column.frequent],
+        "rarest": _rarest(column),
+        "shapes": _shapes(column),
+        "cycles": _cycles(column),
         "statistics": statistics_of(column),
         "words": _words(column),
         "accuracy": _accuracy(column),
@@ -252,6 +266,29 @@ def _short(text: str, most: int = 18) -> str:
 
 def _level(level: Level) -> dict[str, Any]:
     return {"value": level.value, "count": level.count}
+
+
+def _rarest(column: ColumnSummary) -> list[dict[str, Any]]:
+    """Of categories with more levels than are listed as frequent."""
+    category = isinstance(column.detail, CategorySummary)
+    listed = category and column.distinct > len(column.frequent)
+    return [_level(level) for level in column.rarest] if listed else []
+
+
+def _shapes(column: ColumnSummary) -> list[dict[str, Any]]:
+    detail = column.detail
+    if not isinstance(detail, TextSummary | IdentifierSummary):
+        return []
+    return [_level(level) for level in detail.shapes[:_SHAPES]]
+
+
+def _cycles(column: ColumnSummary) -> dict[str, tuple[int, ...]]:
+    """Rows by month, weekday and hour, where a moment has them."""
+    detail = column.detail
+    if not isinstance(detail, MomentSummary):
+        return {}
+    cycles = {"month": detail.by_month, "weekday": detail.by_weekday, "hour": detail.by_hour}
+    return {name: rows for name, rows in cycles.items() if rows}
 
 
 def _words(column: ColumnSummary) -> list[dict[str, Any]]:
