@@ -150,7 +150,7 @@ def test_moments_show_their_cycles_and_levels_their_rarest(open_page, demo_files
     page = open_page(nachsicht.profile(path).write(tmp_path / "x.html"), "#column/checked_at")
     cycles = page.locator(".cycles figure")
     for figure, expected in zip(
-        cycles.all(), (when.dt.month, when.dt.weekday, when.dt.hour), strict=True
+        cycles.all(), (when.dt.month, when.dt.day_of_week, when.dt.hour), strict=True
     ):
         figure.get_by_text("The figure's numbers").click()
         shown = [int(t) for t in figure.locator("tbody td:last-child").all_inner_texts()]
