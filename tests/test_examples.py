@@ -40,3 +40,24 @@ def test_the_docstrings_tell_the_truth():
     failures, tried = doctest.testmod(face)
     assert tried >= 4
     assert failures == 0
+
+
+def test_a_notebook_shows_a_bar_and_takes_it_away():
+    import nbformat
+    from nbclient import NotebookClient
+
+    code = (
+        "import pyarrow as pa, nachsicht.progress, IPython.display\n"
+        "nachsicht.progress.PATIENCE_SECONDS = 0\n"
+        "shown = []\n"
+        "kept = IPython.display.HTML\n"
+        "IPython.display.HTML = lambda text: shown.append(text) or kept(text)\n"
+        "table = pa.table({f'c{i}': range(50) for i in range(6)})\n"
+        "made = nachsicht.profile(table, progress=True).document\n"
+        "print(len(shown), 'value=\"5\"' in ''.join(shown), repr(shown[-1]))"
+    )
+    notebook = nbformat.v4.new_notebook(cells=[nbformat.v4.new_code_cell(code)])
+    NotebookClient(notebook, timeout=120).execute()
+    outputs = notebook.cells[0].outputs
+    assert [o["data"]["text/html"] for o in outputs if o["output_type"] == "display_data"] == [""]
+    assert outputs[-1]["text"] == "7 True ''\n"

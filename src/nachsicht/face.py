@@ -304,7 +304,7 @@ def profile(
     *,
     label: str | None = None,
     settings: Settings | str | PathLike[str] | None = None,
-    progress: ProgressListener | None = None,
+    progress: ProgressListener | bool | None = None,
     **options: Any,
 ) -> Profile:
     """Describe one version of a dataset.
@@ -318,8 +318,9 @@ def profile(
         What to call the version; by default the file's name.
     settings : Settings or path, optional
         Settings to start from, or the TOML file that holds them.
-    progress : callable, optional
-        Called with a `Progress` from time to time.
+    progress : bool or callable, optional
+        True shows a bar, in a notebook too, where the work takes more than a second; a
+        callable is called with a `Progress` from time to time.
     **options
         Single settings by name, laid over ``settings``.
 
@@ -343,7 +344,15 @@ def profile(
     """
     from nachsicht._run import run_profile
 
-    return Profile(run_profile(data, label, settings_from(settings, options), progress))
+    return Profile(run_profile(data, label, settings_from(settings, options), _listener(progress)))
+
+
+def _listener(progress: ProgressListener | bool | None) -> ProgressListener | None:
+    if isinstance(progress, bool):
+        from nachsicht.progress import ProgressBar
+
+        return ProgressBar(quiet=not progress)
+    return progress
 
 
 def compare(
@@ -352,7 +361,7 @@ def compare(
     *newer: Any,
     labels: Sequence[str] | None = None,
     settings: Settings | str | PathLike[str] | None = None,
-    progress: ProgressListener | None = None,
+    progress: ProgressListener | bool | None = None,
     **options: Any,
 ) -> Comparison:
     """Tell what changed between two or more versions of a dataset, in order.
@@ -389,7 +398,7 @@ def compare(
     from nachsicht._run import run_comparison
 
     chosen = settings_from(settings, options)
-    return Comparison(run_comparison([old, new, *newer], labels, chosen, progress))
+    return Comparison(run_comparison([old, new, *newer], labels, chosen, _listener(progress)))
 
 
 def compare_groups(
@@ -398,7 +407,7 @@ def compare_groups(
     *,
     groups: Sequence[str] | None = None,
     settings: Settings | str | PathLike[str] | None = None,
-    progress: ProgressListener | None = None,
+    progress: ProgressListener | bool | None = None,
     **options: Any,
 ) -> Comparison:
     """Tell what sets the groups of one dataset apart.
@@ -441,7 +450,7 @@ def compare_groups(
             f"two groups can be compared with each other, not {len(groups)}", where="groups"
         )
     chosen = settings_from(settings, options)
-    return Comparison(run_groups(data, by, tuple(groups or ()), chosen, progress))
+    return Comparison(run_groups(data, by, tuple(groups or ()), chosen, _listener(progress)))
 
 
 def assert_steady(

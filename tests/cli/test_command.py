@@ -128,7 +128,7 @@ def test_there_is_no_progress_bar_where_nobody_looks(demo_files):
 
 
 def test_a_progress_bar_shows_in_a_terminal_after_a_second(capfd, monkeypatch):
-    from nachsicht.cli import progress
+    from nachsicht import progress
     from nachsicht.contracts import Progress
 
     monkeypatch.setattr(progress, "PATIENCE_SECONDS", 0)

@@ -17,6 +17,7 @@ FLOORS = [
     ["model"],
     ["settings"],
     ["contracts", "labels"],
+    ["progress"],
     ["compute"],
     ["remedies", "figures"],
     ["parts"],

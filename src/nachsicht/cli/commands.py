@@ -15,8 +15,8 @@ from nachsicht.cli.options import (
     settings_options,
     verbose_option,
 )
-from nachsicht.cli.progress import ProgressBar
 from nachsicht.errors import NachsichtError
+from nachsicht.progress import ProgressBar
 from nachsicht.version import VERSION
 
 if TYPE_CHECKING:
