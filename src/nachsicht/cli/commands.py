@@ -69,7 +69,8 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     """Describe the dataset in SOURCE.
 
     SOURCE is a file (CSV and other delimited text, Parquet, Arrow, JSON, Excel; compressed
-    or not), a folder of part files, or a pattern such as "part_*.csv".
+    or not), a folder of part files, a pattern such as "part_*.csv", a file at a revision of its
+    git repository (checks.csv@v1.2), or - for standard input.
 
     \b
     Examples:
@@ -96,6 +97,12 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     "--by",
     help="Compare the groups of this column, within one source; of a moment column, its months.",
 )
+@click.option(
+    "--since",
+    metavar="REVISION",
+    help="Of one file in a git repository: it at this revision, and at each commit that changed "
+    "it since.",
+)
 @click.option("--group", "groups", multiple=True, help="One of two groups to compare, with --by.")
 @click.option(
     "--stop-on",
@@ -110,15 +117,16 @@ def compare(
     sources: tuple[str, ...],
     labels: tuple[str, ...],
     by: str | None,
+    since: str | None,
     groups: tuple[str, ...],
     stop_on: str | None,
     **output: Any,
 ) -> None:
     """Tell what changed from one of SOURCES to the next, the oldest first.
 
-    Each is a file, folder or pattern as for `nachsicht profile`, or the document (.json) of a
-    profile made before. With --by, the groups of one source are compared: each with all other
-    rows, or two that --group names.
+    Each is a file, folder or pattern as for `nachsicht profile`, a file at a revision of its git
+    repository (checks.csv@v1.2), or the document (.json) of a profile made before. With --by, the
+    groups of one source are compared: each with all other rows, or two that --group names.
 
     Exit status: 0, or 1 where --stop-on stopped it, or 2 for an error.
 
@@ -128,9 +136,17 @@ def compare(
       nachsicht compare train.parquet test.parquet --label train --label test -o split.html
       nachsicht compare 2024.json checks_2025.csv --stop-on act -o summary.md
       nachsicht compare checks.csv --by hive_type
+      nachsicht compare checks.csv@v1.2 checks.csv
+      nachsicht compare checks.csv --since v1.0
     """
     import nachsicht
 
+    if since is not None:
+        from nachsicht.sources.revisions import since as revisions_since
+
+        if by is not None or len(sources) != 1:
+            raise click.UsageError("With --since, give one source, and no --by.")
+        sources = tuple(revisions_since(Path(sources[0]), since))
     if by is None and len(sources) < 2:
         raise click.UsageError("Give two sources or more, or one with --by.")
     if by is not None and len(sources) != 1:

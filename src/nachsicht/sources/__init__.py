@@ -18,8 +18,22 @@ def source_of(data: object, reading: Reading) -> Source:
     SourceError
         If the object is none of these.
     """
+    if isinstance(data, str) and "://" in data:
+        from nachsicht.sources.remote import RemoteSource, is_address
+
+        if is_address(data):
+            return RemoteSource(data, reading)
     if isinstance(data, str | PathLike):
         path = Path(data)
+        if str(data) == "-":
+            from nachsicht.sources.copied import StandardInput
+
+            return StandardInput(reading)
+        if "@" in path.name:
+            from nachsicht.sources.revisions import RevisionSource, names_revision
+
+            if names_revision(path):
+                return RevisionSource(path, reading)
         if path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists()):
             from nachsicht.sources.folders import FolderSource
 

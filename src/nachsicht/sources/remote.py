@@ -1,0 +1,72 @@
+"""Tables at an address that fsspec knows: s3://, https://, memory:// and so on."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from dataclasses import dataclass
+from pathlib import PurePosixPath
+from typing import BinaryIO
+from urllib.parse import urlsplit
+
+from nachsicht.contracts import Opened
+from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.settings import Reading
+from nachsicht.sources.copied import open_copied
+
+_ADDRESS = re.compile(r"^[a-z][a-z0-9+.-]+://", re.IGNORECASE)
+
+
+def is_address(data: object) -> bool:
+    """Whether it begins as an address does, with more than the letter of a drive."""
+    return isinstance(data, str) and bool(_ADDRESS.match(data))
+
+
+@dataclass(frozen=True)
+class RemoteSource:
+    """A file at an address. It is copied to a place of its own, which goes when it is read."""
+
+    address: str
+    reading: Reading
+
+    @property
+    def _name(self) -> str:
+        return PurePosixPath(urlsplit(self.address).path).name or "data"
+
+    @property
+    def label(self) -> str:
+        """The file's name without suffixes."""
+        return self._name.split(".")[0] or self._name
+
+    @property
+    def _shown(self) -> str:
+        """The address without user, password and what stands behind a question mark."""
+        parts = urlsplit(self.address)
+        return f"{parts.scheme}://{parts.netloc.rpartition('@')[2]}{parts.path}"
+
+    def open(self) -> Opened:
+        """Copy the file and open the copy."""
+        try:
+            import fsspec  # type: ignore[import-untyped,unused-ignore]
+        except ImportError as error:
+            raise SourceUnreadable(
+                "addresses need fsspec",
+                where=self._shown,
+                todo="Install it: pip install 'nachsicht[remote]'.",
+            ) from error
+
+        def write(file: BinaryIO) -> None:
+            try:
+                with fsspec.open(self.address, "rb") as remote:
+                    shutil.copyfileobj(remote, file)
+            except FileNotFoundError:
+                raise SourceMissing("there is no such file", where=self._shown) from None
+            except Exception as error:
+                # The message of a foreign library may hold the address with its secrets.
+                raise SourceUnreadable(
+                    f"the address cannot be read ({type(error).__name__})",
+                    where=self._shown,
+                    todo="Check the address, and what its protocol needs to be installed.",
+                ) from None
+
+        return open_copied(write, self._name, self._shown, self.reading)
