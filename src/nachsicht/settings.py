@@ -39,6 +39,8 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         Whether the first line of delimited text or of a sheet holds the names.
     sheet : str, optional
         Name of the sheet of a workbook; by default the first that is not empty.
+    table, query : str, optional
+        Of a database: the table (``schema.name`` where it has a schema), or a query.
     """
 
     delimiter: str | None = None
@@ -47,6 +49,8 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     encoding: str | None = None
     header: bool | None = None
     sheet: str | None = None
+    table: str | None = None
+    query: str | None = None
 
 
 class ThemeChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

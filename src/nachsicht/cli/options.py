@@ -72,6 +72,8 @@ def reading_options(command: F) -> F:
                 help="Memory to use, such as 800MB or 2GB; larger "
                 "data is read in pieces. [default: a quarter of the machine's]",
             ),
+            click.option("--table", help="Table of a database, such as sqlite:///checks.db."),
+            click.option("--query", help="Query of a database."),
             click.option("--sheet", help="Sheet of a workbook; else the first that is not empty."),
         )
     ):
@@ -127,7 +129,7 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     file = options.get("settings_file")
     if file is None:
         file = default_file()
-    names = ("delimiter", "encoding", "decimal", "header", "sheet")
+    names = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query")
     reading = {name: options[name] for name in names if options.get(name) is not None}
     given: dict[str, Any] = {"reading": reading} if reading else {}
     for name in ("missing_marks", "key", "repeats_in", "omit", "mask"):

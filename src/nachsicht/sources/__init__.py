@@ -9,6 +9,13 @@ from nachsicht.contracts import Source
 from nachsicht.errors import SourceError
 from nachsicht.settings import Reading
 
+#: Addresses that begin so are databases.
+_DATABASES = ("sqlite", "postgresql", "mysql", "mariadb", "mssql", "oracle", "duckdb")
+
+
+def _is_database(address: str) -> bool:
+    return address.partition(":")[0].partition("+")[0].lower() in _DATABASES
+
 
 def source_of(data: object, reading: Reading) -> Source:
     """The source that reads a path, a frame or any object that gives Arrow data.
@@ -19,28 +26,9 @@ def source_of(data: object, reading: Reading) -> Source:
         If the object is none of these.
     """
     if isinstance(data, str) and "://" in data:
-        from nachsicht.sources.remote import RemoteSource, is_address
-
-        if is_address(data):
-            return RemoteSource(data, reading)
+        return _at_address(data, reading)
     if isinstance(data, str | PathLike):
-        path = Path(data)
-        if str(data) == "-":
-            from nachsicht.sources.copied import StandardInput
-
-            return StandardInput(reading)
-        if "@" in path.name:
-            from nachsicht.sources.revisions import RevisionSource, names_revision
-
-            if names_revision(path):
-                return RevisionSource(path, reading)
-        if path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists()):
-            from nachsicht.sources.folders import FolderSource
-
-            return FolderSource(path, reading)
-        from nachsicht.sources.files import FileSource
-
-        return FileSource(path, reading)
+        return _at_path(Path(data), reading)
     from nachsicht.sources.frames import FrameSource, gives_table
 
     if gives_table(data):
@@ -50,3 +38,32 @@ def source_of(data: object, reading: Reading) -> Source:
         where=type(data).__name__,
         todo="Give a path, a pandas frame, or an object with the Arrow PyCapsule interface.",
     )
+
+
+def _at_address(address: str, reading: Reading) -> Source:
+    if reading.table or reading.query or _is_database(address):
+        from nachsicht.sources.databases import DatabaseSource
+
+        return DatabaseSource(address, reading)
+    from nachsicht.sources.remote import RemoteSource
+
+    return RemoteSource(address, reading)
+
+
+def _at_path(path: Path, reading: Reading) -> Source:
+    if str(path) == "-":
+        from nachsicht.sources.copied import StandardInput
+
+        return StandardInput(reading)
+    if "@" in path.name:
+        from nachsicht.sources.revisions import RevisionSource, names_revision
+
+        if names_revision(path):
+            return RevisionSource(path, reading)
+    if path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists()):
+        from nachsicht.sources.folders import FolderSource
+
+        return FolderSource(path, reading)
+    from nachsicht.sources.files import FileSource
+
+    return FileSource(path, reading)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import shutil
 from dataclasses import dataclass
 from pathlib import PurePosixPath
@@ -13,13 +12,6 @@ from nachsicht.contracts import Opened
 from nachsicht.errors import SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.copied import open_copied
-
-_ADDRESS = re.compile(r"^[a-z][a-z0-9+.-]+://", re.IGNORECASE)
-
-
-def is_address(data: object) -> bool:
-    """Whether it begins as an address does, with more than the letter of a drive."""
-    return isinstance(data, str) and bool(_ADDRESS.match(data))
 
 
 @dataclass(frozen=True)

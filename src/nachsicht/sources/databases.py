@@ -1,0 +1,215 @@
+"""A table or a query of a database, by its SQLAlchemy address; read in one transaction."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+
+import pyarrow as pa
+
+from nachsicht.contracts import Opened, Restart, SourceFacts
+from nachsicht.errors import NachsichtError, SourceMissing, SourceUnreadable
+from nachsicht.settings import Reading
+
+#: Rows of a batch, and about how many bytes a cell takes.
+BATCH_ROWS = 1 << 16
+_CELL = 24
+#: Databases that can hold a transaction to one state of the data.
+_REPEATABLE = ("postgresql", "mysql", "mariadb")
+
+
+@dataclass(frozen=True)
+class DatabaseSource:
+    """What ``reading.table`` or ``reading.query`` names, at an address such as sqlite:///a.db."""
+
+    address: str
+    reading: Reading
+
+    @property
+    def label(self) -> str:
+        """The table's name, else that of the database."""
+        return self.reading.table or self._url.database.rpartition("/")[2].split(".")[0] or "query"
+
+    @property
+    def _url(self) -> Any:
+        try:
+            from sqlalchemy.engine import make_url
+            from sqlalchemy.exc import ArgumentError
+        except ImportError as error:
+            raise SourceUnreadable(
+                "databases need SQLAlchemy",
+                where=self.address.partition(":")[0],
+                todo="Install it: pip install 'nachsicht[sql]', and your database's driver.",
+            ) from error
+        try:
+            return make_url(self.address)
+        except ArgumentError:
+            raise SourceUnreadable(
+                "the address of the database cannot be read",
+                where=self.address.partition(":")[0],
+                todo="It is like sqlite:///checks.db or postgresql://host/database.",
+            ) from None
+
+    @property
+    def _shown(self) -> str:
+        """Kind, host, database and table; never a user or a password."""
+        url = self._url
+        place = f"{url.host}/{url.database}" if url.host else f"{url.database}"
+        return f"{url.get_backend_name()} {place}: {self.reading.table or 'query'}"
+
+    def open(self) -> Opened:
+        """Find the columns and the number of rows."""
+        if bool(self.reading.table) == bool(self.reading.query):
+            raise SourceUnreadable(
+                "a database needs a table or a query",
+                where=self._shown,
+                todo="Give one of --table and --query.",
+            )
+        notes: list[str] = []
+        with self._connection() as connection:
+            statement = self._statement(connection, notes)
+            import sqlalchemy as sql
+
+            counted = sql.select(sql.func.count()).select_from(statement.subquery())
+            rows = int(connection.execute(counted).scalar_one())
+            width = len(statement.subquery().columns)
+        facts = SourceFacts(self._shown, self._url.get_backend_name(), None, notes)
+        columns = _Columns()
+        bytes_of_a_row = _CELL * max(width, 1)
+
+        def batches() -> Iterator[tuple[Any, int]]:
+            done = 0
+            for batch in self._batches(columns):
+                done += batch.num_rows
+                yield batch, done * bytes_of_a_row
+
+        def table() -> Any:
+            while True:
+                try:
+                    return pa.Table.from_batches(list(self._batches(columns)))
+                except Restart:
+                    continue
+
+        return Opened(facts, rows * bytes_of_a_row, table, batches)
+
+    def _batches(self, columns: _Columns) -> Iterator[Any]:
+        with self._connection() as connection:
+            statement = self._statement(connection, [])
+            result = connection.execution_options(
+                stream_results=True, max_row_buffer=BATCH_ROWS
+            ).execute(statement)
+            names = list(result.keys())
+            empty = True
+            for part in result.partitions(BATCH_ROWS):
+                empty = False
+                yield columns.batch(names, list(zip(*part, strict=True)))
+            if empty:
+                yield columns.batch(names, [() for _ in names])
+
+    def _statement(self, connection: Any, notes: list[str]) -> Any:
+        import sqlalchemy as sql
+
+        if self.reading.query:
+            # Its columns are known once it has run; the outer select gives them names.
+            found = connection.execute(sql.text(self.reading.query))
+            names = list(found.keys())
+            found.close()
+            return sql.text(self.reading.query).columns(*(sql.column(name) for name in names))
+        schema, _, name = str(self.reading.table).rpartition(".")
+        inspector = sql.inspect(connection)
+        known = [
+            *inspector.get_table_names(schema or None),
+            *inspector.get_view_names(schema or None),
+        ]
+        if name not in known:
+            near = difflib.get_close_matches(name, known, n=1)
+            raise SourceMissing(
+                f"there is no table {name}",
+                where=self._shown,
+                todo=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(known)}.",
+            )
+        found = inspector.get_columns(name, schema or None)
+        notes += [f"{c['name']}: {c['comment']}" for c in found if c.get("comment")]
+        columns: list[Any] = [sql.column(c["name"]) for c in found]
+        return sql.select(*columns).select_from(sql.table(name, schema=schema or None))
+
+    @contextmanager
+    def _connection(self) -> Iterator[Any]:
+        """A connection in one transaction that sees one state of the data and changes none."""
+        import sqlalchemy as sql
+
+        options: dict[str, Any] = {"hide_parameters": True}
+        if self._url.get_backend_name() in _REPEATABLE:
+            options["isolation_level"] = "REPEATABLE READ"
+        engine = None
+        try:
+            engine = sql.create_engine(self._url, **options)
+            with engine.connect() as connection:
+                yield connection
+                connection.rollback()
+        except (NachsichtError, Restart, GeneratorExit):
+            raise
+        except Exception as error:
+            # Drivers tell their errors in words of their own, which may hold the address.
+            told = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
+            if self._url.password:
+                told = told.replace(str(self._url.password), "…")
+            raise SourceUnreadable(
+                f"the database cannot be read ({told})", where=self._shown
+            ) from None
+        finally:
+            if engine is not None:
+                engine.dispose()
+
+
+class _Columns:
+    """The types of the columns, as far as the rows so far tell them."""
+
+    def __init__(self) -> None:
+        self._types: list[Any] | None = None
+
+    def batch(self, names: list[str], values: list[tuple[Any, ...]]) -> Any:
+        """Rows as a batch; `Restart` where they show that a column is of another type."""
+        found = [_array(column) for column in values]
+        if self._types is None:
+            self._types = [array.type for array in found]
+        wider = [_wider(known, array.type) for known, array in zip(self._types, found, strict=True)]
+        if wider != self._types:
+            self._types = wider
+            raise Restart
+        arrays = [
+            array if array.type == kind else _as(column, array, kind)
+            for column, array, kind in zip(values, found, wider, strict=True)
+        ]
+        return pa.RecordBatch.from_arrays(arrays, names=names)
+
+
+def _array(values: tuple[Any, ...]) -> Any:
+    try:
+        return pa.array(values)
+    except (pa.ArrowException, TypeError, ValueError, OverflowError):
+        return pa.array([None if v is None else str(v) for v in values], pa.large_string())
+
+
+def _as(values: tuple[Any, ...], array: Any, kind: Any) -> Any:
+    if kind == pa.large_string():
+        return pa.array([None if v is None else str(v) for v in values], kind)
+    return array.cast(kind)
+
+
+def _wider(one: Any, other: Any) -> Any:
+    """A type that holds the values of both."""
+    if one == other or pa.types.is_null(other):
+        return one
+    if pa.types.is_null(one):
+        return other
+    if all(pa.types.is_integer(t) or pa.types.is_floating(t) for t in (one, other)):
+        return pa.float64()
+    if all(pa.types.is_decimal(t) for t in (one, other)):
+        scale = max(one.scale, other.scale)
+        digits = max(one.precision - one.scale, other.precision - other.scale)
+        return pa.decimal256(min(digits + scale, 76), scale)
+    return pa.large_string()
