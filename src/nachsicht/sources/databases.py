@@ -19,6 +19,8 @@ BATCH_ROWS = 1 << 16
 _CELL = 24
 #: Databases that can hold a transaction to one state of the data.
 _REPEATABLE = ("postgresql", "mysql", "mariadb")
+#: What forbids them to change anything, as the first word of a connection.
+_READ_ONLY = {"postgresql": "set transaction read only", "sqlite": "pragma query_only = on"}
 
 
 @dataclass(frozen=True)
@@ -141,13 +143,16 @@ class DatabaseSource:
         """A connection in one transaction that sees one state of the data and changes none."""
         import sqlalchemy as sql
 
+        backend = self._url.get_backend_name()
         options: dict[str, Any] = {"hide_parameters": True}
-        if self._url.get_backend_name() in _REPEATABLE:
+        if backend in _REPEATABLE:
             options["isolation_level"] = "REPEATABLE READ"
         engine = None
         try:
             engine = sql.create_engine(self._url, **options)
             with engine.connect() as connection:
+                if backend in _READ_ONLY:
+                    connection.execute(sql.text(_READ_ONLY[backend]))
                 yield connection
                 connection.rollback()
         except (NachsichtError, Restart, GeneratorExit):
