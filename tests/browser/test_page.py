@@ -165,8 +165,10 @@ def test_moments_show_their_cycles_and_levels_their_rarest(open_page, demo_files
     page.goto(page.url.split("#")[0] + "#column/check_id")
     shapes = page.locator(".column-page table", has_text="Shapes")
     assert "A99-99999" in shapes.inner_text()
-    page.goto(page.url.split("#")[0] + "#origin")
-    assert "quantity" in page.locator("#origin").inner_text()
+    page.get_by_text("The version", exact=True).click()
+    facts = page.locator(".version-facts")
+    assert "6,084" in facts.inner_text()
+    assert re.search(r"\d quantity", facts.inner_text())
 
 
 def test_search_kind_and_change_narrow_the_ledger(open_page, written):

@@ -10,7 +10,6 @@ function keepSettings() {
 }
 
 export function Origin() {
-  const facts = Object.keys(page.versions[0]?.facts ?? {});
   const origins = Object.keys(page.versions[0]?.origin ?? {});
   return (
     <section class="origin" id="origin" aria-label={word("page.origin")}>
@@ -31,19 +30,11 @@ export function Origin() {
             </tr>
           </thead>
           <tbody>
-            {facts.map((name) => (
+            {origins.map((name) => (
               <tr key={name}>
                 <th scope="row">
                   <Term term={name}>{word(`page.${name}`)}</Term>
                 </th>
-                {page.versions.map((version, i) => (
-                  <td key={i}>{version.facts[name]}</td>
-                ))}
-              </tr>
-            ))}
-            {origins.map((name) => (
-              <tr key={name}>
-                <th scope="row">{word(`page.${name}`)}</th>
                 {page.versions.map((version, i) => (
                   <td key={i}>{version.origin[name]}</td>
                 ))}

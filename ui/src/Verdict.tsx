@@ -5,7 +5,7 @@ import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
 import { pairAddress, pairOf } from "./Pairs";
 import { SmallSpread } from "./Spread";
-import { Cells, Copy, ColumnHeads, WeightTag } from "./parts";
+import { Cells, Copy, ColumnHeads, Term, VersionHeads, WeightTag } from "./parts";
 
 export function Verdict() {
   return (
@@ -30,12 +30,47 @@ export function Verdict() {
           </ul>
         </details>
       )}
+      <Versions />
       {page.stale.map((stale, i) => (
         <p class="muted" key={i}>
           {word("page.stale", { code: stale.code, column: stale.column })}
         </p>
       ))}
     </section>
+  );
+}
+
+/** Rows, columns by kind, gaps, repeats and memory of every version. */
+function Versions() {
+  const facts = Object.keys(page.versions[0]?.facts ?? {});
+  return (
+    <details class="behind version-facts">
+      <summary>{word(page.compared ? "page.the_versions" : "page.the_version")}</summary>
+      <div class="wide">
+        <table>
+          <thead>
+            <tr>
+              <td />
+              <VersionHeads />
+            </tr>
+          </thead>
+          <tbody>
+            {facts.map((name) => (
+              <tr key={name}>
+                <th scope="row">
+                  <Term term={name}>{word(`page.${name}`)}</Term>
+                </th>
+                {page.versions.map((version, i) => (
+                  <td class="number" key={i}>
+                    {version.facts[name]}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </details>
   );
 }
 

@@ -155,10 +155,10 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "missing_cells": _counted_share(version.missing_cells, cells),
             "repeated_rows": about + _counted_share(repeated, version.rows),
             "memory": size(version.memory_bytes),
-            "fingerprint": version.fingerprint,
         },
         "settings": origin.settings,
         "origin": {
+            "fingerprint": version.fingerprint,
             "source": origin.source,
             "format": origin.format,
             "file_size": size(origin.source_bytes) if origin.source_bytes is not None else "–",
