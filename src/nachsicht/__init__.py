@@ -7,6 +7,11 @@
 `profile` describes one version, `compare` two or more. Both take a path, a pandas frame or
 any object with the Arrow PyCapsule interface, and return a result that writes itself as a
 page or a document, and shows itself in a notebook or a terminal.
+
+A result's parts stand on their own: ``summary``, ``findings``, ``column(name)``, ``relations``,
+``gaps``, ``repeats``, ``outcome``, ``components`` and ``time`` are frames, texts and figures;
+``remedies()`` is a script that mends what the findings speak of. `assert_steady` is for tests of
+data, `read` for documents that were kept.
 """
 
 from __future__ import annotations

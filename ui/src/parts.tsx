@@ -181,6 +181,21 @@ window.addEventListener("beforeprint", () => {
   options.debounceRendering = before;
 });
 
+/** What came in sight and is not drawn yet: a few at each frame, so that scrolling stays smooth. */
+const coming: (() => void)[] = [];
+const AT_ONCE = 2;
+
+function drawSoon(draw: () => void): void {
+  coming.push(draw);
+  if (coming.length === 1) requestAnimationFrame(drawNext);
+}
+
+function drawNext(): void {
+  coming.slice(0, AT_ONCE).forEach((draw) => draw());
+  coming.splice(0, AT_ONCE);
+  if (coming.length) requestAnimationFrame(drawNext);
+}
+
 /** Whether an element is, or was, near the part of the page that is in sight. */
 export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] {
   const ref = useRef<T>(null);
@@ -190,7 +205,7 @@ export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] 
     const draw = () => setSeen(true);
     waiting.add(draw);
     const observer = new IntersectionObserver(
-      (entries) => entries.some((entry) => entry.isIntersecting) && draw(),
+      (entries) => entries.some((entry) => entry.isIntersecting) && drawSoon(draw),
       { rootMargin: "300px" },
     );
     observer.observe(ref.current);

@@ -9,6 +9,7 @@ import numpy as np
 from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, LINE, axes_of, grid, label, percents
 from nachsicht.model.profile import ProfileDocument, Repeats
+from nachsicht.words import phrase, whole
 
 #: Patterns, and columns, that are drawn.
 _MOST = 20
@@ -33,7 +34,8 @@ def _patterns(version: ProfileDocument, ax: Any) -> Any:
         for place, name in enumerate(names):
             colour = INK if name in pattern.columns else LINE
             axes.plot(place, row, "s", ms=8, color=colour)
-        axes.text(len(names) - 0.3, row, f"{pattern.rows:,} rows", va="center", fontsize=8)
+        told = phrase("figures.rows", n=whole(pattern.rows))
+        axes.text(len(names) - 0.3, row, told, va="center", fontsize=8)
     axes.set_xticks(range(len(names)), [label(name, 20) for name in names], rotation=30, ha="right")
     axes.set_yticks([])
     axes.set_xlim(-0.6, len(names) + 1.2)
@@ -52,7 +54,7 @@ def _places(version: ProfileDocument, ax: Any) -> Any:
         heights = 0.8 * shares / max(float(shares.max()), 1e-9)
         axes.bar(starts, heights, place.block_rows, bottom=row, align="edge", color=INK)
     axes.set_yticks(np.arange(len(places)) + 0.4, [label(p.column, 24) for p in places])
-    axes.set_xlabel("row")
+    axes.set_xlabel(phrase("page.row_number"))
     return made
 
 
@@ -64,8 +66,8 @@ def draw_repeats(repeats: Repeats, ax: Any) -> Any:
     shares = np.array(repeats.places) / repeats.block_rows
     starts = np.arange(len(shares)) * repeats.block_rows + 1
     axes.bar(starts, shares, repeats.block_rows, align="edge", color=INK)
-    axes.set_xlabel("row")
-    axes.set_ylabel("repeated")
+    axes.set_xlabel(phrase("page.row_number"))
+    axes.set_ylabel(phrase("page.repeated_rows"))
     percents(axes)
     grid(axes, "y")
     return made

@@ -8,6 +8,7 @@ import numpy as np
 
 from nachsicht.figures.style import GHOST, INK, TEXT, axes_of, grid, label, percents
 from nachsicht.model.outcome import Outcome, OutcomeView
+from nachsicht.words import phrase
 
 
 def draw_outcome(outcome: Outcome, view: OutcomeView, ax: Any) -> Any:
@@ -26,7 +27,8 @@ def draw_outcome(outcome: Outcome, view: OutcomeView, ax: Any) -> Any:
     axes.set_ylim(floor, None)
     axes.set_xticks(places, [label(b.label, 16) for b in view.bins], rotation=30, ha="right")
     axes.set_xlabel(label(view.column))
-    told = f"share of {label(outcome.level)}" if outcome.level is not None else "mean"
+    share = phrase("figures.share_of", level=label(outcome.level or ""))
+    told = share if outcome.level is not None else phrase("statistics.mean")
     axes.set_ylabel(f"{label(outcome.column)}: {told}")
     if outcome.level is not None:
         percents(axes)

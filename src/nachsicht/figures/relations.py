@@ -32,6 +32,7 @@ from nachsicht.model.pairs import (
     SharesView,
 )
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.words import percent, phrase
 
 #: Columns of a matrix that can be read.
 MOST = 60
@@ -56,7 +57,7 @@ def draw_matrix(document: ComparisonDocument, difference: bool, ax: Any) -> Any:
     axes.set_yticks(range(len(names)), [label(n, 20) for n in names])
     bar = axes.figure.colorbar(image, ax=axes, shrink=0.6)
     bar.outline.set_visible(False)
-    bar.set_label("newer less older strength" if difference else "strength")
+    bar.set_label(phrase("figures.difference") if difference else phrase("page.strength"))
     return made
 
 
@@ -97,8 +98,9 @@ def draw_plane(plane: GridView, explained: Sequence[float], older: bool, ax: Any
     """Rows in the plane of the first two components."""
     axes, made = axes_of(ax)
     _grid(axes, plane, older)
-    axes.set_xlabel(f"component 1, {100 * explained[0]:.0f} % of the variance")
-    axes.set_ylabel(f"component 2, {100 * explained[1]:.0f} % of the variance")
+    names = [phrase("figures.component", n=k + 1, share=percent(explained[k])) for k in range(2)]
+    axes.set_xlabel(names[0])
+    axes.set_ylabel(names[1])
     return made
 
 
@@ -164,8 +166,8 @@ def draw_by_level(pair: PairView, ax: Any) -> Any:
         axes.plot(view.overall, box.quantiles, "o-", ms=3, linewidth=1, **look)
     ends = [view.overall[0], view.overall[-1]]
     axes.plot(ends, ends, "--", color=GHOST, linewidth=1)
-    axes.set_xlabel(f"{label(pair.other)}, all rows")
-    axes.set_ylabel(f"{label(pair.other)} by {label(pair.one)}")
+    axes.set_xlabel(f"{label(pair.other)}, {phrase('page.all_rows')}")
+    axes.set_ylabel(f"{label(pair.other)}, {phrase('page.split_by', column=label(pair.one))}")
     axes.legend(frameon=False, fontsize=8)
     return made
 

@@ -30,6 +30,7 @@ from nachsicht.model.comparison import (
     TimeSpread,
     ValuesSpread,
 )
+from nachsicht.words import phrase
 
 #: At most so many bars are drawn; neighbouring bins are put together.
 MOST_BARS = 72
@@ -70,7 +71,7 @@ def _bars(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax:
             _steps(axes, coarse, summed, label(labels[i]), newest=i == len(shares) - 1, i=i)
     axes.set_ylim(bottom=0)
     axes.set_xlabel(label(across.name))
-    axes.set_ylabel("share of rows")
+    axes.set_ylabel(phrase("page.share_of_rows"))
     percents(axes)
     grid(axes, "y")
     legend(axes, labels)
@@ -103,7 +104,7 @@ def _levels(
         axes.barh(places, widths, 0.72, label=label(labels[i]), **bar_look(i, len(shares)))
     axes.set_yticks(places, [label(level, 24) for level in spread.levels])
     axes.invert_yaxis()
-    axes.set_xlabel(f"{label(name)}, share of rows")
+    axes.set_xlabel(f"{label(name)}, {phrase('page.share_of_rows')}")
     percents(axes, "x")
     grid(axes, "x")
     legend(axes, labels)
@@ -135,7 +136,7 @@ def _density(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], 
             axes.fill_between(x, density.heights, color=INK, alpha=0.14, linewidth=0)
     axes.set_ylim(bottom=0)
     axes.set_xlabel(label(across.name))
-    axes.set_ylabel("density")
+    axes.set_ylabel(phrase("page.density"))
     grid(axes, "y")
     legend(axes, labels)
     return made
@@ -151,7 +152,7 @@ def _cumulative(across: ColumnAcross, summaries: Summaries, labels: Sequence[str
             axes.step(detail.knots.values, shares, where="post", label=label(labels[i]), **look)
     axes.set_ylim(0, 1)
     axes.set_xlabel(label(across.name))
-    axes.set_ylabel("share of rows up to the value")
+    axes.set_ylabel(phrase("page.cumulative_share"))
     percents(axes)
     grid(axes, "y")
     legend(axes, labels)
@@ -239,7 +240,7 @@ def _normal(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], a
             ends = scores[[0, -1]]
             straight = values[low] + slope * (ends - scores[low])
             axes.plot(ends, straight, "--", linewidth=1, **look)
-    axes.set_xlabel("normal score")
+    axes.set_xlabel(phrase("page.normal_score"))
     axes.set_ylabel(label(across.name))
     grid(axes, "y")
     legend(axes, labels)

@@ -11,6 +11,7 @@ from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, axes_of, bar_look, grid, label, legend, percents
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.comparison import ColumnAcross
+from nachsicht.words import phrase
 
 #: A column in every version; None where it does not occur.
 Summaries = Sequence[ColumnSummary | None]
@@ -31,7 +32,7 @@ def frequent(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], 
         axes.barh(range(len(values)), shares, 0.72, label=label(labels[i]), **look)
     axes.set_yticks(range(len(values)), [label(value, 24) for value in values])
     axes.invert_yaxis()
-    axes.set_xlabel(f"{label(across.name)}, share of rows with a value")
+    axes.set_xlabel(f"{label(across.name)}, {phrase('figures.share_of_present')}")
     percents(axes, "x")
     grid(axes, "x")
     legend(axes, labels)

@@ -247,14 +247,14 @@ def typical(column: ColumnSummary) -> str:  # noqa: PLR0911 (one for each kind)
         return number(float(detail.median)) if known(detail.median) else "–"
     if isinstance(detail, TextSummary):
         median = detail.characters.median
-        return f"{number(float(median))} characters" if known(median) else "–"
+        return phrase("page.n_characters", n=number(float(median))) if known(median) else "–"
     if isinstance(detail, CategorySummary) and column.frequent:
         top = column.frequent[0]
         return f"{_short(top.value)} {percent(top.count / max(column.present, 1))}"
     if isinstance(detail, MomentSummary):
         return f"{detail.minimum[:10]} … {detail.maximum[:10]}"
     if isinstance(detail, NestedSummary) and detail.lengths and known(detail.lengths.median):
-        return f"{number(float(detail.lengths.median))} entries"
+        return phrase("page.n_entries", n=number(float(detail.lengths.median)))
     if isinstance(detail, IdentifierSummary) and detail.shapes:
         return _short(detail.shapes[0].value)
     return "–"
