@@ -108,7 +108,7 @@ function RowsOfStep({ rows }: { rows: RowChanges }) {
           <table>
             <thead>
               <tr>
-                <th scope="col">{word("page.rewritten")}</th>
+                <th scope="col"><Term term="rewritten">{word("page.rewritten")}</Term></th>
                 <th scope="col" class="number" colSpan={2}>
                   {word("page.rows_with_change")}
                 </th>
@@ -243,9 +243,9 @@ function Strongest({ title, pairs, choose }: { title: string; pairs: Listed; cho
       <thead>
         <tr>
           <th scope="col">{title}</th>
-          <th scope="col">{word("page.measure")}</th>
+          <th scope="col"><Term term="measure">{word("page.measure")}</Term></th>
           <th scope="col" class="number" colSpan={2}>
-            {word("page.strength")}
+            <Term term="strength">{word("page.strength")}</Term>
           </th>
           <th scope="col" class="number">
             {word("page.rows")}
@@ -289,7 +289,7 @@ function Changed() {
           <thead>
             <tr>
               <th scope="col">{word("page.two_columns")}</th>
-              <th scope="col">{word("page.measure")}</th>
+              <th scope="col"><Term term="measure">{word("page.measure")}</Term></th>
               {many && <th scope="col">{word("page.version")}</th>}
               <th scope="col" class="number">
                 {word("page.change")}

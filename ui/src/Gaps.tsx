@@ -42,10 +42,10 @@ export function Gaps() {
           <table>
             <thead>
               <tr>
-                <th scope="col">{word("page.missing_together")}</th>
+                <th scope="col"><Term term="missing_together">{word("page.missing_together")}</Term></th>
                 <VersionHeads />
                 <th scope="col" class="number">
-                  {word("page.share_of_rows")}
+                  <Term term="share_of_rows">{word("page.share_of_rows")}</Term>
                 </th>
               </tr>
             </thead>
@@ -105,7 +105,7 @@ export function Gaps() {
               <th scope="col" class="number">
                 <Term term="missing">{word("page.missing")}</Term>
               </th>
-              <th scope="col">{word("page.gap_word")}</th>
+              <th scope="col"><Term term="gap_word">{word("page.gap_word")}</Term></th>
               <th scope="col" class="number">
                 <Term term="rows_lost">{word("page.rows_lost")}</Term>
               </th>
@@ -116,7 +116,7 @@ export function Gaps() {
                 <Term term="gap_places">{word("page.gap_places")}</Term>
               </th>
               <th scope="col">{over && word("page.gaps_over_time", { moment: over })}</th>
-              <th scope="col">{gaps.columns.some((column) => column.among.length) && word("page.gaps_with")}</th>
+              <th scope="col">{gaps.columns.some((column) => column.among.length) && <Term term="gaps_with">{word("page.gaps_with")}</Term>}</th>
             </tr>
           </thead>
           <tbody>

@@ -2,7 +2,7 @@
 
 import { type Look, page, word } from "./model";
 import { Recipe } from "./Recipe";
-import { Cells, ColumnHeads, Strip } from "./parts";
+import { Cells, ColumnHeads, Strip, Term } from "./parts";
 
 export function Repeats() {
   return (
@@ -37,9 +37,9 @@ function OneLook({ look }: { look: Look }) {
           <thead>
             <tr>
               <th scope="col" class="number">
-                {word("page.equal_rows")}
+                <Term term="equal_rows">{word("page.equal_rows")}</Term>
               </th>
-              <th scope="col">{word("page.row_numbers")}</th>
+              <th scope="col"><Term term="row_numbers">{word("page.row_numbers")}</Term></th>
               {cells && <ColumnHeads names={look.columns} />}
             </tr>
           </thead>
