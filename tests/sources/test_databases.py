@@ -52,6 +52,14 @@ def test_a_query_cannot_change_anything(database):
     assert made.document.rows == len(frame)
 
 
+def test_a_database_that_is_not_there_is_not_made(tmp_path):
+    with pytest.raises(nachsicht.SourceMissing, match="no such database file"):
+        nachsicht.profile(f"sqlite:///{tmp_path}/none.db", reading={"table": "x"})
+    assert list(tmp_path.iterdir()) == []
+    with pytest.raises(nachsicht.SourceError):
+        nachsicht.profile("sqlite://", reading={"query": "select 1 from nowhere;"})
+
+
 def test_types_that_show_late_are_read_from_the_beginning(tmp_path, monkeypatch):
     from nachsicht.sources import databases
 
@@ -117,6 +125,7 @@ def postgres(tmp_path_factory, demo_files):
     with engine.begin() as connection:
         connection.execute(sql.text("create role keeper login password 'geheim'"))
         frame.to_sql("inspections", connection, index=False)
+        connection.execute(sql.text("create sequence counted"))
         connection.execute(sql.text("grant select on inspections to keeper"))
         told = "comment on column inspections.hive_weight is 'on the scale, in kg'"
         connection.execute(sql.text(told))
@@ -146,7 +155,7 @@ def test_postgres_errors_hold_no_credential(postgres):
     address, _ = postgres
     owner = address.replace("keeper:geheim", "postgres")
     with pytest.raises(nachsicht.SourceError, match="read-only transaction"):
-        nachsicht.profile(owner, reading={"query": "delete from inspections returning 1"})
+        nachsicht.profile(owner, reading={"query": "select nextval('counted') as n"})
     for reading in ({"table": "inspection"}, {"query": "delete from inspections returning 1"}):
         with pytest.raises(nachsicht.SourceError) as failed:
             nachsicht.profile(address, reading=reading)

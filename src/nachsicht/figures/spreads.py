@@ -67,8 +67,8 @@ def _bars(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax:
         coarse = edges[[*places, len(edges) - 1]]
         for i, heights in enumerate(shares):
             summed = np.add.reduceat(heights, places)
-            dates(axes, coarse)
-            _steps(axes, coarse, summed, label(labels[i]), newest=i == len(shares) - 1, i=i)
+            _steps(axes, coarse, summed, label(labels[i]), tone(i, len(shares)))
+        dates(axes, coarse)
     axes.set_ylim(bottom=0)
     axes.set_xlabel(label(across.name))
     axes.set_ylabel(phrase("page.share_of_rows"))
@@ -78,11 +78,11 @@ def _bars(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax:
     return made
 
 
-def _steps(axes: Any, edges: Any, heights: Any, name: str, *, newest: bool, i: int) -> None:
-    if newest:
+def _steps(axes: Any, edges: Any, heights: Any, name: str, look: dict[str, Any]) -> None:
+    """Filled for the newest version, which is inked; outlined above it for older ones."""
+    if look["color"] == INK:
         axes.stairs(heights, edges, fill=True, color=INK, alpha=0.85, label=name)
     else:
-        look = tone(i, i + 2)
         axes.stairs(heights, edges, linewidth=1.5, label=name, zorder=3, **look)
 
 

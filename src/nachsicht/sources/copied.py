@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from nachsicht.contracts import Opened
+from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.files import FileSource
 
@@ -42,8 +43,15 @@ def open_copied(
     """
     place = _Place()
     path = place.path / name
-    with path.open("wb") as file:
-        write(file)
+    try:
+        with path.open("wb") as file:
+            write(file)
+    except OSError as error:
+        raise SourceUnreadable(
+            f"it cannot be copied to {path.parent} ({error.strerror or type(error).__name__})",
+            where=told,
+            todo="Make room there, or name another folder in TMPDIR.",
+        ) from error
     opened = FileSource(path, reading).open()
     opened.facts.name = told
     kept = _Kept(place, opened)

@@ -6,6 +6,7 @@ import difflib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
@@ -33,7 +34,8 @@ class DatabaseSource:
     @property
     def label(self) -> str:
         """The table's name, else that of the database."""
-        return self.reading.table or self._url.database.rpartition("/")[2].split(".")[0] or "query"
+        database = str(self._url.database or "")
+        return self.reading.table or database.rpartition("/")[2].split(".")[0] or "query"
 
     @property
     def _url(self) -> Any:
@@ -70,14 +72,15 @@ class DatabaseSource:
                 where=self._shown,
                 todo="Give one of --table and --query.",
             )
+        self._check_file()
         notes: list[str] = []
         with self._connection() as connection:
             statement = self._statement(connection, notes)
-            import sqlalchemy as sql
-
-            counted = sql.select(sql.func.count()).select_from(statement.subquery())
-            rows = int(connection.execute(counted).scalar_one())
-            width = len(statement.subquery().columns)
+            # No more than its first rows come over, to tell the columns.
+            first = connection.execution_options(stream_results=True).execute(statement)
+            width = len(first.keys())
+            first.close()
+            rows = int(connection.execute(self._counting(statement)).scalar_one())
         facts = SourceFacts(self._shown, self._url.get_backend_name(), None, notes)
         columns = _Columns()
         bytes_of_a_row = _CELL * max(width, 1)
@@ -115,11 +118,7 @@ class DatabaseSource:
         import sqlalchemy as sql
 
         if self.reading.query:
-            # Its columns are known once it has run; the outer select gives them names.
-            found = connection.execute(sql.text(self.reading.query))
-            names = list(found.keys())
-            found.close()
-            return sql.text(self.reading.query).columns(*(sql.column(name) for name in names))
+            return sql.text(self.reading.query)
         schema, _, name = str(self.reading.table).rpartition(".")
         inspector = sql.inspect(connection)
         known = [
@@ -137,6 +136,22 @@ class DatabaseSource:
         notes += [f"{c['name']}: {c['comment']}" for c in found if c.get("comment")]
         columns: list[Any] = [sql.column(c["name"]) for c in found]
         return sql.select(*columns).select_from(sql.table(name, schema=schema or None))
+
+    def _counting(self, statement: Any) -> Any:
+        import sqlalchemy as sql
+
+        if self.reading.query:
+            # The query is the user's own, and cannot change anything.
+            inner = self.reading.query.strip().rstrip(";")
+            return sql.text(f"select count(*) from ({inner}) as counted")  # noqa: S608
+        return sql.select(sql.func.count()).select_from(statement.subquery())
+
+    def _check_file(self) -> None:
+        """SQLite would make a file that is not there."""
+        database = self._url.database
+        plain = database and database != ":memory:" and not database.startswith("file:")
+        if self._url.get_backend_name() == "sqlite" and plain and not Path(database).is_file():
+            raise SourceMissing("there is no such database file", where=self._shown)
 
     @contextmanager
     def _connection(self) -> Iterator[Any]:

@@ -56,7 +56,12 @@ class RevisionSource:
 
         def write(file: BinaryIO) -> None:
             command = ["git", "-C", str(_folder(self._file)), "cat-file", "blob", where]
-            subprocess.run(command, stdout=file, check=True, stderr=subprocess.DEVNULL)
+            if subprocess.run(
+                command, stdout=file, stderr=subprocess.DEVNULL, check=False
+            ).returncode:
+                raise SourceUnreadable(
+                    f"git could not write it as it was at {self._revision}", where=str(self._file)
+                )
             with Path(file.name).open("rb") as written:
                 pointer = written.read(len(_POINTER)) == _POINTER
             if pointer:
