@@ -9,7 +9,7 @@ import { OutcomeTable } from "./Outcome";
 import { timeFigure } from "./pairFigure";
 import { Drawn, pairAddress, pairOf } from "./Pairs";
 import { Recipe } from "./Recipe";
-import { Term, VersionHeads, WeightTag } from "./parts";
+import { Heads, Term, WeightTag } from "./parts";
 import { LargeSpread } from "./Spread";
 import { FindingText } from "./Verdict";
 
@@ -205,28 +205,6 @@ function Measures({ column }: { column: Column }) {
         )}
       </tbody>
     </table>
-  );
-}
-
-function Heads({ first, differences = false }: { first: string; differences?: boolean }) {
-  return (
-    <thead>
-      <tr>
-        {first ? (
-          <th scope="col">
-            <Term term={first}>{word(`page.${first}`)}</Term>
-          </th>
-        ) : (
-          <td />
-        )}
-        <VersionHeads />
-        {differences && (
-          <th scope="col" class="number">
-            <Term term="difference">{word("page.difference")}</Term>
-          </th>
-        )}
-      </tr>
-    </thead>
   );
 }
 

@@ -17,7 +17,7 @@ import { quiet } from "./figure";
 import { type Numbers, numbersOf } from "./numbers";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
-import { Choice, Term, useInSight, VersionHeads, VersionMark } from "./parts";
+import { Choice, Term, useInSight, Heads, VersionMark } from "./parts";
 
 const WIDTH = 430;
 /** Rows of a figure's numbers that the page lists; all are in the CSV. */
@@ -249,12 +249,7 @@ function Facts({ pair }: { pair: Pair }) {
   return (
     <div class="wide">
       <table>
-        <thead>
-          <tr>
-            <td />
-            <VersionHeads />
-          </tr>
-        </thead>
+        <Heads />
         <tbody>
           {codes.map((code) => (
             <tr key={code}>

@@ -5,7 +5,7 @@ import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
 import { pairAddress, pairOf } from "./Pairs";
 import { SmallSpread } from "./Spread";
-import { Cells, Copy, ColumnHeads, Term, VersionHeads, WeightTag } from "./parts";
+import { Cells, Copy, ColumnHeads, Term, Heads, WeightTag } from "./parts";
 
 export function Verdict() {
   return (
@@ -48,12 +48,7 @@ function Versions() {
       <summary>{word(page.compared ? "page.the_versions" : "page.the_version")}</summary>
       <div class="wide">
         <table>
-          <thead>
-            <tr>
-              <td />
-              <VersionHeads />
-            </tr>
-          </thead>
+          <Heads />
           <tbody>
             {facts.map((name) => (
               <tr key={name}>

@@ -171,6 +171,29 @@ export function VersionHeads({ numbers = true }: { numbers?: boolean }) {
   );
 }
 
+/** The head of a table with one column a version: what its lines are, and the difference. */
+export function Heads({ first = "", differences = false }: { first?: string; differences?: boolean }) {
+  return (
+    <thead>
+      <tr>
+        {first ? (
+          <th scope="col">
+            <Term term={first}>{word(`page.${first}`)}</Term>
+          </th>
+        ) : (
+          <td />
+        )}
+        <VersionHeads />
+        {differences && (
+          <th scope="col" class="number">
+            <Term term="difference">{word("page.difference")}</Term>
+          </th>
+        )}
+      </tr>
+    </thead>
+  );
+}
+
 /** What waits to come in sight; print has no sight, and gets all of it. */
 const waiting = new Set<() => void>();
 
