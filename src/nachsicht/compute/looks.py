@@ -9,13 +9,16 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, missing_in, values_of
-from nachsicht.compute.text_bytes import edge_bytes
 
 _DIGITS = b"0123456789"
 _SPACES = b"\t\n\v\f\r "
 
+#: Shapes are cut after so many characters: it is their beginning that tells them apart.
+SHAPE_LENGTH = 40
+
 #: Name, a cheap sign that most texts lack (a text inside, or one of the first bytes), and the
-#: pattern that decides.
+#: pattern that decides. It takes any letter for any other, and any digit, so that the shape of
+#: a text that fits it does too; but for the T of a time, which is an A there.
 _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
     (
         "e-mail address",
@@ -46,7 +49,9 @@ _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
 )
 
 
-def looks_of(texts: Any, counts: NDArray[np.int64]) -> dict[str, int]:
+def looks_of(
+    texts: Any, counts: NDArray[np.int64], first: NDArray[np.uint8], shaped: Any
+) -> dict[str, int]:
     """Rows that look like something else, by its name; what no row looks like is left out.
 
     Parameters
@@ -55,14 +60,21 @@ def looks_of(texts: Any, counts: NDArray[np.int64]) -> dict[str, int]:
         Different texts.
     counts : array of int
         Rows of each text.
+    first : array of uint8
+        The first byte of each text.
+    shaped : Arrow dictionary array
+        The shape of each text.
     """
     found = {}
-    first, _ = edge_bytes(texts)
+    shapes, codes = shaped.dictionary, values_of(shaped.indices)
+    cut = values_of(pc.utf8_length(shapes)) >= SHAPE_LENGTH
     for name, sign, pattern in _LOOKS:
         if isinstance(sign, bytes):
             places = np.flatnonzero(np.isin(first, np.frombuffer(sign, np.uint8)))
         else:
             places = np.flatnonzero(_true(pc.match_substring(texts, sign)))
+        fitting = _true(pc.match_substring_regex(shapes, pattern.replace("[ T]", "[ A]")))
+        places = places[(fitting | cut)[codes[places]]]
         if len(places):
             fits = _true(pc.match_substring_regex(texts.take(arrow_of(places)), pattern))
             rows = int(counts[places][fits].sum())

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.cells import short_text
 from nachsicht.compute.hashing import Hashes, hash_values, salt_of
+from nachsicht.compute.ordering import order_of
 from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.kinds import Kind
@@ -43,7 +44,7 @@ class RepeatsPart:
     def finish(self) -> Repeats:
         """Count repeated rows and find where they stand together."""
         hashes = np.concatenate(self.chunks) if self.chunks else np.empty(0, np.uint64)
-        order = np.argsort(hashes, kind="stable")
+        order = order_of(hashes)
         ranked = hashes[order]
         new = np.ones(len(ranked), bool)
         new[1:] = ranked[1:] != ranked[:-1]

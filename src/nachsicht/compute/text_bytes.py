@@ -58,27 +58,22 @@ def slices_of(texts: Any) -> Iterator[TextBytes]:
         start = stop
 
 
-_SPACE = np.zeros(256, bool)
-_SPACE[[9, 10, 11, 12, 13, 32]] = True
+#: Which bytes are ASCII white space.
+SPACE = np.zeros(256, bool)
+SPACE[[9, 10, 11, 12, 13, 32]] = True
 
 
 def count_words(texts: Any) -> NDArray[np.int64]:
     """Runs without ASCII white space in each text."""
     counts = []
     for part in slices_of(texts):
-        space = _SPACE[part.data]
+        space = SPACE[part.data]
         begins = ~space
         begins[1:] &= space[:-1]
         filled = part.starts[part.lengths > 0]
         begins[filled] = ~space[filled]  # a text begins anew whatever stood before it
         counts.append(part.sums(begins.astype(np.int64)))
     return np.concatenate(counts) if counts else np.empty(0, np.int64)
-
-
-def edge_spaces(texts: Any) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Whether each text begins, and ends, with ASCII white space."""
-    first, last = edge_bytes(texts)
-    return _SPACE[first], _SPACE[last]
 
 
 def edge_bytes(texts: Any) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:

@@ -11,14 +11,11 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, values_of
-from nachsicht.compute.looks import looks_of
+from nachsicht.compute.looks import SHAPE_LENGTH, looks_of
 from nachsicht.compute.numbers import SortedNumbers
-from nachsicht.compute.tallies import Tally, add_up, merge_tallies
-from nachsicht.compute.text_bytes import ascii_shapes, edge_spaces, pure_ascii
+from nachsicht.compute.tallies import Tally, merge_tallies
+from nachsicht.compute.text_bytes import SPACE, ascii_shapes, edge_bytes, pure_ascii
 from nachsicht.compute.words_in import count_words_in
-
-#: Shapes longer than this are cut: it is their beginning that tells them apart.
-SHAPE_LENGTH = 40
 
 
 @dataclass(frozen=True)
@@ -90,29 +87,58 @@ def measure_texts(tally: Tally) -> TextMeasures:
     frequent words are told apart as `words_in` says.
     """
     texts, rows = tally.values, tally.counts
-    trimmed = values_of(pc.utf8_length(pc.utf8_trim_whitespace(texts)))
-    spaces = edge_spaces(texts)
+    edges = edge_bytes(texts)
+    before, after = SPACE[edges[0]], SPACE[edges[1]]
+    blank = _blank(texts, edges[0])
+    shaped = shape_codes(texts)
     return TextMeasures(
         characters=Counts.of(values_of(pc.utf8_length(texts)), rows),
         words=Counts.of(tally.word_counts, rows),
         frequent_words=count_words_in(texts, rows),
-        shapes=shapes(tally),
-        blank=int(rows[trimmed == 0].sum()),
-        space_before=int(rows[spaces[0] & (trimmed > 0)].sum()),
-        space_after=int(rows[spaces[1] & (trimmed > 0)].sum()),
-        looks_like=looks_of(texts, rows),
+        shapes=_counted(shaped, rows),
+        blank=int(rows[blank].sum()),
+        space_before=int(rows[before & ~blank].sum()),
+        space_after=int(rows[after & ~blank].sum()),
+        looks_like=looks_of(texts, rows, edges[0], shaped),
     )
 
 
 def shapes(tally: Tally) -> Tally:
     """The tally of shapes: A for an upper-case letter, a for another letter, 9 for a digit."""
-    texts = pc.utf8_slice_codeunits(tally.values, 0, SHAPE_LENGTH)
+    return _counted(shape_codes(tally.values), tally.counts)
+
+
+def shape_codes(texts: Any) -> Any:
+    """The shape of each text, as an Arrow dictionary array."""
+    texts = pc.utf8_slice_codeunits(texts, 0, SHAPE_LENGTH)
     plain = pure_ascii(texts)
     if plain.all():
-        return add_up(ascii_shapes(texts), tally.counts)
-    places = arrow_of(np.flatnonzero(plain)), arrow_of(np.flatnonzero(~plain))
-    shaped = pa.concat_arrays([ascii_shapes(texts.take(places[0])), _shapes(texts.take(places[1]))])
-    return add_up(shaped, np.concatenate((tally.counts[plain], tally.counts[~plain])))
+        return pc.dictionary_encode(ascii_shapes(texts))
+    others = np.flatnonzero(~plain)
+    shaped = pa.concat_arrays(
+        [
+            ascii_shapes(texts.take(arrow_of(np.flatnonzero(plain)))),
+            _shapes(texts.take(arrow_of(others))),
+        ]
+    )
+    # Back to the order of the texts.
+    back = np.where(plain, np.cumsum(plain) - 1, len(texts) - len(others) + np.cumsum(~plain) - 1)
+    return pc.dictionary_encode(shaped.take(arrow_of(back)))
+
+
+def _counted(shaped: Any, rows: NDArray[np.int64]) -> Tally:
+    # Sums of counts as float64 are exact up to 2**53 rows.
+    sums = np.bincount(values_of(shaped.indices), rows, len(shaped.dictionary)).astype(np.int64)
+    return Tally.of(shaped.dictionary.cast(pa.large_string()), sums)
+
+
+def _blank(texts: Any, first: NDArray[np.uint8]) -> NDArray[np.bool_]:
+    """Whether each text holds nothing but white space of any script."""
+    blank: NDArray[np.bool_] = first == 0
+    maybe = np.flatnonzero(SPACE[first] | (first >= 128) | blank)
+    trimmed = pc.utf8_trim_whitespace(texts.take(arrow_of(maybe)))
+    blank[maybe] = values_of(pc.utf8_length(trimmed)) == 0
+    return blank
 
 
 def _shapes(texts: Any) -> Any:

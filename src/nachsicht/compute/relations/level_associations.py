@@ -1,7 +1,8 @@
 """Cramér's V of all pairs of categories, and eta of all categories and quantities.
 
 Counts of all pairs of levels come from products of matrices of zeros and ones, a row a level;
-what is computed of them is computed for all pairs at once.
+sums of ranks by level from cells of levels. What is computed of them is computed for all pairs
+at once.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.relations.joint_levels import packs_of
 from nachsicht.compute.relations.rank_correlations import Correlations
 from nachsicht.compute.relations.sides import Codes, Floats, Levels, Quantity, Spread
 
@@ -179,36 +181,50 @@ def etas(
     found = Correlations(np.full(shape, np.nan), np.full(shape, np.nan), np.zeros(shape))
     if not levels or not quantities:
         return found
-    ranked = list(spread(lambda side: side.ranked, quantities))
-    # From -1 to 1, so that their powers stay small.
-    scales = 1 / np.maximum([np.count_nonzero(q.present) for q in quantities], 1)
-    there = [quantity.present for quantity in quantities]
-    rows = len(ranked[0])
     few = np.sort(drawn)
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-
-        def sums(part: slice | NDArray[np.int64], powers: int, band: Band = band) -> Floats:
-            x = np.array([r[part] for r in ranked]) * scales[:, None]
-            x_to = [np.array([t[part] for t in there], np.float64), x]
-            while len(x_to) <= powers:
-                x_to.append(x_to[-1] * x)
-            found: Floats = band.indicators(part) @ np.concatenate(x_to).T
-            return found
-
-        in_all = sum(spread(lambda part, sums=sums: sums(part, 2), blocks(rows)))
-        in_few = sum(sums(few[part], 4) for part in blocks(len(few)))
+        held = levels[band.columns]
+        in_all = _power_sums(held, quantities, slice(None), 2, spread)
+        in_few = _power_sums([side.at(few) for side in held], quantities, few, 4, spread)
         for into, figure in zip(
-            (found.values, found.errors, found.rows),
-            _etas(np.split(in_all, 3, axis=1), np.split(in_few, 5, axis=1), band),
-            strict=True,
+            (found.values, found.errors, found.rows), _etas(in_all, in_few, band), strict=True
         ):
             into[band.columns] = figure
     return found
 
 
-def _etas(
-    sums: Sequence[Floats], drawn: Sequence[Floats], band: Band
-) -> tuple[Floats, Floats, Floats]:
+def _power_sums(
+    levels: Sequence[Levels],
+    quantities: Sequence[Quantity],
+    rows: slice | NDArray[np.int64],
+    powers: int,
+    spread: Spread,
+) -> Floats:
+    """Sums of the powers of ranks, from their zeroth, by level of one column after the other.
+
+    Returns
+    -------
+    array of shape (powers + 1, levels, quantities)
+        Of ranks from -1 to 1, so that their powers stay small.
+    """
+    packs = packs_of(levels)
+
+    def of_one(side: Quantity) -> Floats:
+        present = side.present[rows]
+        ranked: Floats = side.ranked[rows] / max(int(side.present.sum()), 1)
+        counted = None if present.all() else present
+        sums = [np.concatenate([part for pack in packs for part in pack.sums(None, counted)])]
+        power = ranked
+        for _ in range(powers):
+            sums.append(np.concatenate([part for pack in packs for part in pack.sums(power)]))
+            power = power * ranked
+        return np.array(sums)
+
+    found: Floats = np.stack(list(spread(of_one, quantities)), axis=2)
+    return found
+
+
+def _etas(sums: Floats, drawn: Floats, band: Band) -> tuple[Floats, Floats, Floats]:
     """Eta, its error and the rows, from the sums of powers of the ranks by level."""
     down = band.total
     counts, first, second = sums
@@ -232,13 +248,14 @@ def _etas(
     return values, errors, n
 
 
-def _fourth(sums: Sequence[Floats], a: Floats, b: Floats) -> Floats:
+def _fourth(sums: Floats, a: Floats, b: Floats) -> Floats:
     """Sums of (x - a)² (x - b)² from sums of powers."""
     counts, first, second, third, fourth = sums
-    return (
+    found: Floats = (
         fourth
         - 2 * (a + b) * third
         + (a**2 + 4 * a * b + b**2) * second
         - 2 * a * b * (a + b) * first
         + a**2 * b**2 * counts
     )
+    return found

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import SECONDS, as_numbers
 from nachsicht.compute.levels_in import levels_in
+from nachsicht.compute.ordering import order_of
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
 
 #: At most so many columns are related to each other.
@@ -191,7 +192,7 @@ def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
             ends = np.cumsum(counts)
             by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
             return by_value[places]
-    order = np.argsort(values)
+    order = order_of(values)
     ordered = values[order]
     ranked = np.arange(2, 2 * n + 1, 2, dtype=whole)
     # Runs of equal values: the places of their second to last values, in one piece each.

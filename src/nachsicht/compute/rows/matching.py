@@ -15,6 +15,7 @@ from nachsicht.compute.arrays import missing_in, taken, values_of
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.cells import cell_text
 from nachsicht.compute.hashing import Hashes
+from nachsicht.compute.ordering import order_of
 from nachsicht.compute.rows.keys import (
     FEWEST_SHARED,
     NEARLY,
@@ -113,7 +114,7 @@ def _match(tables: tuple[Any, Any], key: Sequence[Place], spread: Spread) -> _Ma
 
     def ranked(side: int) -> tuple[_Places, Hashes]:
         hashes = hash_keys(tables[side], [places[side] for places in key], types)
-        order = np.argsort(hashes)
+        order = order_of(hashes)
         return order, hashes[order]
 
     (old_order, old_ranked), (new_order, new_ranked) = spread(ranked, (0, 1))
