@@ -285,6 +285,18 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     line = page.locator(".gap-columns tbody tr", has_text="overwintered")
     assert "0.4 % → 9.1 %" in line.inner_text()
     assert line.locator(".strip-part").count() > 20
+    overwintered = [v.column("overwintered") for v in compared.document.versions]
+    switch = page.locator("#gaps .choice button")
+    switch.first.click()
+    assert f"{overwintered[0].missing:,}" in line.inner_text()
+    assert "→" not in line.inner_text()
+    switch.last.click()
+    points = 100 * (overwintered[1].missing_share - overwintered[0].missing_share)
+    largest = page.locator(".gap-columns tbody tr").first
+    assert f"+{points:.2f}" in largest.inner_text()
+    assert "overwintered" in largest.inner_text()
+    assert largest.locator("svg.strip").count() == 2
+    assert f"{points:.2f} points" in largest.locator(".change-bar").get_attribute("aria-label")
     shown = page.locator(".excerpt").nth(1)
     shown.locator("summary").click()
     assert shown.locator("tbody").count() == 3
@@ -494,6 +506,7 @@ def test_time_repeats_and_the_rows_of_a_finding_are_shown(open_page, written):
     assert time.locator(".time-line").count() >= 2
     assert "Jumps" not in time.inner_text()
     repeats = page.locator("#repeats")
+    assert "+34" in repeats.locator("table").first.inner_text()
     assert "Rows 2,643 to 2,676 repeat rows from 2,609 on." in repeats.inner_text()
     assert "2,609, 2,643" in repeats.inner_text()
     assert repeats.locator(".strip-part").count() == 1

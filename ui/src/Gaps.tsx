@@ -1,160 +1,240 @@
 /** Gaps of the whole table: by column, along the rows, and what goes missing together. */
 
+import { useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
-import { page, word } from "./model";
+import { type GapColumn, type Gaps as AllGaps, page, word } from "./model";
 import { Recipe } from "./Recipe";
-import { Across, Strip, Term, VersionHeads } from "./parts";
+import { Across, DIFFERENCE, Facts, Strip, Term, VersionChoice, VersionHeads, VersionMark } from "./parts";
+
+const DRAWN = 60;
 
 export function Gaps() {
   const gaps = page.gaps;
+  const newest = page.versions.length - 1;
+  const [view, setView] = useState(newest);
   if (gaps === null) return null;
-  const over = gaps.columns.find((column) => column.over_time)?.over_time?.[0];
   return (
     <section class="gaps" id="gaps" aria-label={word("page.gaps_section")}>
       <h2>{word("page.gaps_section")}</h2>
       <Recipe of="gaps" />
       <div class="tables">
-        <table>
-          <thead>
-            <tr>
-              <th scope="col">
-                <Term term="version">{word("page.version")}</Term>
-              </th>
-              <VersionHeads />
-            </tr>
-          </thead>
-          <tbody>
-            {Object.keys(gaps.facts[0] ?? {}).map((name) => (
-              <tr key={name}>
-                <th scope="row">
-                  <Term term={name}>{word(`page.${name}`)}</Term>
-                </th>
-                {gaps.facts.map((facts, i) => (
-                  <td class="number" key={i}>
-                    {facts[name]}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-        {gaps.patterns.length > 0 && (
-          <table>
-            <thead>
-              <tr>
-                <th scope="col"><Term term="missing_together">{word("page.missing_together")}</Term></th>
-                <VersionHeads />
-                <th scope="col" class="number">
-                  <Term term="share_of_rows">{word("page.share_of_rows")}</Term>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {gaps.patterns.map((pattern, i) => (
-                <tr key={i}>
-                  <th scope="row" class="value">
-                    {pattern.columns.slice(0, 6).join(" + ")}
-                    {pattern.columns.length > 6 && ` + ${pattern.columns.length - 6}`}
-                  </th>
-                  {pattern.rows.map((rows, version) => (
-                    <td class="number" key={version}>
-                      {rows}
-                    </td>
-                  ))}
-                  <td class="number">{pattern.share}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
+        <Facts first="version" rows={gaps.facts} />
+        {gaps.patterns.length > 0 && <Patterns gaps={gaps} />}
       </div>
       {gaps.further && <p class="muted">{gaps.further}</p>}
-      {gaps.pairs.length > 0 && (
-        <details class="behind">
-          <summary>{word("page.gap_pairs")}</summary>
-          <table>
-            <thead>
-              <tr>
-                <th scope="col">{word("page.two_columns")}</th>
-                <th scope="col" class="number">{word("page.rows")}</th>
-                <th scope="col" class="number">
-                  <Term term="gap_shared">{word("page.gap_shared")}</Term>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {gaps.pairs.map(([one, other, rows, shared], i) => (
-                <tr key={i}>
-                  <th scope="row" class="value">{one} + {other}</th>
-                  <td class="number">{rows}</td>
-                  <td class="number">{shared}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </details>
-      )}
+      {gaps.pairs.length > 0 && <PairsOf gaps={gaps} />}
       {gaps.groups.map((group, i) => (
         <p key={i}>{word("page.gap_group", { list: group.join(", ") })}</p>
       ))}
+      <VersionChoice chosen={view} choose={setView} />
       <div class="wide">
-        <table class="gap-columns">
-          <thead>
-            <tr>
-              <th scope="col">{word("page.column")}</th>
-              <th scope="col" class="number">
-                <Term term="missing">{word("page.missing")}</Term>
-              </th>
-              <th scope="col"><Term term="gap_word">{word("page.gap_word")}</Term></th>
-              <th scope="col" class="number">
-                <Term term="rows_lost">{word("page.rows_lost")}</Term>
-              </th>
-              <th scope="col" class="number">
-                <Term term="only_missing">{word("page.only_missing")}</Term>
-              </th>
-              <th scope="col">
-                <Term term="gap_places">{word("page.gap_places")}</Term>
-              </th>
-              <th scope="col">{over && word("page.gaps_over_time", { moment: over })}</th>
-              <th scope="col">{gaps.columns.some((column) => column.among.length) && <Term term="gaps_with">{word("page.gaps_with")}</Term>}</th>
-            </tr>
-          </thead>
-          <tbody>
-            {gaps.columns.slice(0, 60).map((column) => (
-              <tr key={column.name}>
-                <th scope="row">
-                  <a class="name" href={`#${columnAddress(column.name)}`} onClick={follow(columnAddress(column.name))}>
-                    {column.name}
-                  </a>
-                </th>
-                <td class="number">
-                  <Across values={page.grouped_by === null ? column.shares.slice(-2) : column.shares} />
-                </td>
-                <td>{column.word}</td>
-                <td class="number">{column.lost}</td>
-                <td class="number">{column.only}</td>
-                <td>
-                  <Strip
-                    places={column.places}
-                    text={word("page.gap_places_of", { column: column.name, rows: column.block_rows })}
-                  />
-                </td>
-                <td>
-                  {column.over_time && (
-                    <Strip
-                      places={column.over_time[1]}
-                      text={`${column.name} ${word("page.gaps_over_time", { moment: column.over_time[0] })}`}
-                      width={120}
-                    />
-                  )}
-                </td>
-                <td class="among">{column.among.join("; ")}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        {view === DIFFERENCE ? <Changes columns={gaps.columns} /> : <InVersion columns={gaps.columns} version={view} />}
       </div>
-      {gaps.columns.length > 60 && <p class="muted">{word("page.further_columns", { n: gaps.columns.length - 60 })}</p>}
+      {gaps.columns.length > DRAWN && <p class="muted">{word("page.further_columns", { n: gaps.columns.length - DRAWN })}</p>}
     </section>
+  );
+}
+
+function Patterns({ gaps }: { gaps: AllGaps }) {
+  const two = page.versions.length > 1;
+  return (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col"><Term term="missing_together">{word("page.missing_together")}</Term></th>
+          <VersionHeads />
+          {two && <th scope="col" class="number"><Term term="difference">{word("page.difference")}</Term></th>}
+          <th scope="col" class="number">
+            <Term term="share_of_rows">{word("page.share_of_rows")}</Term>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {gaps.patterns.map((pattern, i) => (
+          <tr key={i}>
+            <th scope="row" class="value">
+              {pattern.columns.slice(0, 6).join(" + ")}
+              {pattern.columns.length > 6 && ` + ${pattern.columns.length - 6}`}
+            </th>
+            {pattern.rows[0].map((rows, version) => (
+              <td class="number" key={version}>
+                {rows}
+              </td>
+            ))}
+            {two && <td class="number muted">{pattern.rows[1]}</td>}
+            <td class="number">{pattern.share}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function PairsOf({ gaps }: { gaps: AllGaps }) {
+  return (
+    <details class="behind">
+      <summary>{word("page.gap_pairs")}</summary>
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">{word("page.two_columns")}</th>
+            <th scope="col" class="number">{word("page.rows")}</th>
+            <th scope="col" class="number">
+              <Term term="gap_shared">{word("page.gap_shared")}</Term>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {gaps.pairs.map(([one, other, rows, shared], i) => (
+            <tr key={i}>
+              <th scope="row" class="value">{one} + {other}</th>
+              <td class="number">{rows}</td>
+              <td class="number">{shared}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}
+
+/** The columns with gaps, as they are in one version. */
+function InVersion({ columns, version }: { columns: GapColumn[]; version: number }) {
+  const drawn = columns.slice(0, DRAWN).flatMap((column) => {
+    const view = column.views[version];
+    return view ? [{ column, view }] : [];
+  });
+  const over = drawn.find(({ view }) => view.over_time)?.view.over_time?.[0];
+  const among = drawn.some(({ view }) => view.among.length);
+  return (
+    <table class="gap-columns">
+      <thead>
+        <tr>
+          <th scope="col">{word("page.column")}</th>
+          <Head term="missing" number />
+          <Head term="gap_word" />
+          <Head term="rows_lost" number />
+          <Head term="only_missing" number />
+          <Head term="gap_places" />
+          <th scope="col">{over && word("page.gaps_over_time", { moment: over })}</th>
+          <th scope="col">{among && <Term term="gaps_with">{word("page.gaps_with")}</Term>}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {drawn.map(({ column, view }) => (
+          <tr key={column.name}>
+            <NameOf column={column} />
+            <td class="number">
+              {version === page.versions.length - 1 ? <Shares column={column} /> : <strong>{column.shares[version]}</strong>}
+            </td>
+            <td>{view.word}</td>
+            <td class="number">{view.lost}</td>
+            <td class="number">{view.only}</td>
+            <td>
+              <Along column={column} version={version} />
+            </td>
+            <td>
+              {view.over_time && (
+                <Strip
+                  places={view.over_time[1]}
+                  text={`${column.name} ${word("page.gaps_over_time", { moment: view.over_time[0] })}`}
+                  width={120}
+                />
+              )}
+            </td>
+            <td class="among">{view.among.join("; ")}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** The columns by how much their gaps changed between the last two versions. */
+function Changes({ columns }: { columns: GapColumn[] }) {
+  const changed = columns.filter((column) => column.change).sort((a, b) => Math.abs(b.change!) - Math.abs(a.change!));
+  const most = Math.max(...changed.map((column) => Math.abs(column.change!)));
+  const newest = page.versions.length - 1;
+  if (!changed.length) return <p class="muted">{word("page.no_gap_changes")}</p>;
+  return (
+    <table class="gap-columns">
+      <thead>
+        <tr>
+          <th scope="col">{word("page.column")}</th>
+          <Head term="missing" number />
+          <Head term="change_in_points" number />
+          <td />
+          <Head term="gap_places" />
+        </tr>
+      </thead>
+      <tbody>
+        {changed.slice(0, DRAWN).map((column) => (
+          <tr key={column.name}>
+            <NameOf column={column} />
+            <td class="number">
+              <Shares column={column} />
+            </td>
+            <td class="number">
+              <strong>{signed(column.change!)}</strong>
+            </td>
+            <td>
+              <ChangeBar column={column} most={most} />
+            </td>
+            <td class="old-and-new">
+              {[newest - 1, newest].map((version) => (
+                <span key={version}>
+                  <VersionMark version={version} />
+                  <Along column={column} version={version} />
+                </span>
+              ))}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+const signed = (points: number) => `${points > 0 ? "+" : "−"}${Math.abs(points)}`;
+
+/** From the middle: to the right where more is missing, to the left where less is. */
+function ChangeBar({ column, most }: { column: GapColumn; most: number }) {
+  const half = 60;
+  const length = Math.max(1, (Math.abs(column.change!) / most) * half);
+  const text = word("page.share_change_of", { column: column.name, points: signed(column.change!) });
+  return (
+    <svg class="change-bar" width={2 * half} height={14} role="img" aria-label={text}>
+      <title>{text}</title>
+      <rect class={column.change! > 0 ? "risen" : "fallen"} x={column.change! > 0 ? half : half - length} y={2} width={length} height={10} />
+      <line x1={half} x2={half} y1={0} y2={14} />
+    </svg>
+  );
+}
+
+function Along({ column, version }: { column: GapColumn; version: number }) {
+  const view = column.views[version];
+  if (!view) return null;
+  return <Strip places={view.places} text={word("page.gap_places_of", { column: column.name, rows: view.block_rows })} />;
+}
+
+function Shares({ column }: { column: GapColumn }) {
+  return <Across values={page.grouped_by === null ? column.shares.slice(-2) : column.shares} />;
+}
+
+function NameOf({ column }: { column: GapColumn }) {
+  return (
+    <th scope="row">
+      <a class="name" href={`#${columnAddress(column.name)}`} onClick={follow(columnAddress(column.name))}>
+        {column.name}
+      </a>
+    </th>
+  );
+}
+
+function Head({ term, number }: { term: string; number?: boolean }) {
+  return (
+    <th scope="col" class={number ? "number" : undefined}>
+      <Term term={term}>{word(`page.${term}`)}</Term>
+    </th>
   );
 }

@@ -1,5 +1,6 @@
 /** The ledger: one line a column, which opens in place. */
 
+import type { JSX } from "preact";
 import { useEffect, useMemo, useRef, useState } from "preact/hooks";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { ColumnPage } from "./ColumnPage";
@@ -7,6 +8,9 @@ import { percent, whole } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Term } from "./parts";
 import { SmallSpread } from "./Spread";
+
+/** Lines that are drawn before the others. */
+const AT_FIRST = 60;
 
 type Order = "position" | "change" | "name" | "missing";
 
@@ -37,6 +41,20 @@ export function Ledger() {
     )
     .sort(orders[order]);
   const opened = columnIn(address);
+  const [all, setAll] = useState(false);
+  // A wide table is seen before all of it is there.
+  useEffect(() => {
+    if (!all) requestAnimationFrame(() => setTimeout(() => setAll(true)));
+  }, []);
+  const lines = useMemo(() => new Map<Column, JSX.Element>(), []);
+  // The same element again is not looked at again; a wide table has many lines.
+  const lineOf = (column: Column) => {
+    const open = opened !== null && column.names.includes(opened);
+    if (lines.get(column)?.props.open !== open) {
+      lines.set(column, <Line key={page.columns.indexOf(column)} column={column} open={open} />);
+    }
+    return lines.get(column)!;
+  };
   return (
     <section class="columns" id="columns" aria-label={word("page.columns")}>
       <div class="controls">
@@ -91,9 +109,7 @@ export function Ledger() {
             </th>
           </tr>
         </thead>
-        {shown.map((column) => (
-          <Line key={page.columns.indexOf(column)} column={column} open={opened !== null && column.names.includes(opened)} />
-        ))}
+        {(all || opened !== null ? shown : shown.slice(0, AT_FIRST)).map(lineOf)}
       </table>
       {shown.length === 0 && <p class="muted">{word("page.none_found")}</p>}
     </section>
@@ -111,11 +127,9 @@ function Line({ column, open }: { column: Column; open: boolean }) {
   useEffect(() => {
     if (open) body.current?.scrollIntoView({ block: "start" });
   }, [open]);
-  // The same element again is not looked at again; a wide table has many lines.
-  const line = useMemo(() => <Row column={column} open={open} />, [column, open]);
   return (
     <tbody ref={body} class={open ? "line open" : "line"} data-column={column.name}>
-      {line}
+      <Row column={column} open={open} />
       {open && (
         <tr class="opened">
           <td colSpan={5}>

@@ -1,23 +1,33 @@
 /** Rows that equal others: how many, where they stand, and the largest groups. */
 
+import { useState } from "preact/hooks";
 import { type Look, page, word } from "./model";
 import { Recipe } from "./Recipe";
-import { Cells, ColumnHeads, Strip, Term } from "./parts";
+import { Cells, ColumnHeads, Facts, Strip, Term, VersionChoice } from "./parts";
 
 export function Repeats() {
+  const { facts, versions } = page.repeats;
+  const having = versions.flatMap((looks, i) => (looks.length ? [i] : []));
+  const [version, setVersion] = useState(having[having.length - 1] ?? 0);
   return (
     <section class="repeats" id="repeats" aria-label={word("page.repeats_section")}>
       <h2>{word("page.repeats_section")}</h2>
-      {page.repeats.length > 0 && <Recipe of="repeats" />}
-      {page.repeats.length === 0 && <p class="muted">{word("page.no_repeats")}</p>}
-      {page.repeats.map((version) => (
-        <div key={version.label}>
-          {page.versions.length > 1 && <h3>{version.label}</h3>}
-          {version.looks.map((look, i) => (
-            <OneLook look={look} key={i} />
+      {having.length === 0 ? (
+        <p class="muted">{word("page.no_repeats")}</p>
+      ) : (
+        <>
+          <Recipe of="repeats" />
+          {versions.length > 1 && <Facts first="version" rows={facts} />}
+          {having.length > 1 ? (
+            <VersionChoice chosen={version} choose={setVersion} of={having} />
+          ) : (
+            versions.length > 1 && <h3>{page.versions[version]!.label}</h3>
+          )}
+          {versions[version]!.map((look, i) => (
+            <OneLook look={look} key={`${version} ${i}`} />
           ))}
-        </div>
-      ))}
+        </>
+      )}
     </section>
   );
 }

@@ -2,13 +2,14 @@
 
 import { useLayoutEffect, useMemo, useRef, useState } from "preact/hooks";
 import { type Bars, barsOf, finest, logBarsOf } from "./bars";
-import { largeFigure, levelsFigure, quiet, rows, share, shares, smallFigure } from "./figure";
+import { largeFigure, levelsFigure, quiet, rows, share, shares } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Spread as SpreadData, word } from "./model";
 import { Choice, useInSight } from "./parts";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 import { pointsOf, shapeFigure, type Way } from "./shapeFigure";
+import { smallFigure } from "./smallFigure";
 
 const SMALL = { width: 230, height: 42, bars: 36 };
 const LARGE = { width: 720, bars: 72 };
@@ -30,7 +31,7 @@ export function SmallSpread({ column }: { column: Column }) {
   useLayoutEffect(() => {
     if (!seen || !column.spread || !ref.current) return;
     const bars = barsOf(column.spread, SMALL.bars);
-    if (bars.bars.length) ref.current.replaceChildren(quiet(smallFigure(bars, totalsOf(column), SMALL.width, SMALL.height)));
+    if (bars.bars.length) ref.current.replaceChildren(smallFigure(bars, totalsOf(column), SMALL.width, SMALL.height));
   }, [seen]);
   if (!column.spread) return <div class="spread-small none">–</div>;
   return <div class="spread-small" ref={ref} role="img" aria-label={described(column)} />;

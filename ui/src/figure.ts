@@ -91,20 +91,6 @@ export function quiet(figure: Element): Element {
   return figure;
 }
 
-/** A spread of the ledger's size, without axes. */
-export function smallFigure(bars: Bars, totals: number[], width: number, height: number): Element {
-  return Plot.plot({
-    className: "plot",
-    width,
-    height,
-    margin: 1,
-    marginBottom: 2,
-    x: { ...scaleX(bars), axis: null },
-    y: { axis: null, domain: [0, highest(bars, totals)] },
-    marks: [newestMark(bars, totals), ...olderMarks(bars, totals), Plot.ruleY([0], { className: "base" })],
-  });
-}
-
 /** The spread of a numeric or time axis in full size. */
 export function largeFigure(bars: Bars, { totals, ...heights }: Heights, width: number, label: string): Element {
   const few = !bars.touching && bars.bars.length <= 16;
@@ -187,7 +173,7 @@ export function levelsFigure(bars: Bars, { totals, ...heights }: Heights, width:
   });
 }
 
-function highest({ bars }: Bars, totals: number[]): number {
+export function highest({ bars }: Bars, totals: number[]): number {
   const heights = bars.flatMap((bar) => totals.map((_, version) => share(bar, version, totals)));
   return Math.max(...heights, 1e-9);
 }

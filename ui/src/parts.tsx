@@ -2,7 +2,7 @@
 
 import { type ComponentChildren, options, type RefObject } from "preact";
 import { useEffect, useId, useRef, useState } from "preact/hooks";
-import { defined, page, type Weight, word } from "./model";
+import { defined, type FactRow, page, type Weight, word } from "./model";
 
 export function WeightTag({ weight }: { weight: Weight }) {
   return <span class={`weight ${weight}`}>{word(`weights.${weight}`)}</span>;
@@ -194,6 +194,42 @@ export function Heads({ first = "", differences = false }: { first?: string; dif
   );
 }
 
+/** Counts of every version, and the difference between the last two. */
+export function Facts({ first, rows }: { first: string; rows: FactRow[] }) {
+  const differences = page.versions.length > 1;
+  return (
+    <table>
+      <Heads first={first} differences={differences} />
+      <tbody>
+        {rows.map(([name, counts, difference]) => (
+          <tr key={name}>
+            <th scope="row">
+              <Term term={name}>{word(`page.${name}`)}</Term>
+            </th>
+            {counts.map((count, i) => (
+              <td class="number" key={i}>
+                {count}
+              </td>
+            ))}
+            {differences && <td class="number muted">{difference}</td>}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** Chosen in place of a version. */
+export const DIFFERENCE = -1;
+
+/** One of the versions; or of all, the difference between the last two. */
+export function VersionChoice({ chosen, choose, of }: { chosen: number; choose: (version: number) => void; of?: number[] }) {
+  if (page.versions.length < 2) return null;
+  const choices = (of ?? page.versions.map((_, i) => i)).map((i): [string, string] => [`${i}`, page.versions[i]!.label]);
+  if (!of && page.grouped_by === null) choices.push([`${DIFFERENCE}`, word("page.difference")]);
+  return <Choice label={word("page.version")} choices={choices} chosen={`${chosen}`} choose={(name) => choose(Number(name))} />;
+}
+
 /** What waits to come in sight; print has no sight, and gets all of it. */
 const waiting = new Set<() => void>();
 
@@ -206,7 +242,7 @@ window.addEventListener("beforeprint", () => {
 
 /** What came in sight and is not drawn yet: a few at each frame, so that scrolling stays smooth. */
 const coming: (() => void)[] = [];
-const AT_ONCE = 2;
+const AT_ONCE = 6;
 
 function drawSoon(draw: () => void): void {
   coming.push(draw);
@@ -219,22 +255,34 @@ function drawNext(): void {
   if (coming.length) requestAnimationFrame(drawNext);
 }
 
+/** One observer for all: a thousand of them would cost more at each frame than the drawing. */
+const drawing = new Map<Element, () => void>();
+const observer = new IntersectionObserver(
+  (entries) =>
+    entries.forEach(({ isIntersecting, target }) => {
+      const draw = drawing.get(target);
+      if (!isIntersecting || !draw) return;
+      observer.unobserve(target);
+      drawSoon(draw);
+    }),
+  { rootMargin: "300px" },
+);
+
 /** Whether an element is, or was, near the part of the page that is in sight. */
 export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] {
   const ref = useRef<T>(null);
   const [seen, setSeen] = useState(false);
   useEffect(() => {
-    if (seen || !ref.current) return;
+    const element = ref.current;
+    if (seen || !element) return;
     const draw = () => setSeen(true);
     waiting.add(draw);
-    const observer = new IntersectionObserver(
-      (entries) => entries.some((entry) => entry.isIntersecting) && drawSoon(draw),
-      { rootMargin: "300px" },
-    );
-    observer.observe(ref.current);
+    drawing.set(element, draw);
+    observer.observe(element);
     return () => {
       waiting.delete(draw);
-      observer.disconnect();
+      drawing.delete(element);
+      observer.unobserve(element);
     };
   }, [seen]);
   return [ref, seen];

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ComparisonDocument, summaries_of
 from nachsicht.model.gaps import GapPatterns
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.report.by_version import Row, counted
 from nachsicht.words import percent, phrase, whole
 
 #: Patterns and pairs that are listed.
 _LISTED = 12
+#: Columns whose gaps are drawn.
+_DRAWN = 60
 
 
 def gaps_of(document: ComparisonDocument) -> dict[str, Any] | None:
@@ -21,7 +26,7 @@ def gaps_of(document: ComparisonDocument) -> dict[str, Any] | None:
         return None
     newest = versions[-1].gaps
     return {
-        "facts": [_facts(version) for version in versions],
+        "facts": _facts(versions),
         "columns": _columns(document),
         "patterns": _patterns([version.gaps for version in versions]),
         "further": phrase(
@@ -80,20 +85,20 @@ def _by_moment(version: ProfileDocument, column: str) -> tuple[str, list[float]]
     return None
 
 
-def _facts(version: ProfileDocument) -> dict[str, str]:
-    rows, gaps = max(version.rows, 1), version.gaps
-    touched = version.rows - gaps.complete_rows
-    affected = sum(column.missing > 0 for column in version.columns)
-    return {
-        "missing_cells": f"{whole(version.missing_cells)} "
-        f"({percent(version.missing_cells / max(version.cells, 1))})",
-        "complete_rows": f"{whole(gaps.complete_rows)} ({percent(gaps.complete_rows / rows)})",
-        "rows_with_gaps": f"{whole(touched)} ({percent(touched / rows)})",
-        "columns_with_gaps": whole(affected),
-        "columns_all_missing": whole(
-            sum(column.missing == column.rows > 0 for column in version.columns)
-        ),
-    }
+def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
+    rows = [version.rows for version in versions]
+    complete = [version.gaps.complete_rows for version in versions]
+    touched = [total - whole for total, whole in zip(rows, complete, strict=True)]
+    affected = [sum(c.missing > 0 for c in version.columns) for version in versions]
+    empty = [sum(c.missing == c.rows > 0 for c in version.columns) for version in versions]
+    cells = [version.cells for version in versions]
+    return [
+        counted("missing_cells", [version.missing_cells for version in versions], cells),
+        counted("complete_rows", complete, rows),
+        counted("rows_with_gaps", touched, rows),
+        counted("columns_with_gaps", affected),
+        counted("columns_all_missing", empty),
+    ]
 
 
 def _columns(document: ComparisonDocument) -> list[dict[str, Any]]:
@@ -102,43 +107,59 @@ def _columns(document: ComparisonDocument) -> list[dict[str, Any]]:
     for across in document.columns:
         summaries = summaries_of(across, document.versions)
         shares = [summary.missing_share if summary else None for summary in summaries]
-        if not any(shares):
-            continue
-        gaps = document.versions[-1].gaps
-        places = next((p for p in gaps.places if p.column == across.name), None)
-        newest = shares[-1] or 0.0
-        found.append(
-            {
-                "name": across.name,
-                "shares": [None if share is None else percent(share) for share in shares],
-                "share": newest,
-                "word": gap_word(newest, document.versions[-1].gap_bounds),
-                "lost": whole(summaries[-1].missing) if summaries[-1] else "–",
-                "among": _among(document.versions[-1], across.name),
-                "over_time": _by_moment(document.versions[-1], across.name),
-                "only": whole(gaps.only_missing.get(across.name, 0)),
-                "block_rows": places.block_rows if places else 0,
-                "places": [round(count / places.block_rows, 3) for count in places.missing]
-                if places
-                else [],
-            }
-        )
-    return sorted(found, key=lambda column: (-column["share"], column["name"]))
-
-
-def _patterns(gaps: list[GapPatterns]) -> list[dict[str, Any]]:
-    """The patterns of the newest version, with the rows that had them in the others."""
-    known = [{pattern.columns: pattern.rows for pattern in side.patterns} for side in gaps]
+        if any(shares):
+            found.append((across.name, shares, summaries))
+    found.sort(key=lambda column: (-(column[1][-1] or 0.0), column[0]))
     return [
         {
-            "columns": pattern.columns,
-            "rows": [
-                whole(side[pattern.columns])
-                if pattern.columns in side
-                else ("–" if counts.further_patterns else "0")
-                for side, counts in zip(known, gaps, strict=True)
-            ],
-            "share": percent(pattern.rows / max(gaps[-1].rows, 1)),
+            "name": name,
+            "shares": [None if share is None else percent(share) for share in shares],
+            "change": _change(shares),
+            "views": [
+                _view(version, summary) if summary else None
+                for version, summary in zip(document.versions, summaries, strict=True)
+            ]
+            if place < _DRAWN
+            else [],
         }
-        for pattern in gaps[-1].patterns[:_LISTED]
+        for place, (name, shares, summaries) in enumerate(found)
     ]
+
+
+def _change(shares: Sequence[float | None]) -> float | None:
+    """By how many points of a hundred the newest share is above the one before."""
+    if len(shares) < 2 or shares[-1] is None or shares[-2] is None:
+        return None
+    return round(100 * (shares[-1] - shares[-2]), 2)
+
+
+def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
+    """The gaps of a column in one version."""
+    name = column.name
+    places = next((p for p in version.gaps.places if p.column == name), None)
+    return {
+        "word": gap_word(column.missing_share, version.gap_bounds),
+        "lost": whole(column.missing),
+        "among": _among(version, name),
+        "over_time": _by_moment(version, name),
+        "only": whole(version.gaps.only_missing.get(name, 0)),
+        "block_rows": places.block_rows if places else 0,
+        "places": [round(count / places.block_rows, 3) for count in places.missing]
+        if places
+        else [],
+    }
+
+
+def _patterns(gaps: Sequence[GapPatterns]) -> list[dict[str, Any]]:
+    """The patterns of the newest version, with the rows that had them in the others."""
+    known = [{pattern.columns: pattern.rows for pattern in side.patterns} for side in gaps]
+    found = []
+    for pattern in gaps[-1].patterns[:_LISTED]:
+        rows = [
+            side.get(pattern.columns, None if counts.further_patterns else 0)
+            for side, counts in zip(known, gaps, strict=True)
+        ]
+        _, texts, change = counted("", rows)
+        share = percent(pattern.rows / max(gaps[-1].rows, 1))
+        found.append({"columns": pattern.columns, "rows": [texts, change], "share": share})
+    return found

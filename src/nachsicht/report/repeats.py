@@ -2,22 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.profile import ProfileDocument, Repeats
+from nachsicht.report.by_version import Row, counted
 from nachsicht.words import percent, phrase, whole
 
 #: Columns of which a group of equal rows shows the cells.
 _CELLS = 6
 
 
-def repeats_payload(document: ComparisonDocument) -> list[dict[str, Any]]:
-    """Repeats of every version that has any, the newest first."""
+def repeats_payload(document: ComparisonDocument) -> dict[str, Any]:
+    """Repeats of every version, and how many more or fewer there are."""
+    return {
+        "facts": _facts(document.versions),
+        "versions": [_looks(version) for version in document.versions],
+    }
+
+
+def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
+    repeats = [version.repeats for version in versions]
+    rows = [version.rows for version in versions]
+    about = [look.uncertainty > 0 for look in repeats]
     return [
-        {"label": version.label, "looks": looks}
-        for version in reversed(document.versions)
-        if (looks := _looks(version))
+        counted("repeated_rows", [look.repeated_rows for look in repeats], rows, about),
+        counted("rows_once", [look.distinct_rows for look in repeats], rows, about),
     ]
 
 
