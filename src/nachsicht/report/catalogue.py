@@ -34,6 +34,8 @@ def entry_lines(code: str) -> Iterator[str]:
     yield ""
     yield from textwrap.wrap(_facts_marked(told["next_step"]), _WIDTH)
     yield ""
+    yield from textwrap.wrap(f"{words['terminal']['example']}: {words['examples'][code]}", _WIDTH)
+    yield ""
     kinds = ", ".join(words["kinds"][kind] for kind in entry.kinds)
     place = words["terminal"]["between" if entry.between else "within"]
     yield f"{words['terminal']['kinds'] + ':':12}{kinds or words['page']['rows']}; {place}"
@@ -77,8 +79,8 @@ def catalogue_page() -> str:
     lines = ["# Findings", "", words["catalogue"]["about"], ""]
     for between in (False, True):
         lines += [f"## {words['terminal']['between' if between else 'within'].capitalize()}", ""]
-        lines += ["| code | what it says | kinds | weight | evidence | remedy |"]
-        lines += ["|---|---|---|---|---|---|"]
+        lines += ["| code | what it says | an example | kinds | weight | evidence | remedy |"]
+        lines += ["|---|---|---|---|---|---|---|"]
         for entry in ENTRIES:
             if entry.between is not between:
                 continue
@@ -89,6 +91,7 @@ def catalogue_page() -> str:
             cells = (
                 f"`{entry.code}`",
                 f"{said} *{next_step}*",
+                words["examples"][entry.code],
                 "any" if len(entry.kinds) > 7 else kinds,
                 rule_of(entry),
                 ", ".join(f"`{name}`" for name in entry.evidence),
