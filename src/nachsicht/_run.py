@@ -165,12 +165,12 @@ def _version(
     settings: Settings,
     listener: ProgressListener | None,
 ) -> Version:
-    from nachsicht.engines.local import run_local
+    from nachsicht.engines import run_engine
 
     started = time.perf_counter()
     opened = open_source()
     now = int(_now().timestamp() * 1e6)
-    computed, at_hand = run_local(opened, settings, listener or ignore_progress, now)
+    computed, at_hand = run_engine(opened, settings, listener or ignore_progress, now)
     origin = _origin(opened, settings, _seconds_since(started))
     return _put_together(label, title, computed, at_hand, origin, settings)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -43,6 +43,22 @@ class SourceFacts:
 
 
 @dataclass(frozen=True)
+class Piece:
+    """Some rows of a source that can be read by themselves.
+
+    Attributes
+    ----------
+    read : callable
+        Gives them as an Arrow table; it can be pickled and called in another process.
+    rows : int, optional
+        How many there are, where that is known without reading.
+    """
+
+    read: Callable[[], Any]
+    rows: int | None = None
+
+
+@dataclass(frozen=True)
 class Opened:
     """A source that is ready to be read, once or more.
 
@@ -57,12 +73,21 @@ class Opened:
         Reads it as record batches of one schema; each call begins anew. A batch comes with
         the number of bytes of the source that are read so far. Raises `Restart` where
         what was read so far must be forgotten.
+    pieces : callable, optional
+        The pieces in the order of their rows, where it can be read in pieces.
+    engine : str
+        The engine that alone can compute it, where it is a frame of that engine.
+    frame : object
+        That frame.
     """
 
     facts: SourceFacts
     memory_bytes: int
     table: Callable[[], Any]
     batches: Callable[[], Iterator[tuple[Any, int]]]
+    pieces: Callable[[], Sequence[Piece]] | None = None
+    engine: str = ""
+    frame: Any = None
 
 
 class Source(Protocol):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 import tomli_w
@@ -83,6 +83,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         is read in pieces, and some figures become approximate, which they say.
     threads : int
         Threads to compute with; 0 means one for each core.
+    engine : str
+        ``local``, or ``dask``: the pieces of the source are computed by the user's own Dask
+        client. Dataframes of Dask and Spark are computed where they are, whatever this says.
     labels : tuple of str
         What to call the versions, in order.
     omit : tuple of str
@@ -122,6 +125,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     discrete_values: int = 40
     memory_bytes: int = 0
     threads: int = 0
+    engine: Literal["local", "dask"] = "local"
     labels: tuple[str, ...] = ()
     omit: tuple[str, ...] = ()
     kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
@@ -183,7 +187,7 @@ def settings_text(settings: Settings) -> str:
     Without what belongs to this machine (paths, threads) or to one page (title, labels).
     """
     own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
-    for name in ("accepted", "title", "labels", "threads"):
+    for name in ("accepted", "title", "labels", "threads", "engine"):
         own.pop(name, None)
     own.get("theme", {}).pop("logo", None)
     return tomli_w.dumps({name: value for name, value in own.items() if value not in ({}, None)})

@@ -15,15 +15,16 @@ from nachsicht.compute.masking import pseudonyms
 from nachsicht.settings import Settings
 
 
-def prepared(batch: Any, settings: Settings) -> Any:
+def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> Any:
     """A table or record batch as it shall be looked at.
 
     Columns to omit are gone, those to mask hold pseudonyms, and marked values are null. With
-    nothing to do the batch itself is returned.
+    nothing to do the batch itself is returned. The key of masks is that of this process, unless
+    one is given.
     """
     batch = _without(batch, settings.omit)
     batch = mark_missing(batch, settings.missing_marks)
-    return _masked(batch, settings.mask)
+    return _masked(batch, settings.mask, mask_key)
 
 
 def _without(batch: Any, patterns: Sequence[str]) -> Any:
@@ -32,13 +33,13 @@ def _without(batch: Any, patterns: Sequence[str]) -> Any:
     return batch if len(kept) == len(names) else batch.select(kept)
 
 
-def _masked(batch: Any, patterns: Sequence[str]) -> Any:
+def _masked(batch: Any, patterns: Sequence[str], key: bytes | None) -> Any:
     names = batch.schema.names
     hidden = {i for i, name in enumerate(names) if _any_fits(name, patterns)}
     if not hidden:
         return batch
     columns = [
-        pseudonyms(batch.column(i)) if i in hidden else batch.column(i) for i in range(len(names))
+        pseudonyms(column, key) if i in hidden else column for i, column in enumerate(batch.columns)
     ]
     return type(batch).from_arrays(columns, names=names)
 

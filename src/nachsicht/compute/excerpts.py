@@ -61,7 +61,16 @@ def observe_ends(batch: Any) -> EndsPart:
     table = batch if isinstance(batch, pa.Table) else pa.Table.from_batches([batch])
     few = table.select(range(min(table.num_columns, MOST_COLUMNS)))
     start = max(few.num_rows - SHOWN, 0)
-    return EndsPart(few.slice(0, SHOWN), few.slice(start), table.num_rows)
+    first, last = _copied(few.slice(0, SHOWN)), _copied(few.slice(start))
+    return EndsPart(first, last, table.num_rows)
+
+
+def _copied(rows: Any) -> Any:
+    """Rows by themselves: a slice keeps all rows, and takes them along where it is sent."""
+    kept = pa.BufferOutputStream()
+    with pa.ipc.new_stream(kept, rows.schema) as stream:
+        stream.write_table(rows)
+    return pa.ipc.open_stream(kept.getvalue()).read_all()
 
 
 def _outlying(table: Any, columns: Sequence[ColumnSummary]) -> tuple[int, ...]:

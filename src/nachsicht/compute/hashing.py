@@ -76,10 +76,21 @@ def _hash_present(array: Any, salt: np.uint64) -> Hashes:
         numbers = values_of(array).astype(np.float64)
         numbers += 0.0  # -0.0 becomes 0.0
         return _salted(numbers.view(np.uint64), salt)
-    plain = types.is_integer(stored) or types.is_boolean(stored) or types.is_temporal(stored)
-    if plain and not types.is_interval(stored):
+    if types.is_temporal(stored) and not types.is_interval(stored):
+        # In nanoseconds, modulo 2**64: the same whatever unit a moment is stored in.
+        ticks = values_of(array).astype(np.int64).view(np.uint64)
+        return _salted(ticks * _nanoseconds(stored), salt)
+    if types.is_integer(stored) or types.is_boolean(stored):
         return _salted(values_of(array).astype(np.int64).view(np.uint64), salt)
     return _hash_bytes(_binary(array), salt)
+
+
+def _nanoseconds(stored: Any) -> np.uint64:
+    """Of a unit of a temporal type."""
+    if pa.types.is_date32(stored):
+        return np.uint64(86_400 * 10**9)
+    unit = "ms" if pa.types.is_date64(stored) else stored.unit
+    return np.uint64({"s": 10**9, "ms": 10**6, "us": 10**3, "ns": 1}[unit])
 
 
 def _salted(bits: Hashes, salt: np.uint64) -> Hashes:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.by_level import spreads_by_level
-from nachsicht.compute.columns import ColumnPart, encode, observe_column, read_column
+from nachsicht.compute.columns import encode, observe_column, read_column
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import MOST_COLUMNS, observe_ends
 from nachsicht.compute.fingerprints import fingerprint, rows_told
@@ -35,6 +35,7 @@ from nachsicht.compute.repeats import (
     in_columns,
     with_cells,
 )
+from nachsicht.compute.table_part import observe_with_rows
 from nachsicht.contracts import Progress, ProgressListener
 from nachsicht.engines.threads import preload, threads
 from nachsicht.model.column import CategorySummary, ColumnSummary
@@ -257,18 +258,6 @@ class InMemory:
             with_cells(in_columns(part, look, self.columns), self.table, MOST_COLUMNS)
             for part, look in zip(found, looks, strict=True)
         )
-
-
-def observe_with_rows(array: Any, position: int, hashes: RowHashes) -> tuple[ColumnPart, Any]:
-    """One step serves the column and the rows, so that texts are encoded once.
-
-    Returns
-    -------
-    (the part of the column, the column as it was encoded)
-    """
-    encoded = encode(array)
-    hashes.add(encoded, position)
-    return observe_column(array, encoded), encoded
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:

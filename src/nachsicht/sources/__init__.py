@@ -29,6 +29,10 @@ def source_of(data: object, reading: Reading) -> Source:
         return _at_address(data, reading)
     if isinstance(data, str | PathLike):
         return _at_path(Path(data), reading)
+    from nachsicht.sources.cluster_frames import ClusterFrame, cluster_of
+
+    if engine := cluster_of(data):
+        return ClusterFrame(data, engine)
     from nachsicht.sources.frames import FrameSource, gives_table
 
     if gives_table(data):

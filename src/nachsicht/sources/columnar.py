@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.contracts import Opened, SourceFacts
+from nachsicht.contracts import Opened, Piece, SourceFacts
 from nachsicht.errors import SourceUnreadable
 from nachsicht.sources.frames import opened_table
 
@@ -41,8 +42,21 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
         except (pa.ArrowException, OSError) as error:
             raise _damaged(path, "Parquet", error) from error
 
+    def pieces() -> list[Piece]:
+        rows = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
+        return [Piece(partial(_row_group, path, i), n) for i, n in enumerate(rows)]
+
     # Texts take about twice their stored size once they are spread out.
-    return Opened(facts, 2 * sum(groups), table, batches)
+    return Opened(facts, 2 * sum(groups), table, batches, pieces if groups else None)
+
+
+def _row_group(path: Path, group: int) -> Any:
+    import pyarrow.parquet as pq
+
+    try:
+        return pq.ParquetFile(path).read_row_group(group)
+    except (pa.ArrowException, OSError) as error:
+        raise _damaged(path, "Parquet", error) from error
 
 
 def open_arrow(path: Path, facts: SourceFacts) -> Opened:

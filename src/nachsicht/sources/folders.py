@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.contracts import Opened, SourceFacts
+from nachsicht.contracts import Opened, Piece, SourceFacts
 from nachsicht.errors import SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.files import FileSource
@@ -63,7 +64,19 @@ class FolderSource:
                 before += part.facts.size_bytes or 0
             gather()
 
-        return Opened(facts, sum(part.memory_bytes for part in parts), table, batches)
+        def pieces() -> list[Piece]:
+            found: list[Piece] = []
+            for part, path in zip(parts, paths, strict=True):
+                whole = [Piece(partial(_whole, path, self.reading))]
+                found += part.pieces() if part.pieces else whole
+            return found
+
+        return Opened(facts, sum(part.memory_bytes for part in parts), table, batches, pieces)
+
+
+def _whole(path: Path, reading: Reading) -> Any:
+    """A part file, opened anew by whoever reads it."""
+    return FileSource(path, reading).open().table()
 
 
 def _concat(tables: list[Any], paths: list[Path]) -> Any:

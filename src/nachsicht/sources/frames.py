@@ -43,7 +43,7 @@ class FrameSource:
         notes: list[str] = []
         try:
             if _is_pandas(self.data):
-                table = _from_pandas(self.data, notes)
+                table = table_of_pandas(self.data, notes)
             elif hasattr(self.data, "__arrow_c_stream__"):
                 table = pa.table(self.data)
             else:
@@ -83,7 +83,7 @@ def opened_table(table: Any, facts: SourceFacts) -> Opened:
     return Opened(facts, table.nbytes, lambda: table, batches)
 
 
-def _from_pandas(frame: Any, notes: list[str]) -> Any:
+def table_of_pandas(frame: Any, notes: list[str]) -> Any:
     """Column by column, so that one odd column does not spoil the others.
 
     An index that says something becomes columns: one with a name, or of other things than the

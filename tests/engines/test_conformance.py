@@ -1,0 +1,145 @@
+"""Every source and every engine gives the figures of memory; those that estimate, within bounds."""
+
+import gzip
+
+import pandas as pd
+import polars as pl
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from pyarrow import csv, feather
+from sqlalchemy import create_engine
+
+from nachsicht.testing import NotConforming, assert_conforms, sample_table
+
+#: Little enough that every source streams, and that values of 60,000 rows are condensed.
+LITTLE = 400_000
+
+
+@pytest.fixture(scope="session")
+def dask_client():
+    """A cluster of two processes on this machine."""
+    from distributed import Client, LocalCluster
+
+    with (
+        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
+        Client(cluster) as client,
+    ):
+        yield client
+
+
+@pytest.fixture(scope="session")
+def spark():
+    """Spark on two cores of this machine."""
+    from pyspark.sql import SparkSession
+
+    builder = SparkSession.builder.master("local[2]").config("spark.ui.enabled", "false")
+    builder = builder.config("spark.sql.shuffle.partitions", "3")
+    session = builder.config("spark.sql.session.timeZone", "UTC").getOrCreate()
+    session.sparkContext.setLogLevel("ERROR")
+    yield session
+    session.stop()
+
+
+def parquet(table, folder):
+    pq.write_table(table, folder / "checks.parquet", row_group_size=4_000)
+    return folder / "checks.parquet"
+
+
+def parts(table, folder):
+    (folder / "parts").mkdir()
+    for start in range(0, table.num_rows, 1_700):
+        pq.write_table(table.slice(start, 1_700), folder / "parts" / f"part_{start:06d}.parquet")
+    return folder / "parts"
+
+
+def text(table, folder):
+    csv.write_csv(table, folder / "checks.csv")
+    return folder / "checks.csv"
+
+
+def packed_text(table, folder):
+    path = text(table, folder)
+    (folder / "checks.csv.gz").write_bytes(gzip.compress(path.read_bytes()))
+    return folder / "checks.csv.gz"
+
+
+def arrow(table, folder):
+    feather.write_feather(table, folder / "checks.arrow")
+    return folder / "checks.arrow"
+
+
+def database(table, folder):
+    address = f"sqlite:///{folder}/checks.db"
+    engine = create_engine(address)
+    table.to_pandas().to_sql("checks", engine, index=False)
+    engine.dispose()
+    return address
+
+
+FILES = {"Parquet": parquet, "parts": parts, "CSV": text, "packed CSV": packed_text, "Arrow": arrow}
+FRAMES = {"pandas": lambda t: t.to_pandas(types_mapper=pd.ArrowDtype), "Polars": pl.from_arrow}
+
+
+@pytest.mark.parametrize("give", FILES.values(), ids=FILES)
+@pytest.mark.parametrize("memory_bytes", [1 << 30, LITTLE], ids=["in memory", "streaming"])
+def test_files(give, memory_bytes, tmp_path, monkeypatch):
+    monkeypatch.setattr("nachsicht.engines.local._KEPT", 1000)  # streams keep all values
+    assert_conforms(lambda table: give(table, tmp_path), memory_bytes=memory_bytes)
+
+
+@pytest.mark.parametrize("give", FRAMES.values(), ids=FRAMES)
+def test_frames(give):
+    assert_conforms(give)
+
+
+@pytest.mark.parametrize("give", [parquet, parts, text], ids=["Parquet", "parts", "CSV"])
+def test_estimates_of_streams_keep_their_bounds(give, tmp_path):
+    table = sample_table(60_000)
+    found = assert_conforms(lambda t: give(t, tmp_path), table=table, memory_bytes=LITTLE)
+    assert any(column.accuracy for column in found.columns)
+
+
+@pytest.mark.parametrize("give", [parquet, parts, text], ids=["Parquet", "parts", "CSV"])
+def test_dask_computes_the_pieces_of_any_source(give, tmp_path, dask_client):
+    assert_conforms(lambda table: give(table, tmp_path), engine="dask")
+
+
+def test_dask_dataframes(dask_client):
+    from dask import dataframe
+
+    def give(table):
+        return dataframe.from_pandas(table.to_pandas(types_mapper=pd.ArrowDtype), npartitions=11)
+
+    assert_conforms(give)
+    table = sample_table(60_000)
+    found = assert_conforms(give, table=table, memory_bytes=LITTLE)
+    assert any(column.accuracy for column in found.columns)
+
+
+def test_dask_without_a_cluster(tmp_path):
+    assert_conforms(lambda table: parts(table, tmp_path), engine="dask")
+
+
+@pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
+def test_spark_dataframes(spark, tmp_path):
+    spark.conf.set("spark.sql.files.maxPartitionBytes", "60000")
+
+    def give(table):
+        path = tmp_path / f"{table.num_rows}.parquet"
+        pq.write_table(table, path, row_group_size=500)
+        return spark.read.parquet(str(path))
+
+    assert give(sample_table()).rdd.getNumPartitions() > 8
+    assert_conforms(give)
+    table = sample_table(60_000)
+    found = assert_conforms(give, table=table, memory_bytes=LITTLE)
+    assert any(column.accuracy for column in found.columns)
+
+
+def test_other_figures_do_not_conform():
+    def give(table):
+        return table.set_column(5, "mites", pa.array([n + 1 for n in table["mites"].to_pylist()]))
+
+    with pytest.raises(NotConforming, match=r"mites|columns\[5\]"):
+        assert_conforms(give)
