@@ -5,15 +5,15 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema findings recall bench bench-pages docs demo test test-all lint types browser page check-page demo-data screenshots clean
+.PHONY: schema findings recall bench bench-pages docs demo test test-all lint types browser java page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
 
-test: lint types check-page docs browser
+test: lint types check-page docs browser java
 	$(BIN)/pytest -m "not slow"
 
-test-all: lint types check-page docs browser
+test-all: lint types check-page docs browser java
 	$(BIN)/pytest
 
 lint: $(VENV)/.dev
@@ -26,6 +26,10 @@ types: $(VENV)/.dev
 # The browser that the page is tested in. Where it cannot be had, its tests say so and are skipped.
 browser:
 	@sh tests/browser/install.sh
+
+# What Spark runs on.
+java:
+	@sh tests/engines/install.sh
 
 # The page's script and style, built from ui/ into the package.
 page:

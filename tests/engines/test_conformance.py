@@ -8,37 +8,11 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 from pyarrow import csv, feather
-from sqlalchemy import create_engine
 
 from nachsicht.testing import NotConforming, assert_conforms, sample_table
 
 #: Little enough that every source streams, and that values of 60,000 rows are condensed.
 LITTLE = 400_000
-
-
-@pytest.fixture(scope="session")
-def dask_client():
-    """A cluster of two processes on this machine."""
-    from distributed import Client, LocalCluster
-
-    with (
-        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
-        Client(cluster) as client,
-    ):
-        yield client
-
-
-@pytest.fixture(scope="session")
-def spark():
-    """Spark on two cores of this machine."""
-    from pyspark.sql import SparkSession
-
-    builder = SparkSession.builder.master("local[2]").config("spark.ui.enabled", "false")
-    builder = builder.config("spark.sql.shuffle.partitions", "3")
-    session = builder.config("spark.sql.session.timeZone", "UTC").getOrCreate()
-    session.sparkContext.setLogLevel("ERROR")
-    yield session
-    session.stop()
 
 
 def parquet(table, folder):
@@ -67,14 +41,6 @@ def packed_text(table, folder):
 def arrow(table, folder):
     feather.write_feather(table, folder / "checks.arrow")
     return folder / "checks.arrow"
-
-
-def database(table, folder):
-    address = f"sqlite:///{folder}/checks.db"
-    engine = create_engine(address)
-    table.to_pandas().to_sql("checks", engine, index=False)
-    engine.dispose()
-    return address
 
 
 FILES = {"Parquet": parquet, "parts": parts, "CSV": text, "packed CSV": packed_text, "Arrow": arrow}

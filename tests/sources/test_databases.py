@@ -9,6 +9,7 @@ import pandas as pd
 import pytest
 
 import nachsicht
+from nachsicht.testing import assert_conforms, sample_table
 
 
 @pytest.fixture
@@ -149,6 +150,44 @@ def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, mem
         assert "geheim" not in made.write(tmp_path / name).read_text()
     assert "geheim" not in repr(made)
     assert "geheim" not in made.remedies()
+
+
+def test_postgres_conforms(postgres):
+    import sqlalchemy as sql
+
+    owner = postgres[0].replace("keeper:geheim", "postgres")
+
+    def give(table):
+        engine = sql.create_engine(owner)
+        frame = table.to_pandas(types_mapper=pd.ArrowDtype)
+        frame.to_sql("sample", engine, index_label="n", if_exists="replace")
+        engine.dispose()
+        return owner
+
+    # A table has no order of its own.
+    query = "select {} from sample order by n".format(", ".join(sample_table().schema.names))
+    for settings in ({}, {"engine": "dask"}):
+        assert_conforms(give, reading={"query": query}, **settings)
+
+
+# The driver cannot close a cursor whose connection is gone, and complains of that itself.
+@pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
+def test_a_connection_that_drops_is_told_and_gives_no_figure(postgres):
+    import sqlalchemy as sql
+
+    owner = postgres[0].replace("keeper:geheim", "postgres")
+    # The server ends the connection after some thousand rows.
+    query = (
+        "select n, case when n = 150000 then pg_terminate_backend(pg_backend_pid()) end as ended "
+        "from generate_series(1, 400000) as n"
+    )
+    with pytest.raises(nachsicht.SourceError, match="cannot be read") as failed:
+        nachsicht.profile(owner, reading={"query": query}, memory_bytes=100_000)
+    assert "geheim" not in str(failed.value)
+    engine = sql.create_engine(owner)
+    with engine.connect() as connection:
+        assert connection.execute(sql.text("select 1")).scalar() == 1
+    engine.dispose()
 
 
 def test_postgres_errors_hold_no_credential(postgres):

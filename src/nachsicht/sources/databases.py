@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -106,13 +106,14 @@ class DatabaseSource:
             result = connection.execution_options(
                 stream_results=True, max_row_buffer=BATCH_ROWS
             ).execute(statement)
-            names = list(result.keys())
-            empty = True
-            for part in result.partitions(BATCH_ROWS):
-                empty = False
-                yield columns.batch(names, list(zip(*part, strict=True)))
-            if empty:
-                yield columns.batch(names, [() for _ in names])
+            with closing(result):  # also where the connection dropped
+                names = list(result.keys())
+                empty = True
+                for part in result.partitions(BATCH_ROWS):
+                    empty = False
+                    yield columns.batch(names, list(zip(*part, strict=True)))
+                if empty:
+                    yield columns.batch(names, [() for _ in names])
 
     def _statement(self, connection: Any, notes: list[str]) -> Any:
         import sqlalchemy as sql

@@ -1,0 +1,81 @@
+"""What breaks on the way is retried or told; nothing is half written, and no figure is wrong."""
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+
+import pandas as pd
+import pyarrow.parquet as pq
+import pytest
+
+import nachsicht
+from nachsicht.testing import assert_conforms, sample_table
+
+
+def test_the_parts_of_a_dask_worker_that_is_killed_are_computed_again():
+    from dask import dataframe
+    from distributed import Client, LocalCluster
+
+    def slowly(start, rows):
+        time.sleep(0.4)  # so that there is time to break something
+        return sample_table().slice(start, rows).to_pandas(types_mapper=pd.ArrowDtype)
+
+    killed = []
+
+    def kill(client):
+        time.sleep(3)
+        pid = next(iter(client.run(os.getpid).values()))
+        killed.append(pid)
+        os.kill(pid, signal.SIGKILL)
+
+    with (
+        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
+        Client(cluster) as client,
+    ):
+        starts = list(range(0, sample_table().num_rows, 500))
+        frame = dataframe.from_map(slowly, starts, rows=500, meta=slowly(0, 0))
+        killer = threading.Thread(target=kill, args=(client,))
+        killer.start()
+        assert_conforms(lambda _: frame)
+        killer.join()
+    assert len(killed) == 1
+
+
+@pytest.fixture
+def damaged(tmp_path):
+    """Three parts, of which the second has a page that was overwritten."""
+    folder = tmp_path / "parts"
+    folder.mkdir()
+    table = sample_table()
+    for i in range(3):
+        options = {"write_page_checksum": True, "compression": "zstd"}
+        pq.write_table(table.slice(3000 * i, 3000), folder / f"part_{i}.parquet", **options)
+    path = folder / "part_1.parquet"
+    content = bytearray(path.read_bytes())
+    content[2000:4000] = bytes(2000)
+    path.write_bytes(content)
+    return folder
+
+
+@pytest.mark.parametrize("settings", [{}, {"memory_bytes": 100_000}, {"engine": "dask"}], ids=str)
+def test_a_damaged_part_is_named(damaged, settings):
+    with pytest.raises(nachsicht.SourceUnreadable, match=r"damaged.*part_1\.parquet"):
+        nachsicht.profile(damaged, **settings).document  # noqa: B018
+
+
+def test_an_interrupted_command_leaves_nothing_behind(tmp_path):
+    table = sample_table(400_000)
+    pq.write_table(table, tmp_path / "checks.parquet", row_group_size=20_000)
+    command = [sys.executable, "-m", "nachsicht", "profile", "checks.parquet", "--memory", "1MB"]
+    process = subprocess.Popen(
+        [*command, "-o", "page.html"], cwd=tmp_path, stderr=subprocess.PIPE, text=True
+    )
+    time.sleep(2.5)
+    process.send_signal(signal.SIGINT)
+    _, told = process.communicate(timeout=60)
+    assert process.returncode == 130
+    assert told.strip().splitlines()[-1] == "nachsicht: stopped; nothing was written."
+    assert [path.name for path in tmp_path.iterdir()] == ["checks.parquet"]
