@@ -1,5 +1,6 @@
 """Tables and queries of a real database; the same figures as pandas, and no secret said."""
 
+import gc
 import sqlite3
 import subprocess
 import sys
@@ -165,13 +166,14 @@ def test_postgres_conforms(postgres):
         return owner
 
     # A table has no order of its own.
-    query = "select {} from sample order by n".format(", ".join(sample_table().schema.names))
+    names = ", ".join(sample_table().schema.names)
+    query = f"select {names} from sample order by n"  # noqa: S608
     for settings in ({}, {"engine": "dask"}):
         assert_conforms(give, reading={"query": query}, **settings)
 
 
 # The driver cannot close a cursor whose connection is gone, and complains of that itself.
-@pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
+@pytest.mark.filterwarnings("ignore::ResourceWarning")
 def test_a_connection_that_drops_is_told_and_gives_no_figure(postgres):
     import sqlalchemy as sql
 
@@ -184,6 +186,8 @@ def test_a_connection_that_drops_is_told_and_gives_no_figure(postgres):
     with pytest.raises(nachsicht.SourceError, match="cannot be read") as failed:
         nachsicht.profile(owner, reading={"query": query}, memory_bytes=100_000)
     assert "geheim" not in str(failed.value)
+    del failed
+    gc.collect()
     engine = sql.create_engine(owner)
     with engine.connect() as connection:
         assert connection.execute(sql.text("select 1")).scalar() == 1
