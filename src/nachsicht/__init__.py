@@ -11,7 +11,7 @@ page or a document, and shows itself in a notebook or a terminal.
 A result's parts stand on their own: ``summary``, ``findings``, ``column(name)``, ``relations``,
 ``gaps``, ``repeats``, ``outcome``, ``components`` and ``time`` are frames, texts and figures;
 ``remedies()`` is a script that mends what the findings speak of. `assert_steady` is for tests of
-data, `read` for documents that were kept.
+data, `plan` for what a profile would take, `read` for documents that were kept.
 """
 
 from __future__ import annotations
@@ -38,11 +38,13 @@ if TYPE_CHECKING:
         assert_steady,
         compare,
         compare_groups,
+        plan,
         profile,
         read,
     )
     from nachsicht.model.findings import Finding, Weight
     from nachsicht.model.kinds import Kind
+    from nachsicht.model.plan import Plan
     from nachsicht.settings import Limits, Reading, Settings
 
 #: Where each public name lives; it is loaded when it is first used.
@@ -51,6 +53,8 @@ _HOMES = {
     "compare": "nachsicht.face",
     "compare_groups": "nachsicht.face",
     "assert_steady": "nachsicht.face",
+    "plan": "nachsicht.face",
+    "Plan": "nachsicht.model.plan",
     "read": "nachsicht.face",
     "Profile": "nachsicht.face",
     "Comparison": "nachsicht.face",
@@ -78,6 +82,7 @@ __all__ = [
     "Limits",
     "NachsichtError",
     "OutputError",
+    "Plan",
     "Profile",
     "Reading",
     "Settings",
@@ -91,6 +96,7 @@ __all__ = [
     "assert_steady",
     "compare",
     "compare_groups",
+    "plan",
     "profile",
     "read",
 ]

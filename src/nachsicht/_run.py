@@ -22,7 +22,7 @@ from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.shown import Shower, with_rows
-from nachsicht.compute.groups import groups_in, slices_in
+from nachsicht.compute.groups import groups_in, slices_at, slices_in
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
 from nachsicht.errors import DocumentError, SettingsError
@@ -31,6 +31,7 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.kinds import Kind
+from nachsicht.model.plan import Plan
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.model.theme import Theme
 from nachsicht.settings import Settings, check_name, settings_text
@@ -100,12 +101,20 @@ def run_comparison(
         return _themed(compare_versions(versions, title, settings, accepted, spread), theme)
 
 
+def plan_run(data: object, settings: Settings) -> Plan:
+    """What computing a profile of the data would take."""
+    from nachsicht.engines.planning import plan_of
+
+    return plan_of(source_of(data, settings.reading).open(), settings)
+
+
 def run_groups(
     data: object,
     by: str,
     names: Sequence[str],
     settings: Settings,
     listener: ProgressListener | None = None,
+    cuts: Sequence[str] = (),
 ) -> ComparisonDocument:
     """Compare the groups of one dataset: two that are named, or each with all the others.
 
@@ -115,7 +124,7 @@ def run_groups(
     source = source_of(data, settings.reading)
     opened = source.open()
     table = prepared(opened.table(), settings)
-    slices = None if names else slices_in(table, by)
+    slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
     groups = slices or groups_in(table, by, names)
     facts = opened.facts
     # The column that made the groups would only say that they are groups; and what was
@@ -126,7 +135,7 @@ def run_groups(
 
     def version(rows: Any, label: str) -> Version:
         part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
-        enough = max(2 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
+        enough = max(4 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
         roomy = msgspec.structs.replace(settings, memory_bytes=enough)
         return _version(lambda: part, label, label, roomy, listener)
 

@@ -12,6 +12,7 @@ from nachsicht.errors import OutputError, SettingsError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack, read_document
 from nachsicht.model.findings import Weight
+from nachsicht.model.plan import Plan
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 from nachsicht.settings_files import settings_from
@@ -406,6 +407,7 @@ def compare_groups(
     by: str,
     *,
     groups: Sequence[str] | None = None,
+    split_at: object = None,
     settings: Settings | str | PathLike[str] | None = None,
     progress: ProgressListener | bool | None = None,
     **options: Any,
@@ -421,6 +423,9 @@ def compare_groups(
     groups : sequence of two str, optional
         Two groups to compare with each other; by default each (of at most twelve, the
         largest) is compared with all other rows.
+    split_at : date, number, str or a sequence of these, optional
+        Cut the rows at these values of a moment or quantity column: those before, and those from
+        each on, are compared one after the other, as versions are.
     settings, progress, **options
         As for `profile`.
 
@@ -449,8 +454,49 @@ def compare_groups(
         raise SettingsError(
             f"two groups can be compared with each other, not {len(groups)}", where="groups"
         )
+    if groups is not None and split_at is not None:
+        raise SettingsError("groups are named or cut, not both", where="groups, split_at")
+    values = split_at if isinstance(split_at, list | tuple) else [split_at]
+    cuts = tuple(str(value) for value in values if value is not None)
     chosen = settings_from(settings, options)
-    return Comparison(run_groups(data, by, tuple(groups or ()), chosen, _listener(progress)))
+    listener = _listener(progress)
+    return Comparison(run_groups(data, by, tuple(groups or ()), chosen, listener, cuts))
+
+
+def plan(
+    data: Any,
+    *,
+    settings: Settings | str | PathLike[str] | None = None,
+    **options: Any,
+) -> Plan:
+    """How `profile` would go about it: what is read, where it is computed, what will be exact.
+
+    Nothing but the beginning of the data is read.
+
+    Parameters
+    ----------
+    data, settings, **options
+        As for `profile`.
+
+    Returns
+    -------
+    Plan
+        Its text says all; the facts are its attributes.
+
+    Raises
+    ------
+    SourceError, SettingsError
+        As `profile`.
+
+    Examples
+    --------
+    >>> import nachsicht, pyarrow as pa
+    >>> nachsicht.plan(pa.table({"mites": [2, 3]})).exact
+    True
+    """
+    from nachsicht._run import plan_run
+
+    return plan_run(data, settings_from(settings, options))
 
 
 def assert_steady(

@@ -9,6 +9,8 @@ import pyarrow.parquet as pq
 import pytest
 from pyarrow import csv, feather
 
+import nachsicht
+from nachsicht.model.documents import encode
 from nachsicht.testing import NotConforming, assert_conforms, sample_table
 
 #: Little enough that every source streams, and that values of 60,000 rows are condensed.
@@ -64,6 +66,9 @@ def test_estimates_of_streams_keep_their_bounds(give, tmp_path):
     table = sample_table(60_000)
     found = assert_conforms(lambda t: give(t, tmp_path), table=table, memory_bytes=LITTLE)
     assert any(column.accuracy for column in found.columns)
+    kept = tmp_path / "kept.json"
+    kept.write_bytes(encode(found))
+    assert nachsicht.read(kept).document == found
 
 
 @pytest.mark.parametrize("give", [parquet, parts, text], ids=["Parquet", "parts", "CSV"])

@@ -61,11 +61,14 @@ def main() -> None:
 @main.command(short_help="Describe one version of a dataset.")
 @click.argument("source")
 @click.option("--label", help="What to call the version; by default the file's name.")
+@click.option(
+    "--dry-run", is_flag=True, help="Say what would be read and computed, and do nothing else."
+)
 @output_options
 @reading_options
 @settings_options
 @verbose_option
-def profile(source: str, label: str | None, **output: Any) -> None:
+def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> None:
     """Describe the dataset in SOURCE.
 
     SOURCE is a file (CSV and other delimited text, Parquet, Arrow, JSON, Excel; compressed
@@ -80,8 +83,11 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     """
     import nachsicht
 
-    outputs = _targets(output, default=None)
     base, given = settings_given(output)
+    if dry_run:
+        click.echo(str(nachsicht.plan(source, settings=base, **given)))
+        return
+    outputs = _targets(output, default=None)
     with ProgressBar(quiet=output["quiet"]) as bar:
         result = nachsicht.profile(source, label=label, settings=base, progress=bar, **given)
         _ = result.document  # all of it, while the bar is there
@@ -103,6 +109,17 @@ def profile(source: str, label: str | None, **output: Any) -> None:
     help="Of one file in a git repository: it at this revision, and at each commit that changed "
     "it since.",
 )
+@click.option(
+    "--split-at",
+    "cuts",
+    multiple=True,
+    metavar="COLUMN=VALUE",
+    help="Compare the rows of one source before this value of a moment or number with those from "
+    "it on. Repeatable, for more slices.",
+)
+@click.option(
+    "--each-file", is_flag=True, help="The files of one folder or pattern are the versions."
+)
 @click.option("--group", "groups", multiple=True, help="One of two groups to compare, with --by.")
 @click.option(
     "--stop-on",
@@ -118,6 +135,8 @@ def compare(
     labels: tuple[str, ...],
     by: str | None,
     since: str | None,
+    cuts: tuple[str, ...],
+    each_file: bool,
     groups: tuple[str, ...],
     stop_on: str | None,
     **output: Any,
@@ -138,6 +157,8 @@ def compare(
       nachsicht compare checks.csv --by hive_type
       nachsicht compare checks.csv@v1.2 checks.csv
       nachsicht compare checks.csv --since v1.0
+      nachsicht compare checks.csv --split-at checked_on=2025-03-01
+      nachsicht compare deliveries/ --each-file
     """
     import nachsicht
 
@@ -147,8 +168,16 @@ def compare(
         if by is not None or len(sources) != 1:
             raise click.UsageError("With --since, give one source, and no --by.")
         sources = tuple(revisions_since(Path(sources[0]), since))
+    if each_file:
+        from nachsicht.sources.folders import part_files
+
+        if len(sources) != 1:
+            raise click.UsageError("With --each-file, give one folder or pattern.")
+        sources = tuple(str(path) for path in part_files(Path(sources[0])))
+    if cuts:
+        by, cuts = _cuts(by, cuts)
     if by is None and len(sources) < 2:
-        raise click.UsageError("Give two sources or more, or one with --by.")
+        raise click.UsageError("Give two sources or more, or one with --by, --split-at or --since.")
     if by is not None and len(sources) != 1:
         raise click.UsageError("With --by, give one source.")
     outputs = _targets(output, default=None)
@@ -156,7 +185,13 @@ def compare(
     with ProgressBar(quiet=output["quiet"]) as bar:
         if by is not None:
             result = nachsicht.compare_groups(
-                sources[0], by, groups=groups or None, settings=base, progress=bar, **given
+                sources[0],
+                by,
+                groups=groups or None,
+                split_at=cuts or None,
+                settings=base,
+                progress=bar,
+                **given,
             )
         else:
             result = nachsicht.compare(
@@ -165,6 +200,15 @@ def compare(
     _hand_over(result, outputs, output)
     if stop_on:
         _stop(result, stop_on)
+
+
+def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
+    """The one column that is cut, and where."""
+    pairs = [cut.rpartition("=") for cut in cuts]
+    columns = {column for column, _, _ in pairs}
+    if "" in columns or len(columns) != 1 or by is not None:
+        raise click.UsageError("--split-at takes COLUMN=VALUE, of one column, without --by.")
+    return columns.pop(), tuple(value for _, _, value in pairs)
 
 
 def _stop(result: Comparison, weight: str) -> None:

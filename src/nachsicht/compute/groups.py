@@ -10,9 +10,11 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
 from nachsicht.errors import SettingsError
 from nachsicht.settings import check_name
+from nachsicht.words import phrase
 
 #: At most so many groups are compared with the rest, the largest ones.
 MOST_GROUPS = 12
@@ -106,6 +108,63 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
         )
     none = np.empty(0, np.int64)
     return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
+
+
+def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
+    """Rows before, between and from some values of a moment or quantity column on, in order.
+
+    Rows without a value belong to none.
+
+    Raises
+    ------
+    SettingsError
+        If the column cannot be cut there, or a slice would be empty.
+    """
+    if by not in table.schema.names:
+        try:
+            check_name(by, table.schema.names, "split_at")
+        except SettingsError as error:
+            where = "split_at"
+            raise SettingsError(f"there is no column {by}", where=where, todo=error.todo) from None
+    column = table.column(table.schema.names.index(by))
+    numbers = as_numbers(column)
+    if numbers is None:
+        raise SettingsError("only moments and numbers can be cut at a value", where=by)
+    values, present = numbers
+    edges = np.array([_cut(cut, column.type, by) for cut in cuts])
+    if (edges[1:] <= edges[:-1]).any():
+        raise SettingsError("the values to cut at do not rise", where=by)
+    places = np.searchsorted(edges, values, side="right")
+    starts = [phrase("verdict.slice_from", at=cut) for cut in cuts]
+    labels = [phrase("verdict.slice_before", at=cuts[0]), *starts]
+    groups = []
+    for i, label in enumerate(labels):
+        rows = np.flatnonzero(present & (places == i))
+        if len(rows) < FEWEST_ROWS:
+            raise SettingsError(
+                f"{len(rows)} rows lie {label}, too few to compare", where=by, todo="Cut elsewhere."
+            )
+        groups.append(Group(label, rows, np.empty(0, np.int64)))
+    return groups
+
+
+def _cut(text: str, stored: Any, by: str) -> Any:
+    """A value of a column's type, in the unit in which it is reckoned with."""
+    types = pa.types
+    timed = types.is_timestamp(stored) or types.is_date(stored)
+    try:
+        if not timed:
+            return float(text)
+        moment = pa.scalar(text).cast(pa.timestamp("us")).cast(_without_zone(stored))
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:
+        kind = "date, such as 2025-03-01" if timed else "number"
+        raise SettingsError(f"{text} is no {kind}", where=by) from error
+    width = pa.int32() if types.is_date32(stored) else pa.int64()
+    return moment.cast(width).as_py()
+
+
+def _without_zone(stored: Any) -> Any:
+    return pa.timestamp(stored.unit) if pa.types.is_timestamp(stored) else stored
 
 
 def _largest(by_name: dict[str, int], counts: Any) -> list[str]:

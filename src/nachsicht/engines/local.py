@@ -35,6 +35,8 @@ Batches = Iterator[tuple[Any, int]]
 
 #: Of the memory that may be used, so much is left to reading and to what is not kept.
 _KEPT = 0.25
+#: Memory that computing takes, in memories of the data.
+_WORKING = 2
 _UNTOLD_MEMORY = 2 << 30
 
 
@@ -65,7 +67,10 @@ def fits(opened: Opened, settings: Settings) -> bool:
     """Whether the data is computed in memory, exactly."""
     if opened.engine or settings.engine != "local":
         return False
-    return opened.memory_bytes <= memory_of(settings)
+    if not settings.memory_bytes:
+        return opened.memory_bytes <= memory_of(settings)
+    # Memory that was stated is kept: computing takes as much again as the data.
+    return _WORKING * opened.memory_bytes <= settings.memory_bytes
 
 
 def memory_of(settings: Settings) -> int:

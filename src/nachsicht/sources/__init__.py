@@ -68,6 +68,10 @@ def _at_path(path: Path, reading: Reading) -> Source:
         from nachsicht.sources.folders import FolderSource
 
         return FolderSource(path, reading)
+    from nachsicht.sources.archives import ArchiveSource, is_archive
+
+    if is_archive(path):
+        return ArchiveSource(path, reading)
     from nachsicht.sources.files import FileSource
 
     return FileSource(path, reading)

@@ -12,9 +12,10 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from nachsicht.contracts import Opened
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import NachsichtError, SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.files import FileSource
+from nachsicht.sources.folders import FolderSource
 
 
 class _Place:
@@ -41,18 +42,51 @@ def open_copied(
     reading : Reading
         How it is read.
     """
-    place = _Place()
-    path = place.path / name
-    try:
-        with path.open("wb") as file:
+
+    def fill(folder: Path) -> None:
+        with (folder / name).open("wb") as file:
             write(file)
+
+    return _open(fill, lambda folder: FileSource(folder / name, reading), told)
+
+
+def open_folder(write: Callable[[Path], None], told: str, reading: Reading) -> Opened:
+    """Open the files that ``write`` puts into a folder, as parts of one dataset.
+
+    Parameters
+    ----------
+    write : callable
+        Fills an empty folder.
+    told : str
+        What the page's origin calls it.
+    reading : Reading
+        How they are read.
+    """
+
+    def source(folder: Path) -> FileSource | FolderSource:
+        files = list(folder.iterdir())
+        return FileSource(files[0], reading) if len(files) == 1 else FolderSource(folder, reading)
+
+    return _open(write, source, told)
+
+
+def _open(
+    write: Callable[[Path], None], source: Callable[[Path], FileSource | FolderSource], told: str
+) -> Opened:
+    place = _Place()
+    try:
+        write(place.path)
     except OSError as error:
         raise SourceUnreadable(
-            f"it cannot be copied to {path.parent} ({error.strerror or type(error).__name__})",
+            f"it cannot be copied to {place.path} ({error.strerror or type(error).__name__})",
             where=told,
             todo="Make room there, or name another folder in TMPDIR.",
         ) from error
-    opened = FileSource(path, reading).open()
+    try:
+        opened = source(place.path).open()
+    except NachsichtError as error:
+        where = error.where.replace(f"{place.path}/", f"{told}: ")
+        raise type(error)(error.what, where=where, todo=error.todo) from error
     opened.facts.name = told
     kept = _Kept(place, opened)
     return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches)

@@ -32,14 +32,7 @@ class FolderSource:
 
     def open(self) -> Opened:
         """Open every part; all must have the columns of the first."""
-        folder = self.path.is_dir()
-        found = self.path.iterdir() if folder else self.path.parent.glob(self.path.name)
-        paths = sorted(p for p in found if p.is_file() and not p.name.startswith((".", "_")))
-        if not paths:
-            raise SourceMissing(
-                "there are no files in the folder" if folder else "no file fits the pattern",
-                where=str(self.path),
-            )
+        paths = part_files(self.path)
         parts = [FileSource(path, self.reading).open() for path in paths]
         size = sum(part.facts.size_bytes or 0 for part in parts)
         facts = SourceFacts(self.path.name, parts[0].facts.format, size, [f"{len(parts)} files"])
@@ -77,6 +70,25 @@ class FolderSource:
 def _whole(path: Path, reading: Reading) -> Any:
     """A part file, opened anew by whoever reads it."""
     return FileSource(path, reading).open().table()
+
+
+def part_files(path: Path) -> list[Path]:
+    """The files of a folder, or those that a pattern fits, in the order of their names.
+
+    Raises
+    ------
+    SourceMissing
+        If there is none.
+    """
+    folder = path.is_dir()
+    found = path.iterdir() if folder else path.parent.glob(path.name)
+    paths = sorted(p for p in found if p.is_file() and not p.name.startswith((".", "_")))
+    if not paths:
+        raise SourceMissing(
+            "there are no files in the folder" if folder else "no file fits the pattern",
+            where=str(path),
+        )
+    return paths
 
 
 def _concat(tables: list[Any], paths: list[Path]) -> Any:

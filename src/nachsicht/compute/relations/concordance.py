@@ -76,13 +76,13 @@ def kendall_of_steps(x: Steps, y: Steps) -> tuple[float, float] | None:
     against a few others only. None where a column never varies.
     """
     product = x.signs * y.signs
-    untied_x = np.count_nonzero(x.signs.view(np.bool_) & y.there)
-    untied_y = np.count_nonzero(y.signs.view(np.bool_) & x.there)
+    untied_x = int(np.count_nonzero(x.signs.view(np.bool_) & y.there))
+    untied_y = int(np.count_nonzero(y.signs.view(np.bool_) & x.there))
     if not untied_x or not untied_y:
         return None
-    agreeing = np.count_nonzero(product > 0) - np.count_nonzero(product < 0)
+    agreeing = int(np.count_nonzero(product > 0)) - int(np.count_nonzero(product < 0))
     tau = max(-1.0, min(1.0, agreeing / math.sqrt(untied_x) / math.sqrt(untied_y)))
-    held = np.count_nonzero(x.there & y.there)
+    held = int(np.count_nonzero(x.there & y.there))
     return tau, math.sqrt(max(0.0, 1 - tau**2) * (2 * _NEXT + 1) / held)
 
 

@@ -1,0 +1,159 @@
+"""A hundred million rows in little memory, on this machine's cores and on clusters of them.
+
+``python benchmarks/scale.py FOLDER`` makes the parts (about 5 GB), measures, holds the estimates
+against DuckDB's exact answers and prints the tables of docs/scaling.md. ``--rows 20`` and the
+like (in millions) makes it smaller.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+MILLION = 1_000_000
+MEMORY = 1_000_000_000
+SEED = 20_251_102
+LEVELS = np.array([f"level {i}" for i in range(12)])
+
+ENGINES = {
+    "local": "data, options = sys.argv[1], {{'memory_bytes': {memory}}}",
+    "dask": (
+        "from distributed import Client, LocalCluster; import atexit; "
+        "cluster = LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None); "
+        "client = Client(cluster); data, options = sys.argv[1], {{'engine': 'dask'}}"
+    ),
+    "spark": (
+        "from pyspark.sql import SparkSession; "
+        "session = SparkSession.builder.master('local[2]').config('spark.ui.enabled', 'false')"
+        ".config('spark.driver.memory', '4g').getOrCreate(); "
+        "data, options = session.read.parquet(sys.argv[1]), {{}}"
+    ),
+}
+RUN = """
+import os, sys, time, json, nachsicht
+if __name__ == "__main__":
+    {prepare}
+    started = time.perf_counter()
+    made = nachsicht.profile(data, **options)
+    made.write(sys.argv[2])
+    print(json.dumps(time.perf_counter() - started), flush=True)
+    os._exit(0)
+"""
+
+
+def part(number: int) -> pa.Table:
+    """A million rows of ten columns."""
+    rng = np.random.default_rng(SEED + number)
+    start = np.datetime64("2015-01-01T00:00:00", "s")
+    base = rng.normal(size=MILLION)
+    columns: dict[str, object] = {
+        "check_id": np.arange(number * MILLION, (number + 1) * MILLION),
+        "moment": start + rng.integers(0, 10 * 365 * 86_400, MILLION).astype("timedelta64[s]"),
+    }
+    for i in range(3):
+        columns[f"normal_{i}"] = 20 + 3 * (0.4 * base + rng.normal(size=MILLION))
+    columns["log_normal"] = rng.lognormal(1, 0.8, MILLION)
+    columns["poisson"] = rng.poisson(5, MILLION)
+    columns["level"] = LEVELS[rng.integers(0, 12, MILLION)]
+    kinds = pa.array([f"kind {k:05d}" for k in range(20_001)])
+    columns["zipf"] = kinds.take(pa.array(np.minimum(rng.zipf(1.3, MILLION), 20_000)))
+    columns["seen"] = pa.array(rng.random(MILLION) < 0.3, mask=rng.random(MILLION) < 0.05)
+    return pa.table(columns)
+
+
+def parts(folder: Path, millions: int) -> Path:
+    """A folder of so many part files."""
+    place = folder / f"parts_{millions}"
+    place.mkdir(parents=True, exist_ok=True)
+    for number in range(millions):
+        path = place / f"part_{number:03d}.parquet"
+        if not path.exists():
+            pq.write_table(part(number), path, row_group_size=256 * 1024)
+    return place
+
+
+def measure(engine: str, data: Path, out: Path) -> tuple[float, float]:
+    """Seconds and the largest memory (MB) of the process that drives; it must succeed."""
+    clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
+    script = out.with_suffix(".py")
+    script.write_text(RUN.format(prepare=ENGINES[engine].format(memory=MEMORY)))
+    command = [sys.executable, "-W", "ignore", str(script), str(data), str(out)]
+    process = subprocess.Popen(command, env=clean, stdout=subprocess.PIPE, text=True)
+    assert process.stdout
+    seconds = json.loads(process.stdout.read().splitlines()[-1])
+    _, status, usage = os.wait4(process.pid, 0)
+    assert os.waitstatus_to_exitcode(status) == 0, engine
+    return seconds, usage.ru_maxrss / 1024
+
+
+def bounds(data: Path, document: Path) -> list[str]:
+    """The estimates of a document against exact answers, as lines of a table."""
+    import duckdb
+
+    import nachsicht
+
+    lines = []
+    rows = f"read_parquet('{data}/*.parquet')"
+    for column in nachsicht.read(document).document.columns:
+        if column.accuracy is None:
+            continue
+        name = column.name
+        (exact,) = duckdb.sql(f"select count(distinct {name}) from {rows}").fetchall()[0]
+        off = abs(column.distinct - exact) / exact
+        told = [f"| {name} | {off:.4f} (≤ {column.accuracy.distinct:.4f}) |"]
+        worst = 0.0
+        for point in getattr(column.detail, "quantiles", ()):
+            query = (
+                f"select avg(({name} < ?)::int), avg(({name} <= ?)::int) from {rows} "
+                f"where {name} is not null"
+            )
+            low, high = duckdb.execute(query, [point.value] * 2).fetchall()[0]
+            worst = max(worst, low - point.share, point.share - high)
+        told.append(f" {worst:.5f} (≤ {column.accuracy.ranks:.5f}) |")
+        lines.append("".join(told))
+    return lines
+
+
+def main() -> None:
+    """Measure and print."""
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("folder", type=Path)
+    asked.add_argument("--rows", type=int, nargs="*", default=[10, 100])
+    asked.add_argument("--clusters", type=int, default=20)
+    given = asked.parse_args()
+    out = given.folder / "scale.json"
+    print("| rows | engine | seconds | seconds per million rows | peak MB |\n|--:|---|--:|--:|--:|")
+    for millions in given.rows:
+        data = parts(given.folder, millions)
+        seconds, peak = measure("local", data, out)
+        told = f"| {millions} M | local | {seconds:.0f} | {seconds / millions:.2f} | {peak:.0f} |"
+        print(told, flush=True)
+    columns = json.loads(out.read_text())["columns"] if out.exists() else []
+    size = out.stat().st_size / 1000
+    print(f"\nDocument: {size:.0f} kB, {size / max(len(columns), 1):.0f} kB a column.\n")
+    print("| column | distinct, off by | ranks, off by at most |\n|---|--:|--:|")
+    print("\n".join(bounds(data, out)), "\n", flush=True)
+    if given.clusters:
+        data = parts(given.folder, given.clusters)
+        for engine in ENGINES:
+            started = time.perf_counter()
+            seconds, peak = measure(engine, data, out)
+            whole = time.perf_counter() - started
+            print(
+                f"| {given.clusters} M | {engine} | {seconds:.0f} ({whole:.0f} with its start) |"
+                f" {seconds / given.clusters:.2f} | {peak:.0f} |",
+                flush=True,
+            )
+
+
+if __name__ == "__main__":
+    main()
