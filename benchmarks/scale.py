@@ -111,13 +111,15 @@ def bounds(data: Path, document: Path) -> list[str]:
         off = abs(column.distinct - exact) / exact
         told = [f"| {name} | {off:.4f} (≤ {column.accuracy.distinct:.4f}) |"]
         worst = 0.0
-        for point in getattr(column.detail, "quantiles", ()):
-            query = (
-                f"select avg(({name} < ?)::int), avg(({name} <= ?)::int) from {rows} "
-                f"where {name} is not null"
-            )
-            low, high = duckdb.execute(query, [point.value] * 2).fetchall()[0]
-            worst = max(worst, low - point.share, point.share - high)
+        points = getattr(column.detail, "quantiles", ())
+        if points:
+            asked = ", ".join(f"avg(({name} < ?)::int), avg(({name} <= ?)::int)" for _ in points)
+            values = [point.value for point in points for _ in range(2)]
+            shares = duckdb.execute(
+                f"select {asked} from {rows} where {name} is not null", values
+            ).fetchall()[0]
+            for point, low, high in zip(points, shares[::2], shares[1::2], strict=True):
+                worst = max(worst, low - point.share, point.share - high)
         told.append(f" {worst:.5f} (≤ {column.accuracy.ranks:.5f}) |")
         lines.append("".join(told))
     return lines

@@ -88,7 +88,24 @@ class CondensedNumbers:
 
 
 def condense_numbers(part: NumberPart) -> CondensedNumbers:
-    """Turn kept values into sketches."""
+    """Turn kept values into sketches, chunk by chunk.
+
+    All at once would take many times the memory of the values.
+    """
+    condensed = _condense_once(replace(part, chunks=part.chunks[:1]))
+    for chunk in part.chunks[1:]:
+        condensed = condensed.merge(_condense_once(replace(part, chunks=(chunk,))))
+    # Only the values are in chunks.
+    return replace(
+        condensed,
+        missing=part.missing,
+        infinite_below=part.infinite_below,
+        infinite_above=part.infinite_above,
+        order=part.order,
+    )
+
+
+def _condense_once(part: NumberPart) -> CondensedNumbers:
     numbers = part.sorted()
     values, counts = numbers.distinct_values, numbers.distinct_counts
     zero = np.searchsorted(numbers.values, 0, "left")
