@@ -24,7 +24,7 @@ FLOORS = [
     ["sources", "engines", "report", "accepted", "themes"],
     ["_run", "settings_files"],
     ["face"],
-    ["demo"],
+    ["demo", "testing"],
     ["cli"],
     ["__init__", "__main__"],
 ]
