@@ -87,7 +87,7 @@ export function Ledger() {
           {word(page.compared ? "page.changed_only" : "page.findings_only")}
         </label>
       </div>
-      <table class="ledger">
+      <table class={page.grouped_by === null ? "ledger" : "ledger grouped"}>
         <thead>
           <tr>
             <th scope="col">{word("page.column")}</th>

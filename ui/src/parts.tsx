@@ -64,7 +64,8 @@ export function Across({ values }: { values: (string | null)[] }) {
   const last = shown[shown.length - 1];
   if (page.grouped_by !== null) {
     const different = [...new Set(shown)];
-    return <>{different.length > 4 ? `${different.slice(0, 4).join(" · ")} …` : different.join(" · ")}</>;
+    const told = different.length > 4 ? [...different.slice(0, 4), "…"] : different;
+    return <>{told.map((value, i) => [i > 0 && " ", <span class="together">{i > 0 && value !== "…" ? `· ${value}` : value}</span>])}</>;
   }
   if (shown.every((value) => value === last)) return <strong>{last}</strong>;
   return (
