@@ -60,6 +60,8 @@ def test_numbers_are_cut_too_at_several_values(demo_files):
     ages = pd.read_csv(checks)["queen_age_years"]
     made = nachsicht.compare_groups(checks, "queen_age_years", split_at=[1, 2])
     rows = [version.document.rows for version in made.versions]
+    labels = [version.label for version in made.versions]
+    assert labels == ["below 1", "1 to under 2", "2 and above"]
     assert rows == [(ages < 1).sum(), ((ages >= 1) & (ages < 2)).sum(), (ages >= 2).sum()]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -135,10 +136,8 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     if (edges[1:] <= edges[:-1]).any():
         raise SettingsError("the values to cut at do not rise", where=by)
     places = np.searchsorted(edges, values, side="right")
-    starts = [phrase("verdict.slice_from", at=cut) for cut in cuts]
-    labels = [phrase("verdict.slice_before", at=cuts[0]), *starts]
     groups = []
-    for i, label in enumerate(labels):
+    for i, label in enumerate(_slice_labels(cuts, column.type)):
         rows = np.flatnonzero(present & (places == i))
         if len(rows) < FEWEST_ROWS:
             raise SettingsError(
@@ -146,6 +145,18 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
             )
         groups.append(Group(label, rows, np.empty(0, np.int64)))
     return groups
+
+
+def _slice_labels(cuts: Sequence[str], stored: Any) -> list[str]:
+    """What the rows before, between and after some values are called."""
+    timed = pa.types.is_timestamp(stored) or pa.types.is_date(stored)
+    words = ("before", "between", "from") if timed else ("below", "to", "above")
+    first, between, last = (f"verdict.slice_{word}" for word in words)
+    return [
+        phrase(first, at=cuts[0]),
+        *(phrase(between, at=at, to=to) for at, to in pairwise(cuts)),
+        phrase(last, at=cuts[-1]),
+    ]
 
 
 def _cut(text: str, stored: Any, by: str) -> Any:
