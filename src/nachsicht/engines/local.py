@@ -94,17 +94,16 @@ def _streamed(
     size = opened.facts.size_bytes or opened.memory_bytes
     part: TablePart | None = None
     first, batches = _first_rows(_ahead(opened.batches(), pool))
-    plan = plan_table(first, settings, int(memory_of(settings) * _KEPT)) if first else None
+    if first is None:  # a source that has no batch at all
+        batches = iter([(opened.table().slice(0, 0), size)])
+        first, batches = _first_rows(batches)
+    plan = plan_table(first, settings, int(memory_of(settings) * _KEPT))
     del first
     for batch, done in batches:
-        assert plan
         observed = observe_table(batch, plan, part.rows if part else 0, pool.map)
         part = part.merge(observed, plan, pool.map) if part else observed
         listener(Progress("bytes", min(done, size), size))
-    if part is None or plan is None:  # a source that has no batch at all
-        nothing = opened.table().slice(0, 0)
-        plan = plan_table(nothing, settings, 0)
-        part = observe_table(nothing, plan, 0)
+    assert part
     return finish_table(part, plan, now, pool.map)
 
 
@@ -116,8 +115,12 @@ def _first_rows(batches: Batches) -> tuple[Any, Batches]:
         rows += batch.num_rows
         if rows >= PLAN_ROWS:
             break
-    first = pa.Table.from_batches([batch for batch, _ in held]) if held else None
+    first = pa.concat_tables(_table(batch) for batch, _ in held) if held else None
     return first, chain(held, batches)
+
+
+def _table(batch: Any) -> Any:
+    return batch if isinstance(batch, pa.Table) else pa.Table.from_batches([batch])
 
 
 def _ahead(batches: Iterator[T], pool: ThreadPoolExecutor) -> Iterator[T]:
