@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema findings recall bench bench-pages docs demo test test-all lint types browser java page check-page demo-data screenshots clean
+.PHONY: schema findings recall bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -59,6 +59,12 @@ recall: $(VENV)/.dev
 bench: $(VENV)/.dev
 	$(BIN)/pip install --quiet duckdb
 	$(BIN)/python benchmarks/run.py $(BENCH)
+
+# A hundred million rows in little memory, and the engines side by side. Takes a quarter of an hour.
+SCALE ?= bench-scale
+bench-scale: $(VENV)/.dev
+	$(BIN)/pip install --quiet duckdb
+	cd benchmarks && ../$(BIN)/python scale.py $(abspath $(SCALE))
 
 # How large pages are and how fast they answer in a browser.
 bench-pages: $(VENV)/.dev browser
