@@ -10,11 +10,14 @@ OUT ?= demo-out
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
 
+# Clusters are tested in a process of their own: browsers keep an event loop in theirs.
 test: lint types check-page docs browser java
-	$(BIN)/pytest -m "not slow"
+	$(BIN)/pytest tests/engines
+	$(BIN)/pytest -m "not slow" --ignore=tests/engines
 
 test-all: lint types check-page docs browser java
-	$(BIN)/pytest
+	$(BIN)/pytest tests/engines
+	$(BIN)/pytest --ignore=tests/engines
 
 lint: $(VENV)/.dev
 	$(BIN)/ruff check .
