@@ -136,7 +136,7 @@ def run_groups(
     def version(rows: Any, label: str) -> Version:
         part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
         enough = max(4 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
-        roomy = msgspec.structs.replace(settings, memory_bytes=enough)
+        roomy = msgspec.structs.replace(settings, memory_bytes=enough, engine="local")
         return _version(lambda: part, label, label, roomy, listener)
 
     words = "verdict.slices_title" if slices else "verdict.groups_title"

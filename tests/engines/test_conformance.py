@@ -108,6 +108,13 @@ def test_spark_dataframes(spark, tmp_path):
     assert any(column.accuracy for column in found.columns)
 
 
+def test_groups_are_computed_where_their_rows_are(dask_client):
+    expected = nachsicht.compare_groups(sample_table(), "temper").document
+    found = nachsicht.compare_groups(sample_table(), "temper", engine="dask").document
+    assert found.verdict == expected.verdict
+    assert [f.code for f in found.findings] == [f.code for f in expected.findings]
+
+
 def test_other_figures_do_not_conform():
     def give(table):
         return table.set_column(5, "mites", pa.array([n + 1 for n in table["mites"].to_pylist()]))

@@ -1,15 +1,42 @@
-"""What breaks on the way is told; nothing is half written, and no figure is wrong."""
+"""What breaks on the way is retried or told; nothing is half written, and no figure is wrong."""
 
+import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 
+import pandas as pd
 import pyarrow.parquet as pq
 import pytest
 
 import nachsicht
-from nachsicht.testing import sample_table
+from nachsicht.testing import assert_conforms, sample_table
+
+
+def test_the_parts_of_a_dask_worker_that_is_killed_are_computed_again(dask_client):
+    from dask import dataframe
+
+    def slowly(start, rows):
+        time.sleep(0.4)  # so that there is time to break something
+        return sample_table().slice(start, rows).to_pandas(types_mapper=pd.ArrowDtype)
+
+    killed = []
+
+    def kill():
+        time.sleep(2)
+        killed.append(next(iter(dask_client.run(os.getpid).values())))
+        os.kill(killed[0], signal.SIGKILL)
+
+    starts = list(range(0, sample_table().num_rows, 500))
+    frame = dataframe.from_map(slowly, starts, rows=500, meta=slowly(0, 0))
+    killer = threading.Thread(target=kill)
+    killer.start()
+    assert_conforms(lambda _: frame)
+    killer.join()
+    dask_client.wait_for_workers(2, timeout=60)
+    assert killed[0] not in dask_client.run(os.getpid).values()
 
 
 @pytest.fixture

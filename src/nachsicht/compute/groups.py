@@ -42,12 +42,7 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
     SettingsError
         If the column or a named group is not there, or there are not two groups.
     """
-    if by not in table.schema.names:
-        try:
-            check_name(by, table.schema.names, "by")
-        except SettingsError as error:
-            raise SettingsError(f"there is no column {by}", where="by", todo=error.todo) from None
-    levels, codes = levels_in(table.column(table.schema.names.index(by)), None)
+    levels, codes = levels_in(_column(table, by), None)
     counts = np.bincount(codes, minlength=len(levels))
     by_name = {level: code for code, level in enumerate(levels[:-1]) if counts[code]}
     if len(by_name) > MOST_LEVELS:
@@ -121,13 +116,7 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     SettingsError
         If the column cannot be cut there, or a slice would be empty.
     """
-    if by not in table.schema.names:
-        try:
-            check_name(by, table.schema.names, "split_at")
-        except SettingsError as error:
-            where = "split_at"
-            raise SettingsError(f"there is no column {by}", where=where, todo=error.todo) from None
-    column = table.column(table.schema.names.index(by))
+    column = _column(table, by)
     numbers = as_numbers(column)
     if numbers is None:
         raise SettingsError("only moments and numbers can be cut at a value", where=by)
@@ -145,6 +134,16 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
             )
         groups.append(Group(label, rows, np.empty(0, np.int64)))
     return groups
+
+
+def _column(table: Any, by: str) -> Any:
+    names = table.schema.names
+    if by not in names:
+        try:
+            check_name(by, names, "by")
+        except SettingsError as error:
+            raise SettingsError(f"there is no column {by}", where="by", todo=error.todo) from None
+    return table.column(names.index(by))
 
 
 def _slice_labels(cuts: Sequence[str], stored: Any) -> list[str]:

@@ -45,6 +45,11 @@ from nachsicht.settings import Settings
 
 #: So many of the first rows decide what is looked at in all of them.
 PLAN_ROWS = 1 << 16
+#: Parts that one task of a cluster merges.
+FAN = 8
+#: Bytes that the parts of a table may take on a cluster, where the settings do not say: they are
+#: sent about.
+CLUSTER_BYTES = 256 << 20
 
 
 @dataclass(frozen=True)

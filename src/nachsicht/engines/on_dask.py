@@ -14,6 +14,8 @@ import pyarrow as pa
 
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.table_part import (
+    CLUSTER_BYTES,
+    FAN,
     PLAN_ROWS,
     TablePart,
     TablePlan,
@@ -25,11 +27,6 @@ from nachsicht.compute.table_part import (
 from nachsicht.contracts import Opened, Piece, Progress, ProgressListener
 from nachsicht.engines.threads import threads
 from nachsicht.settings import Settings
-
-#: Parts that one task merges.
-FAN = 8
-#: Bytes that the parts of a table may take, where the settings do not say: they are sent about.
-KEPT_BYTES = 256 << 20
 
 
 def run_dask(
@@ -44,7 +41,7 @@ def run_dask(
     needed = next((i for i, n in enumerate(accumulate(rows), 1) if n >= PLAN_ROWS), len(rows))
     heads = compute(*(delayed(_head)(table) for table in tables[:needed]))
     first = pa.concat_tables(heads, promote_options="permissive")
-    plan = plan_table(first, settings, settings.memory_bytes or KEPT_BYTES)
+    plan = plan_table(first, settings, settings.memory_bytes or CLUSTER_BYTES)
     shared, starts = delayed(plan), [0, *accumulate(rows)]
     parts = [
         delayed(observe_table)(table, shared, start)

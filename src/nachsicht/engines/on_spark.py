@@ -15,6 +15,8 @@ import pyarrow as pa
 
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.table_part import (
+    CLUSTER_BYTES,
+    FAN,
     PLAN_ROWS,
     TablePart,
     TablePlan,
@@ -27,8 +29,6 @@ from nachsicht.contracts import Opened, Progress, ProgressListener
 from nachsicht.engines.threads import threads
 from nachsicht.settings import Settings
 
-#: Parts that one task merges, and bytes that they may take where the settings do not say.
-FAN, KEPT_BYTES = 8, 256 << 20
 #: Rows that are observed at once; Spark's own batches are small.
 BATCH_ROWS = 1 << 17
 
@@ -43,7 +43,7 @@ def run_spark(
 
     frame = opened.frame
     plan = plan_table(
-        frame.limit(PLAN_ROWS).toArrow(), settings, settings.memory_bytes or KEPT_BYTES
+        frame.limit(PLAN_ROWS).toArrow(), settings, settings.memory_bytes or CLUSTER_BYTES
     )
     # One column tells; readers of files then read no other.
     narrow = frame.select(frame[f"`{frame.columns[0].replace('`', '``')}`"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 
+from nachsicht.compute.table_part import CLUSTER_BYTES
 from nachsicht.contracts import Opened
 from nachsicht.engines.local import fits, memory_of
 from nachsicht.model.plan import Plan
@@ -23,7 +24,8 @@ def plan_of(opened: Opened, settings: Settings) -> Plan:
         pieces = len(parts) if parts else pieces
         passes = 1 if parts and all(part.rows is not None for part in parts) else 2
     facts = opened.facts
-    memory = _kept_by_clusters(settings) if engine != "local" else memory_of(settings)
+    cluster = settings.memory_bytes or CLUSTER_BYTES
+    memory = memory_of(settings) if engine == "local" else cluster
     data = None if opened.engine else opened.memory_bytes
     threads = settings.threads or os.cpu_count() or 1
     lines = [
@@ -48,9 +50,3 @@ def plan_of(opened: Opened, settings: Settings) -> Plan:
         exact=whole,
         lines=tuple(lines),
     )
-
-
-def _kept_by_clusters(settings: Settings) -> int:
-    from nachsicht.engines.on_dask import KEPT_BYTES
-
-    return settings.memory_bytes or KEPT_BYTES
