@@ -25,7 +25,8 @@ def packed(path, files):
             for name, content in files.items():
                 archive.writestr(name, content)
     else:
-        with tarfile.open(path, "w:gz") as archive:
+        kind = "gz" if path.suffix == ".tgz" else path.suffix[1:]
+        with tarfile.open(path, f"w:{kind}") as archive:
             for name, content in files.items():
                 info = tarfile.TarInfo(name)
                 info.size = len(content)
@@ -45,6 +46,31 @@ def test_one_table_or_parts_have_the_figures_of_the_file(name, text, demo_files,
         assert (made.rows, made.label) == (expected.rows, "checks")
         assert made.origin.source == name
         assert made.fingerprint == expected.fingerprint
+
+
+@pytest.mark.parametrize("name", ["checks.zip", "checks.tgz", "checks.tar.bz2", "checks.tar.xz"])
+def test_damage_is_told_and_never_read(name, text, tmp_path):
+    path = packed(tmp_path / name, {"checks.csv": text})
+    whole = path.read_bytes()
+    half = len(whole) // 2
+    for content in (whole[:half] + bytes(300) + whole[half + 300 :], whole[:half]):
+        path.write_bytes(content)
+        with pytest.raises(nachsicht.SourceUnreadable, match=f"cannot be unpacked.*{name}"):
+            nachsicht.profile(path)
+
+
+def test_an_archive_at_an_address(text, tmp_path):
+    fsspec = pytest.importorskip("fsspec")
+    archive = packed(tmp_path / "checks.zip", {"checks.csv": text}).read_bytes()
+    fsspec.filesystem("memory").pipe("/union/checks.zip", archive)
+    assert nachsicht.profile("memory://union/checks.zip").document.rows == text.count(b"\n") - 1
+
+
+def test_what_is_wrong_inside_names_the_archive_not_its_copy(text, tmp_path):
+    other = {"1.csv": text, "2.csv": b"weight,note\n1,a\n"}
+    with pytest.raises(nachsicht.SourceUnreadable, match="other columns") as failed:
+        nachsicht.profile(packed(tmp_path / "checks.zip", other)).document  # noqa: B018
+    assert failed.value.where == "checks.zip: 000002_2.csv"
 
 
 def test_names_in_archives_lead_nowhere(text, tmp_path):

@@ -41,8 +41,8 @@ export function Ledger() {
     )
     .sort(orders[order]);
   const opened = columnIn(address);
-  const [all, setAll] = useState(false);
-  // A wide table is seen before all of it is there.
+  // A wide table is seen before all of it is there, but where an address leads beyond it.
+  const [all, setAll] = useState(address !== "");
   useEffect(() => {
     if (!all) requestAnimationFrame(() => setTimeout(() => setAll(true)));
   }, []);

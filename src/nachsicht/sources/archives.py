@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import lzma
 import shutil
 import tarfile
+import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -12,13 +15,28 @@ from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO
 
+import pyarrow as pa
+
 from nachsicht.contracts import Opened
 from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
+from nachsicht.sources.compressed import compression_of, open_bytes
 from nachsicht.sources.copied import open_folder
+from nachsicht.sources.files import plain_name
 
 #: Names that end so are archives; a workbook is a zip file too, and is none.
-SUFFIXES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz")
+SUFFIXES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".tar.zst")
+#: What is raised where the content of an archive is damaged, cut off or encrypted.
+_BROKEN = (
+    zipfile.BadZipFile,
+    tarfile.TarError,
+    zlib.error,
+    lzma.LZMAError,
+    pa.ArrowException,
+    OSError,
+    EOFError,
+    RuntimeError,
+)
 
 
 def is_archive(path: Path) -> bool:
@@ -36,7 +54,7 @@ class ArchiveSource:
     @property
     def label(self) -> str:
         """The archive's name without suffixes."""
-        return self.path.name.split(".")[0] or self.path.name
+        return plain_name(self.path.name)
 
     def open(self) -> Opened:
         """Unpack the files to a place of their own, which goes when they are read."""
@@ -50,9 +68,11 @@ class ArchiveSource:
                     # A name of our own: one in an archive can lead anywhere.
                     with content, (folder / f"{found:06d}_{name}").open("wb") as file:
                         shutil.copyfileobj(content, file)
-            except (zipfile.BadZipFile, tarfile.TarError, EOFError, RuntimeError) as error:
+            except _BROKEN as error:
+                if isinstance(error, OSError) and error.errno:
+                    raise  # of the place that is written to, not of what is read
                 raise SourceUnreadable(
-                    f"the archive cannot be unpacked ({error})",
+                    f"the archive cannot be unpacked ({str(error).splitlines()[0]})",
                     where=str(self.path),
                     todo="Check that it was copied completely, and is not encrypted.",
                 ) from error
@@ -78,6 +98,22 @@ def _members(path: Path) -> Iterator[dict[str, Callable[[], Any]]]:
             infos = [info for info in zipped.infolist() if not info.is_dir()]
             yield {info.filename: partial(zipped.open, info) for info in infos}
     else:
-        with tarfile.open(path) as packed:
+        with _plain(path) as file, tarfile.open(fileobj=file) as packed:
             files = [member for member in packed.getmembers() if member.isfile()]
             yield {file.name: partial(packed.extractfile, file) for file in files}
+
+
+@contextmanager
+def _plain(path: Path) -> Iterator[BinaryIO]:
+    """A tar without its compression, read to its end, where alone the check sum stands."""
+    with path.open("rb") as file:
+        compression = compression_of(file.read(8))
+        if compression is None:
+            file.seek(0)
+            yield file
+            return
+    with tempfile.TemporaryFile() as plain:
+        with open_bytes(path, compression) as packed:
+            shutil.copyfileobj(packed, plain)
+        plain.seek(0)
+        yield plain

@@ -7,11 +7,12 @@ import sys
 import tempfile
 import weakref
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from nachsicht.contracts import Opened
+from nachsicht.contracts import Opened, Source
 from nachsicht.errors import NachsichtError, SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.files import FileSource
@@ -25,9 +26,22 @@ class _Place:
         self.path = Path(tempfile.mkdtemp(prefix="nachsicht-"))
         weakref.finalize(self, shutil.rmtree, self.path, True)
 
+    @contextmanager
+    def told_as(self, told: str) -> Iterator[None]:
+        """Errors name what was copied, not the copy, which nobody can look at."""
+        try:
+            yield
+        except NachsichtError as error:
+            where = error.where.replace(f"{self.path}/", f"{told}: ")
+            raise type(error)(error.what, where=where, todo=error.todo) from error
+
 
 def open_copied(
-    write: Callable[[BinaryIO], None], name: str, told: str, reading: Reading
+    write: Callable[[BinaryIO], None],
+    name: str,
+    told: str,
+    reading: Reading,
+    kind: Callable[[Path, Reading], Source] = FileSource,
 ) -> Opened:
     """Open what ``write`` writes as a file of that name.
 
@@ -41,13 +55,15 @@ def open_copied(
         What the page's origin calls it.
     reading : Reading
         How it is read.
+    kind : callable
+        The source that reads it, from its path.
     """
 
     def fill(folder: Path) -> None:
         with (folder / name).open("wb") as file:
             write(file)
 
-    return _open(fill, lambda folder: FileSource(folder / name, reading), told)
+    return _open(fill, lambda folder: kind(folder / name, reading), told)
 
 
 def open_folder(write: Callable[[Path], None], told: str, reading: Reading) -> Opened:
@@ -63,16 +79,14 @@ def open_folder(write: Callable[[Path], None], told: str, reading: Reading) -> O
         How they are read.
     """
 
-    def source(folder: Path) -> FileSource | FolderSource:
+    def source(folder: Path) -> Source:
         files = list(folder.iterdir())
         return FileSource(files[0], reading) if len(files) == 1 else FolderSource(folder, reading)
 
     return _open(write, source, told)
 
 
-def _open(
-    write: Callable[[Path], None], source: Callable[[Path], FileSource | FolderSource], told: str
-) -> Opened:
+def _open(write: Callable[[Path], None], source: Callable[[Path], Source], told: str) -> Opened:
     place = _Place()
     try:
         write(place.path)
@@ -82,11 +96,8 @@ def _open(
             where=told,
             todo="Make room there, or name another folder in TMPDIR.",
         ) from error
-    try:
+    with place.told_as(told):
         opened = source(place.path).open()
-    except NachsichtError as error:
-        where = error.where.replace(f"{place.path}/", f"{told}: ")
-        raise type(error)(error.what, where=where, todo=error.todo) from error
     opened.facts.name = told
     kept = _Kept(place, opened)
     return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches)
@@ -100,10 +111,12 @@ class _Kept:
     opened: Opened
 
     def table(self) -> Any:
-        return self.opened.table()
+        with self.place.told_as(self.opened.facts.name):
+            return self.opened.table()
 
     def batches(self) -> Iterator[tuple[Any, int]]:
-        yield from self.opened.batches()
+        with self.place.told_as(self.opened.facts.name):
+            yield from self.opened.batches()
 
 
 @dataclass(frozen=True)

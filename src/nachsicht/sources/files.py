@@ -25,7 +25,7 @@ class FileSource:
     @property
     def label(self) -> str:
         """The file's name without folder and suffixes."""
-        return self.path.name.split(".")[0] or self.path.name
+        return plain_name(self.path.name)
 
     def open(self) -> Opened:
         """Tell the format and open the file with its reader."""
@@ -80,6 +80,11 @@ class FileSource:
         if size == 0:
             raise SourceEmpty("the file is empty", where=str(self.path))
         return size
+
+
+def plain_name(name: str) -> str:
+    """The name of a file without its suffixes."""
+    return name.partition(".")[0] or name
 
 
 def _nearest(path: Path) -> Path | None:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import shutil
 from dataclasses import dataclass
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import BinaryIO
 from urllib.parse import urlsplit
 
 from nachsicht.contracts import Opened
 from nachsicht.errors import SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
+from nachsicht.sources.archives import ArchiveSource, is_archive
 from nachsicht.sources.copied import open_copied
+from nachsicht.sources.files import FileSource, plain_name
 
 
 @dataclass(frozen=True)
@@ -28,7 +30,7 @@ class RemoteSource:
     @property
     def label(self) -> str:
         """The file's name without suffixes."""
-        return self._name.split(".")[0] or self._name
+        return plain_name(self._name)
 
     @property
     def _shown(self) -> str:
@@ -61,4 +63,5 @@ class RemoteSource:
                     todo="Check the address, and what its protocol needs to be installed.",
                 ) from None
 
-        return open_copied(write, self._name, self._shown, self.reading)
+        kind = ArchiveSource if is_archive(Path(self._name)) else FileSource
+        return open_copied(write, self._name, self._shown, self.reading, kind)
