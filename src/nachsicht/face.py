@@ -471,7 +471,7 @@ def plan(
 ) -> Plan:
     """How `profile` would go about it: what is read, where it is computed, what will be exact.
 
-    Nothing but the beginning of the data is read.
+    Nothing is computed. What has to be copied or unpacked to be opened is.
 
     Parameters
     ----------

@@ -6,13 +6,13 @@ import { type GapColumn, type Gaps as AllGaps, page, word } from "./model";
 import { Recipe } from "./Recipe";
 import { Across, DIFFERENCE, Facts, Strip, Term, VersionChoice, VersionHeads, VersionMark } from "./parts";
 
-const DRAWN = 60;
-
 export function Gaps() {
   const gaps = page.gaps;
   const newest = page.versions.length - 1;
   const [view, setView] = useState(newest);
   if (gaps === null) return null;
+  const drawn = gaps.columns.filter((column) => column.views.length);
+  const further = gaps.columns.length - drawn.length;
   return (
     <section class="gaps" id="gaps" aria-label={word("page.gaps_section")}>
       <h2>{word("page.gaps_section")}</h2>
@@ -28,9 +28,9 @@ export function Gaps() {
       ))}
       <VersionChoice chosen={view} choose={setView} />
       <div class="wide">
-        {view === DIFFERENCE ? <Changes columns={gaps.columns} /> : <InVersion columns={gaps.columns} version={view} />}
+        {view === DIFFERENCE ? <Changes columns={drawn} /> : <InVersion columns={drawn} version={view} />}
       </div>
-      {gaps.columns.length > DRAWN && <p class="muted">{word("page.further_columns", { n: gaps.columns.length - DRAWN })}</p>}
+      {further > 0 && <p class="muted">{word("page.further_columns", { n: further })}</p>}
     </section>
   );
 }
@@ -41,12 +41,10 @@ function Patterns({ gaps }: { gaps: AllGaps }) {
     <table>
       <thead>
         <tr>
-          <th scope="col"><Term term="missing_together">{word("page.missing_together")}</Term></th>
+          <Head term="missing_together" />
           <VersionHeads />
-          {two && <th scope="col" class="number"><Term term="difference">{word("page.difference")}</Term></th>}
-          <th scope="col" class="number">
-            <Term term="share_of_rows">{word("page.share_of_rows")}</Term>
-          </th>
+          {two && <Head term="difference" number />}
+          <Head term="share_of_rows" number />
         </tr>
       </thead>
       <tbody>
@@ -79,9 +77,7 @@ function PairsOf({ gaps }: { gaps: AllGaps }) {
           <tr>
             <th scope="col">{word("page.two_columns")}</th>
             <th scope="col" class="number">{word("page.rows")}</th>
-            <th scope="col" class="number">
-              <Term term="gap_shared">{word("page.gap_shared")}</Term>
-            </th>
+            <Head term="gap_shared" number />
           </tr>
         </thead>
         <tbody>
@@ -100,7 +96,7 @@ function PairsOf({ gaps }: { gaps: AllGaps }) {
 
 /** The columns with gaps, as they are in one version. */
 function InVersion({ columns, version }: { columns: GapColumn[]; version: number }) {
-  const drawn = columns.slice(0, DRAWN).flatMap((column) => {
+  const drawn = columns.flatMap((column) => {
     const view = column.views[version];
     return view ? [{ column, view }] : [];
   });
@@ -168,7 +164,7 @@ function Changes({ columns }: { columns: GapColumn[] }) {
         </tr>
       </thead>
       <tbody>
-        {changed.slice(0, DRAWN).map((column) => (
+        {changed.map((column) => (
           <tr key={column.name}>
             <NameOf column={column} />
             <td class="number">

@@ -137,17 +137,7 @@ def relations_of(
         concordant = _drawn_taus([side.at(drawn) for side in sides], ranked, spread)
     else:
         concordant = _taus(few, ranked, spread)
-    relations = [
-        Relation(
-            **_strength(pairs, i, j),
-            explains=_or_none(explained[i, j]),
-            explained=_or_none(explained[j, i]),
-            pearson=pearson.get((names[i], names[j])),
-            kendall=concordant.get((i, j), (None, 0.0))[0],
-            kendall_error=concordant.get((i, j), (None, 0.0))[1],
-        )
-        for i, j in sorted(kept)
-    ]
+    relations = [_relation(pairs, pair, explained, pearson, concordant) for pair in sorted(kept)]
     sizes = np.abs([strengths.values[i, j] for i, j in known])
     order, groups, alone = grouped(names, strengths.values)
     told = Relations(
@@ -165,6 +155,22 @@ def relations_of(
         lumped={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
     )
     return Found(told, pairs, tuple(few))
+
+
+def _relation(
+    pairs: AllPairs, pair: tuple[int, int], explained: Floats, pearson: Pearson, taus: _Taus
+) -> Relation:
+    """Everything that is told of a pair."""
+    i, j = pair
+    tau, error = taus.get(pair, (None, 0.0))
+    return Relation(
+        **_strength(pairs, i, j),
+        explains=_or_none(explained[i, j]),
+        explained=_or_none(explained[j, i]),
+        pearson=pearson.get((pairs.names[i], pairs.names[j])),
+        kendall=tau,
+        kendall_error=error,
+    )
 
 
 def _strength(pairs: AllPairs, i: int, j: int) -> dict[str, Any]:
