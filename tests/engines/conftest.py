@@ -1,6 +1,8 @@
 """Real clusters on this machine."""
 
+import os
 import shutil
+import sys
 
 import pytest
 
@@ -24,6 +26,7 @@ def spark():
         pytest.skip("Spark needs Java, and there is none")
     from pyspark.sql import SparkSession
 
+    os.environ["PYSPARK_PYTHON"] = sys.executable  # else executors run the system's Python
     builder = SparkSession.builder.master("local[2]").config("spark.ui.enabled", "false")
     builder = builder.config("spark.sql.shuffle.partitions", "3")
     session = builder.config("spark.sql.session.timeZone", "UTC").getOrCreate()

@@ -61,6 +61,40 @@ def test_a_damaged_part_is_named(damaged, settings):
         nachsicht.profile(damaged, **settings).document  # noqa: B018
 
 
+@pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
+def test_a_part_that_spark_cannot_read_is_told_in_our_words(damaged, spark):
+    frame = spark.read.parquet(str(damaged))
+    with pytest.raises(nachsicht.SourceUnreadable, match=r"Spark could not read .*part_1\.parquet"):
+        nachsicht.profile(frame).document  # noqa: B018
+
+
+BARE_WORKERS = """
+from pyspark.sql import SparkSession
+import nachsicht
+builder = SparkSession.builder.master("local[1]").config("spark.ui.enabled", "false")
+session = builder.getOrCreate()
+session.sparkContext.setLogLevel("OFF")
+try:
+    nachsicht.profile(session.range(100)).document
+except nachsicht.SettingsError as error:
+    print(error)
+"""
+
+
+def test_spark_workers_without_the_package_are_told_of(spark, tmp_path):
+    bare = tmp_path / "python"
+    bare.write_text(f'#!/bin/sh\nexec "{os.path.realpath(sys.executable)}" -S "$@"\n')
+    bare.chmod(0o755)
+    environment = {**os.environ, "PYSPARK_PYTHON": str(bare)}
+    command = [sys.executable, "-W", "ignore", "-c", BARE_WORKERS]
+    told = subprocess.run(
+        command, check=True, env=environment, capture_output=True, text=True, timeout=120
+    )
+    assert told.stdout.startswith(
+        "Spark's workers have no package nachsicht: engine spark. Install"
+    )
+
+
 def test_an_interrupted_command_leaves_nothing_behind(tmp_path):
     table = sample_table(400_000)
     pq.write_table(table, tmp_path / "checks.parquet", row_group_size=20_000)

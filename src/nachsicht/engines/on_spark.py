@@ -7,7 +7,9 @@ one finished part. Rows count as following each other in the order of the partit
 from __future__ import annotations
 
 import pickle
+import re
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from itertools import accumulate
 from typing import Any
 
@@ -27,6 +29,7 @@ from nachsicht.compute.table_part import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener
 from nachsicht.engines.threads import threads
+from nachsicht.errors import SettingsError, SourceUnreadable
 from nachsicht.settings import Settings
 
 #: Rows that are observed at once; Spark's own batches are small.
@@ -38,7 +41,46 @@ _COUNTS, _PARTS = "place long, rows long", "place long, part binary"
 def run_spark(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
 ) -> Computed:
-    """Compute all parts of a profile from a Spark dataframe, in its own session."""
+    """Compute all parts of a profile from a Spark dataframe, in its own session.
+
+    Raises
+    ------
+    SettingsError
+        If Spark's workers lack a package.
+    SourceUnreadable
+        If Spark could not read the data.
+    """
+    with _errors_in_our_words(opened.facts.name):
+        return _run(opened, settings, listener, now)
+
+
+@contextmanager
+def _errors_in_our_words(label: str) -> Iterator[None]:
+    from py4j.protocol import Py4JError
+    from pyspark.errors import PySparkException
+
+    try:
+        yield
+    except (PySparkException, Py4JError) as error:
+        if lacking := re.search(r"No module named '([\w.]+)'", str(error)):
+            raise SettingsError(
+                f"Spark's workers have no package {lacking[1]}",
+                where="engine spark",
+                todo="Install nachsicht[spark] where they run, or name the Python that has it "
+                "in PYSPARK_PYTHON before the session starts.",
+            ) from error
+        # Spark puts the class of what went wrong before it: [FAILED_READ_FILE.NO_HINT] ...
+        said = re.search(r"\[[A-Z][A-Z_.0-9]+\] ([^\n]+?)\.? *(SQLSTATE|\n|$)", str(error))
+        raise SourceUnreadable(
+            f"Spark could not read the data ({said[1] if said else type(error).__name__})",
+            where=label,
+            todo="Read it with Spark alone to see the whole error.",
+        ) from error
+
+
+def _run(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
+) -> Computed:
     from pyspark.sql import functions
 
     frame = opened.frame
