@@ -29,12 +29,13 @@ from nachsicht.errors import DocumentError, SettingsError
 from nachsicht.labels import labels_for, title_for
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.description import Description
 from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.kinds import Kind
 from nachsicht.model.plan import Plan
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.model.theme import Theme
-from nachsicht.settings import Settings, check_name, settings_text
+from nachsicht.settings import Settings, as_described, check_name, settings_text
 from nachsicht.sources import source_of
 from nachsicht.sources.frames import detached
 from nachsicht.themes import theme_of
@@ -97,15 +98,26 @@ def run_comparison(
         profiles[0].title if len(profiles) == 1 else title_for(names, chosen)
     )
     accepted = read_accepted(settings.accepted)
+    settings = _with_key(settings, profiles)
     with _threads(settings) as spread:
         return _themed(compare_versions(versions, title, settings, accepted, spread), theme)
+
+
+def _with_key(settings: Settings, profiles: Sequence[ProfileDocument]) -> Settings:
+    """The settings with the key that the newest version's description names, if all have it."""
+    described = profiles[-1].description
+    key = described.key if described else ()
+    if settings.key or not key or not all({*key} <= {*p.names} for p in profiles):
+        return settings
+    return msgspec.structs.replace(settings, key=key)
 
 
 def plan_run(data: object, settings: Settings) -> Plan:
     """What computing a profile of the data would take."""
     from nachsicht.engines.planning import plan_of
 
-    return plan_of(source_of(data, settings.reading).open(), settings)
+    opened = source_of(data, settings.reading).open()
+    return plan_of(opened, as_described(settings, opened.description))
 
 
 def run_groups(
@@ -123,6 +135,7 @@ def run_groups(
     theme = theme_of(settings.theme)
     source = source_of(data, settings.reading)
     opened = source.open()
+    settings = as_described(settings, opened.description)
     table = prepared(opened.table(), settings)
     slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
     groups = slices or groups_in(table, by, names)
@@ -131,7 +144,9 @@ def run_groups(
     # prepared once is not prepared again.
     kept = [i for i, name in enumerate(table.schema.names) if name != by]
     table = table.select(kept)
-    settings = msgspec.structs.replace(settings, omit=(), mask=(), missing_marks=())
+    settings = msgspec.structs.replace(
+        settings, omit=(), mask=(), missing_marks=(), missing_marks_in={}
+    )
 
     def version(rows: Any, label: str) -> Version:
         part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
@@ -178,10 +193,11 @@ def _version(
 
     started = time.perf_counter()
     opened = open_source()
+    own = as_described(settings, opened.description)
     now = int(_now().timestamp() * 1e6)
-    computed, at_hand = run_engine(opened, settings, listener or ignore_progress, now)
+    computed, at_hand = run_engine(opened, own, listener or ignore_progress, now)
     origin = _origin(opened, settings, _seconds_since(started))
-    return _put_together(label, title, computed, at_hand, origin, settings)
+    return _put_together(label, title, computed, at_hand, origin, own, opened.description)
 
 
 def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
@@ -207,8 +223,9 @@ def _put_together(
     at_hand: AtHand | None,
     origin: Origin,
     settings: Settings,
+    description: Description | None,
 ) -> Version:
-    profile = put_together(label, title, computed, origin, settings)
+    profile = put_together(label, title, computed, origin, settings, description)
     if at_hand is not None:
         shower = Shower(label, at_hand.table, profile.columns)
         findings = with_rows(profile.findings, shower)
@@ -235,12 +252,13 @@ class OnDemand:
         started = time.perf_counter()
         self.label, self._title, self._settings = label, title, settings
         self._theme, self._accepted = theme_of(settings.theme), read_accepted(settings.accepted)
-        self._opened = opened
+        self._opened, own = opened, as_described(settings, opened.description)
         # What is computed later must not see what was changed in between.
         table = opened.table()
-        table = prepared(detached(table) if opened.facts.format == "pandas" else table, settings)
+        table = prepared(detached(table) if opened.facts.format == "pandas" else table, own)
         now = int(_now().timestamp() * 1e6)
-        self._own = InMemory(table, settings, now, listener or ignore_progress)
+        listener = listener or ignore_progress
+        self._own = InMemory(table, own, now, listener, opened.description)
         self._seconds = _seconds_since(started)
         _check_columns([self], settings)
 
@@ -267,7 +285,9 @@ class OnDemand:
         seconds = round(self._seconds + _seconds_since(started), 3)
         origin = msgspec.structs.replace(origin, seconds=seconds)
         at_hand = self._own.at_hand
-        version = _put_together(self.label, self._title, computed, at_hand, origin, settings)
+        version = _put_together(
+            self.label, self._title, computed, at_hand, origin, settings, self._opened.description
+        )
         title = settings.title or self._title
         with _threads(settings) as spread:
             made = compare_versions([version], title, settings, self._accepted, spread)
@@ -304,6 +324,7 @@ def _check_columns(versions: Sequence[ProfileDocument | OnDemand], settings: Set
                 todo="Name a column of dates or times.",
             )
     named = [("kinds", name) for name in settings.kinds]
+    named += [("missing_marks_in", name) for name in settings.missing_marks_in]
     named += [("outcome", settings.outcome)] if settings.outcome else []
     named += [("repeats_in", name) for name in settings.repeats_in]
     named += [("moment", settings.moment)] if settings.moment else []

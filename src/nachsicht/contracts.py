@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
+
+if TYPE_CHECKING:
+    from nachsicht.model.description import Description
 
 
 @dataclass(frozen=True)
@@ -79,6 +82,8 @@ class Opened:
         The engine that alone can compute it, where it is a frame of that engine.
     frame : object
         That frame.
+    description : Description, optional
+        What came with the data and says what its columns are.
     """
 
     facts: SourceFacts
@@ -88,6 +93,7 @@ class Opened:
     pieces: Callable[[], Sequence[Piece]] | None = None
     engine: str = ""
     frame: Any = None
+    description: Description | None = None
 
 
 class Source(Protocol):

@@ -168,6 +168,16 @@ class _Result:
 
         return summary_markdown(self._across)
 
+    def to_description(self, csvw: bool = False) -> bytes:
+        """The columns of the newest version as a Table Schema, or in CSVW: JSON in UTF-8.
+
+        It says what the data keeps to now: types, levels, what is never missing and never repeats.
+        """
+        from nachsicht.report.description import csvw_of, encoded, table_schema_of
+
+        newest = self._across.versions[-1]
+        return encoded(csvw_of(newest) if csvw else table_schema_of(newest))
+
     def to_json(self) -> bytes:
         """The document, as JSON in UTF-8."""
         return encode(self.document)
@@ -176,7 +186,8 @@ class _Result:
         """Write the page, the summary or the document, by the suffix.
 
         ``.html`` is the page, ``.md`` the summary in Markdown, ``.json`` and ``.json.gz`` the
-        document.
+        document. ``.schema.json`` is a description of the columns as a Table Schema, and
+        ``-metadata.json`` one in CSVW: by these names they are found beside the data.
 
         The file appears whole or not at all.
 
@@ -190,9 +201,13 @@ class _Result:
         OutputError
             If the suffix is another, the folder is not there, or the disk refuses.
         """
+        from nachsicht.sources.descriptions import is_description
+
         target = Path(path)
         suffix = target.suffix.lower()
-        if suffix in (".html", ".htm"):
+        if is_description(target):
+            write_whole(target, self.to_description(target.name.lower().endswith("-metadata.json")))
+        elif suffix in (".html", ".htm"):
             write_whole(target, self.to_html().encode("utf-8"))
         elif suffix == ".md":
             write_whole(target, self.to_markdown().encode("utf-8"))

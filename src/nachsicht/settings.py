@@ -10,6 +10,7 @@ import msgspec
 import tomli_w
 
 from nachsicht.errors import SettingsError
+from nachsicht.model.description import Description
 from nachsicht.model.kinds import Kind
 from nachsicht.words import catalogue
 
@@ -41,6 +42,9 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         Name of the sheet of a workbook; by default the first that is not empty.
     table, query : str, optional
         Of a database: the table (``schema.name`` where it has a schema), or a query.
+    description : str, optional
+        Path of a file that describes the columns (Table Schema, Data Package, CSVW); by default
+        one beside the data that has one of the usual names. Empty: none is looked for.
     """
 
     delimiter: str | None = None
@@ -51,6 +55,7 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     sheet: str | None = None
     table: str | None = None
     query: str | None = None
+    description: str | None = None
 
 
 class ThemeChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -74,6 +79,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         How many different levels of a category are kept with their counts.
     missing_marks : tuple of str
         Values that stand for missing, besides null, NaN and what a file's format says.
+    missing_marks_in : dict
+        By the name of a column, values that stand for missing in this one alone.
     histogram_bins : int
         Upper limit of the number of fine bins of a quantity.
     discrete_values : int
@@ -121,6 +128,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     frequent_values: int = 10
     level_cap: int = 1000
     missing_marks: tuple[str, ...] = ()
+    missing_marks_in: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     histogram_bins: int = 256
     discrete_values: int = 40
     memory_bytes: int = 0
@@ -172,6 +180,17 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
     return settings
 
 
+def as_described(settings: Settings, description: Description | None) -> Settings:
+    """Settings for a version, with what the description that came with it says beside the user."""
+    if description is None:
+        return settings
+    marks = {column.name: column.missing_marks for column in description.columns}
+    marks_in = {name: own for name, own in marks.items() if own} | settings.missing_marks_in
+    together = description.key if len(description.key) > 1 else ()
+    repeats_in = settings.repeats_in or together
+    return msgspec.structs.replace(settings, missing_marks_in=marks_in, repeats_in=repeats_in)
+
+
 def check_name(name: str, known: Sequence[str], where: str, what: str = "setting") -> None:
     """Refuse a name that is not known, and tell the nearest that is."""
     if name in known:
@@ -189,7 +208,8 @@ def settings_text(settings: Settings) -> str:
     own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
     for name in ("accepted", "title", "labels", "threads", "engine"):
         own.pop(name, None)
-    own.get("theme", {}).pop("logo", None)
+    for table, path in (("theme", "logo"), ("reading", "description")):
+        own.get(table, {}).pop(path, None)
     return tomli_w.dumps({name: value for name, value in own.items() if value not in ({}, None)})
 
 

@@ -1,5 +1,7 @@
 """Names and values of the data stay text, whatever they hold."""
 
+import json
+
 import numpy as np
 import pandas as pd
 import pyarrow as pa
@@ -31,6 +33,24 @@ def test_names_values_and_labels_of_the_data_are_shown_as_text(open_page, tmp_pa
     values = page.locator(".column-page .value").all_inner_texts()
     assert HOSTILE in values
     assert "=cmd()" in values
+
+
+def test_what_a_description_says_is_shown_as_text(open_page, tmp_path):
+    field = {"name": "honey", "title": HOSTILE, "unit": HOSTILE, "description": HOSTILE}
+    field["constraints"] = {"pattern": HOSTILE.replace("(", "[(]"), "enum": [HOSTILE]}
+    schema = {"fields": [field, {"name": HOSTILE}], "title": HOSTILE}
+    (tmp_path / "d.schema.json").write_text(json.dumps(schema))
+    table = pa.table({"honey": ["a", "b"] * 20})
+    reading = {"description": str(tmp_path / "d.schema.json")}
+    result = nachsicht.profile(table, reading=reading)
+    page = open_page(result.write(tmp_path / "x.html"))
+    page.locator(".column-name").first.click()
+    told = page.locator(".column-page > .why").all_inner_texts()
+    assert f"{HOSTILE}: {HOSTILE}" in told
+    assert f"in {HOSTILE}." in told[-1]
+    assert page.locator("img").count() == 0
+    assert page.title() != "taken"
+    assert HOSTILE in page.locator("#origin").inner_text()
 
 
 def test_no_value_can_end_the_script_element(page_data):

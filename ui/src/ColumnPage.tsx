@@ -24,6 +24,11 @@ export function ColumnPage({ column }: { column: Column }) {
         {word("page.stored_as", { type: newest.stored })}
         {column.course && <> {word(`courses.${column.course}`, { since: column.since })}</>}
       </p>
+      {column.described.map((told) => (
+        <p class="why" key={told}>
+          {told}
+        </p>
+      ))}
       {newest.accuracy && <p class="approximate">≈ {newest.accuracy}</p>}
       {findings.length > 0 && (
         <ul class="findings">

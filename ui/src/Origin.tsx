@@ -10,7 +10,7 @@ function keepSettings() {
 }
 
 export function Origin() {
-  const origins = Object.keys(page.versions[0]?.origin ?? {});
+  const origins = [...new Set(page.versions.flatMap((version) => Object.keys(version.origin)))];
   return (
     <section class="origin" id="origin" aria-label={word("page.origin")}>
       <h2>{word("page.origin")}</h2>
@@ -36,7 +36,7 @@ export function Origin() {
                   <Term term={name}>{word(`page.${name}`)}</Term>
                 </th>
                 {page.versions.map((version, i) => (
-                  <td key={i}>{version.origin[name]}</td>
+                  <td key={i}>{version.origin[name] ?? "–"}</td>
                 ))}
               </tr>
             ))}

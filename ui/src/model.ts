@@ -293,6 +293,8 @@ export interface Column {
   course: string;
   since: string;
   versions: (Summary | null)[];
+  /** What a description that came with the data says, as sentences. */
+  described: string[];
 }
 
 export interface Version {

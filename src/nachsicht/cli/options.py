@@ -74,6 +74,12 @@ def reading_options(command: F) -> F:
             ),
             click.option("--table", help="Table of a database, such as sqlite:///checks.db."),
             click.option("--query", help="Query of a database."),
+            click.option(
+                "--description",
+                metavar="FILE",
+                help="Table Schema, Data Package or CSVW file that describes the columns. "
+                "[default: one beside the data]",
+            ),
             click.option("--sheet", help="Sheet of a workbook; else the first that is not empty."),
         )
     ):
@@ -129,7 +135,7 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     file = options.get("settings_file")
     if file is None:
         file = default_file()
-    names = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query")
+    names = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
     reading = {name: options[name] for name in names if options.get(name) is not None}
     given: dict[str, Any] = {"reading": reading} if reading else {}
     for name in ("missing_marks", "key", "repeats_in", "omit", "mask"):

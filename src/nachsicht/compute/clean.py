@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -23,7 +23,7 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
     one is given.
     """
     batch = _without(batch, settings.omit)
-    batch = mark_missing(batch, settings.missing_marks)
+    batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
     return _masked(batch, settings.mask, mask_key)
 
 
@@ -44,11 +44,18 @@ def _masked(batch: Any, patterns: Sequence[str], key: bytes | None) -> Any:
     return type(batch).from_arrays(columns, names=names)
 
 
+def fitting(names: Sequence[str], patterns: Sequence[str]) -> list[str]:
+    """The names that are one of some patterns, or fit one."""
+    return [name for name in names if _any_fits(name, patterns)]
+
+
 def _any_fits(name: str, patterns: Sequence[str]) -> bool:
     return any(name == pattern or fnmatchcase(name, pattern) for pattern in patterns)
 
 
-def mark_missing(batch: Any, marks: Sequence[str]) -> Any:
+def mark_missing(
+    batch: Any, marks: Sequence[str], marks_in: Mapping[str, Sequence[str]] | None = None
+) -> Any:
     """A table or record batch whose marked values are null.
 
     Parameters
@@ -58,11 +65,18 @@ def mark_missing(batch: Any, marks: Sequence[str]) -> Any:
     marks : sequence of str
         Compared with texts as they are, and with numbers where a mark is one. Dates, flags
         and nested columns are not looked into.
+    marks_in : mapping, optional
+        More marks, of single columns by their names.
     """
-    if not marks:
+    marks_in = marks_in or {}
+    if not marks and not marks_in:
         return batch
-    columns = [_marked(batch.column(i), marks) for i in range(batch.num_columns)]
-    return type(batch).from_arrays(columns, names=batch.schema.names)
+    names = batch.schema.names
+    columns = [
+        _marked(column, own) if (own := (*marks, *marks_in.get(name, ()))) else column
+        for name, column in zip(names, batch.columns, strict=True)
+    ]
+    return type(batch).from_arrays(columns, names=names)
 
 
 def _marked(array: Any, marks: Sequence[str]) -> Any:

@@ -23,9 +23,10 @@ from nachsicht.compute.condensed import (
 from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.compute.nested import observe_nested
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
-from nachsicht.compute.readings import Body, read_part
+from nachsicht.compute.readings import Body, as_described, read_part
 from nachsicht.compute.tallies import TallyPart, observe_texts
 from nachsicht.model.column import ColumnSummary, QuantitySummary
+from nachsicht.model.description import ColumnDescription
 from nachsicht.settings import Settings
 
 
@@ -100,20 +101,34 @@ def encode(array: Any) -> Any:
 
 
 def finish_column(
-    part: ColumnPart, name: str, position: int, settings: Settings, now: int | None = None
+    part: ColumnPart,
+    name: str,
+    position: int,
+    settings: Settings,
+    now: int | None = None,
+    described: ColumnDescription | None = None,
 ) -> ColumnSummary:
     """Judge the kind and compute the summary.
 
-    ``now`` is the time in microseconds since 1970, to tell moments that lie in the future.
+    ``now`` is the time in microseconds since 1970, to tell moments that lie in the future;
+    ``described`` what a description says of the column.
     """
-    return read_column(part, name, position, settings, now)[0]
+    return read_column(part, name, position, settings, now, described)[0]
 
 
 def read_column(
-    part: ColumnPart, name: str, position: int, settings: Settings, now: int | None = None
+    part: ColumnPart,
+    name: str,
+    position: int,
+    settings: Settings,
+    now: int | None = None,
+    described: ColumnDescription | None = None,
 ) -> tuple[ColumnSummary, NDArray[Any] | None]:
     """As `finish_column`, with the finite values of a quantity in rising order."""
-    reading = read_part(part.body, part.stored, part.rows, name, now, settings.kinds.get(name))
+    chosen = settings.kinds.get(name)
+    reading = read_part(part.body, part.stored, part.rows, name, now, chosen)
+    if described is not None and chosen is None:
+        reading = as_described(reading, described)
     kind, reason = reading.judgement
     facts = reading.facts
     missing = part.rows - facts.present
@@ -126,7 +141,7 @@ def read_column(
         stored_type=str(part.stored),
         kind=kind,
         kind_reason=reason,
-        unit=reading.unit,
+        unit=reading.unit or (described.unit if described else None) or None,
         written=reading.written,
         rows=part.rows,
         missing=missing,

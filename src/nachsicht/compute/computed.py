@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from nachsicht.compute.held_against import Breaches
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.gaps import GapPatterns
 from nachsicht.model.outcome import Outcome
@@ -29,3 +30,4 @@ class Computed:
     over_time: OverTime | None
     outcome: Outcome | None
     excerpt: Excerpt
+    breaches: Breaches

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_measures import shapes
+from nachsicht.model.description import ColumnDescription, StatedType
 from nachsicht.model.kinds import Kind, KindReason
 
 Judgement = tuple[Kind, KindReason]
@@ -160,3 +161,26 @@ def _one_shape(traits: TextTraits) -> bool:
     """Whether 95 % of the rows share one shape, with a digit in it."""
     shape, count = traits.top_shape
     return "9" in shape and count >= 0.95 * traits.rows
+
+
+def kind_as_described(kind: Kind, distinct: int, described: ColumnDescription) -> Kind:
+    """The kind that a description gives a column, from what its values make of it.
+
+    Numbers that are called texts are codes: categories where there are few, else identifiers.
+    """
+    stated, found = described.type, kind
+    codes = stated is StatedType.TEXT and kind in (Kind.QUANTITY, Kind.FLAG)
+    names = described.unique and stated in (StatedType.TEXT, StatedType.WHOLE, StatedType.ANY)
+    if kind in (Kind.EMPTY, Kind.NESTED, Kind.DURATION):
+        return kind
+    if stated is StatedType.FLAG:
+        found = Kind.FLAG
+    elif described.levels and kind is not Kind.FLAG:
+        found = Kind.CATEGORY
+    elif names or (codes and distinct > FEW_LEVELS):
+        found = Kind.IDENTIFIER
+    elif codes:
+        found = Kind.CATEGORY
+    elif stated is StatedType.NUMBER and kind is Kind.IDENTIFIER:
+        found = Kind.QUANTITY
+    return found

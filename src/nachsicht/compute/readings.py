@@ -24,6 +24,7 @@ from nachsicht.compute.kinds import (
     Judgement,
     NumberTraits,
     TallyTraits,
+    kind_as_described,
     kind_of_numbers,
     kind_of_texts,
 )
@@ -45,6 +46,7 @@ from nachsicht.compute.writing_of_texts import written_of
 from nachsicht.compute.written import summarise_identifier, summarise_text, tally_of_numbers
 from nachsicht.errors import SettingsError
 from nachsicht.model.column import Accuracy, Detail, IdentifierSummary, Level, Order, Written
+from nachsicht.model.description import ColumnDescription
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.settings import Settings
 
@@ -282,13 +284,37 @@ def read_part(
     return _as_chosen(reading, name, chosen)
 
 
+def as_described(reading: _Reading, described: ColumnDescription) -> _Reading:
+    """The reading as what a description says that the column is, where its values can be that."""
+    kind = reading.judgement[0]
+    wished = kind_as_described(kind, reading.facts.distinct, described)
+    if wished is kind:
+        return reading
+    # Beyond memory numbers keep no levels; as codes they still have no mean.
+    kinds = (wished, Kind.IDENTIFIER) if wished is Kind.CATEGORY else (wished,)
+    found = (_of_kind(reading, (each, KindReason.DESCRIBED)) for each in kinds)
+    return next((each for each in found if each), reading)
+
+
 #: Kinds that a column of texts, and one of numbers, can be taken for.
 _TEXT_KINDS = (Kind.CATEGORY, Kind.FLAG, Kind.TEXT, Kind.IDENTIFIER)
 _NUMBER_KINDS = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.IDENTIFIER)
 
 
 def _as_chosen(reading: _Reading, name: str, chosen: Kind) -> _Reading:
-    judged = (chosen, KindReason.CHOSEN)
+    found = _of_kind(reading, (chosen, KindReason.CHOSEN))
+    if found is None:
+        raise SettingsError(
+            f"its values cannot be taken for a {chosen}, but for a {reading.judgement[0]}",
+            where=f"kinds.{name}",
+            todo="Choose another kind, or leave it to be found out.",
+        )
+    return found
+
+
+def _of_kind(reading: _Reading, judged: Judgement) -> _Reading | None:
+    """The same values as another kind; None where they cannot be that."""
+    chosen = judged[0]
     two = chosen is not Kind.FLAG or reading.facts.distinct <= 2
     if isinstance(reading, _NumberReading) and reading.texts and chosen in _TEXT_KINDS and two:
         return _TextReading(reading.texts, judged)
@@ -298,11 +324,7 @@ def _as_chosen(reading: _Reading, name: str, chosen: Kind) -> _Reading:
         condensed = isinstance(reading, _CondensedNumberReading)
         if two and chosen in _NUMBER_KINDS and not (condensed and chosen is Kind.CATEGORY):
             return replace(reading, judgement=judged)
-    raise SettingsError(
-        f"its values cannot be taken for a {chosen}, but for a {reading.judgement[0]}",
-        where=f"kinds.{name}",
-        todo="Choose another kind, or leave it to be found out.",
-    )
+    return None
 
 
 def _read_body(body: Body, stored: Any, rows: int, name: str, now: int | None) -> _Reading:

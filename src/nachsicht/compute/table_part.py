@@ -14,13 +14,14 @@ import pyarrow as pa
 
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.by_level import spreads_by_level
-from nachsicht.compute.clean import prepared
+from nachsicht.compute.clean import fitting, prepared
 from nachsicht.compute.columns import ColumnPart, encode, finish_column, observe_column
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import EndsPart, observe_ends
 from nachsicht.compute.fingerprints import fingerprint, rows_told
 from nachsicht.compute.gap_patterns import GapPatternsPart, observe_patterns
 from nachsicht.compute.gaps import GapsPart, observe_gaps
+from nachsicht.compute.held_against import BreachesPart, observe_breaches
 from nachsicht.compute.levels_in import SplitBy, columns_to_split_by
 from nachsicht.compute.masking import mask_key
 from nachsicht.compute.outcomes import outcome_of
@@ -41,6 +42,7 @@ from nachsicht.compute.repeats import (
     in_columns,
 )
 from nachsicht.errors import SourceUnreadable
+from nachsicht.model.description import ColumnDescription, Description
 from nachsicht.settings import Settings
 
 #: So many of the first rows decide what is looked at in all of them.
@@ -71,6 +73,8 @@ class TablePlan:
         Places of the columns that have co-moments.
     mask_key : bytes
         What makes pseudonyms; workers of one run need the same.
+    description : Description, optional
+        What the rows are held against.
     """
 
     schema: Any
@@ -80,11 +84,16 @@ class TablePlan:
     split_by: tuple[SplitBy, ...]
     numbers: tuple[int, ...]
     mask_key: bytes
+    description: Description | None = None
 
     @property
     def share(self) -> int:
         """Bytes that one column may take."""
         return self.most_bytes // (len(self.schema) + 1)
+
+    def described(self, name: str) -> ColumnDescription | None:
+        """What is said of a column."""
+        return self.description.column(name) if self.description else None
 
 
 @dataclass(frozen=True)
@@ -101,6 +110,7 @@ class TablePart:
     ends: EndsPart
     sample: RowSample
     comoments: CoMoments
+    breaches: BreachesPart
 
     def merge(self, other: TablePart, plan: TablePlan, spread: Spread = map) -> TablePart:
         """Put the part of the rows that follow behind this one."""
@@ -121,10 +131,13 @@ class TablePart:
             self.ends.merge(other.ends),
             self.sample.merge(other.sample),
             self.comoments.merge(other.comoments),
+            self.breaches.merge(other.breaches),
         )
 
 
-def plan_table(first: Any, settings: Settings, most_bytes: int) -> TablePlan:
+def plan_table(
+    first: Any, settings: Settings, most_bytes: int, description: Description | None = None
+) -> TablePlan:
     """Decide from the first rows of the data, as they were read.
 
     Parameters
@@ -135,12 +148,16 @@ def plan_table(first: Any, settings: Settings, most_bytes: int) -> TablePlan:
         Of the profile.
     most_bytes : int
         Memory that the parts may take together.
+    description : Description, optional
+        That came with the data.
     """
     few = prepared(first.slice(0, PLAN_ROWS), settings)
-    plan = TablePlan(few.schema, settings, most_bytes, (), (), (), mask_key())
+    plan = TablePlan(few.schema, settings, most_bytes, (), (), (), mask_key(), description)
     names = few.schema.names
     summaries = [
-        finish_column(observe_column(few.column(i)), names[i], i, settings)
+        finish_column(
+            observe_column(few.column(i)), names[i], i, settings, None, plan.described(names[i])
+        )
         for i in range(few.num_columns)
     ]
     numbers = [as_numbers(few.column(i).slice(0, 0)) for i in range(few.num_columns)]
@@ -174,6 +191,7 @@ def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = 
         observe_ends(batch),
         sample_rows(batch, of_rows),
         observe_comoments([batch.column(i) for i in plan.numbers]),
+        observe_breaches(batch, plan.description, fitting(plan.schema.names, plan.settings.mask)),
     )
 
 
@@ -183,7 +201,10 @@ def finish_table(
     """Everything that a profile is made of; ``now`` in microseconds since 1970."""
     names, settings = plan.schema.names, plan.settings
     finished = spread(
-        lambda i: finish_column(part.columns[i], names[i], i, settings, now), range(len(names))
+        lambda i: finish_column(
+            part.columns[i], names[i], i, settings, now, plan.described(names[i])
+        ),
+        range(len(names)),
     )
     columns = tuple(finished)
     drawn = drawn_places(part.sample.hashes)
@@ -205,6 +226,7 @@ def finish_table(
         over_time(columns, found.drawn, found.relations.pairs, settings.moment),
         outcome_of(columns, part.sample, settings.outcome),
         part.ends.finish(part.sample, columns),
+        part.breaches.found,
     )
 
 

@@ -5,15 +5,22 @@ from __future__ import annotations
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.in_profile import findings_in
 from nachsicht.compute.gaps import concentrated
+from nachsicht.model.description import Description
 from nachsicht.model.documents import FORMAT_VERSION
 from nachsicht.model.profile import Origin, ProfileDocument
 from nachsicht.settings import Settings
 
 
 def put_together(
-    label: str, title: str, computed: Computed, origin: Origin, settings: Settings
+    label: str,
+    title: str,
+    computed: Computed,
+    origin: Origin,
+    settings: Settings,
+    description: Description | None = None,
 ) -> ProfileDocument:
     """The profile document, with its findings."""
+    found = findings_in(label, computed, origin.unread_lines, settings, description)
     return ProfileDocument(
         format_version=FORMAT_VERSION,
         label=label,
@@ -35,6 +42,7 @@ def put_together(
         over_time=computed.over_time,
         outcome=computed.outcome,
         excerpt=computed.excerpt,
-        findings=findings_in(label, computed, origin.unread_lines, settings),
+        findings=found,
         origin=origin,
+        description=description,
     )

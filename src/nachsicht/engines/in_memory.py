@@ -14,12 +14,14 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.by_level import spreads_by_level
-from nachsicht.compute.columns import encode, observe_column, read_column
+from nachsicht.compute.clean import fitting
+from nachsicht.compute.columns import ColumnPart, encode, observe_column, read_column
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import MOST_COLUMNS, observe_ends
 from nachsicht.compute.fingerprints import fingerprint, rows_told
 from nachsicht.compute.gap_patterns import observe_patterns
 from nachsicht.compute.gaps import observe_gaps
+from nachsicht.compute.held_against import observe_breaches
 from nachsicht.compute.levels_in import columns_to_split_by
 from nachsicht.compute.outcomes import outcome_of
 from nachsicht.compute.over_time import over_time
@@ -39,6 +41,7 @@ from nachsicht.compute.table_part import observe_with_rows
 from nachsicht.contracts import Progress, ProgressListener
 from nachsicht.engines.threads import preload, threads
 from nachsicht.model.column import CategorySummary, ColumnSummary
+from nachsicht.model.description import Description
 from nachsicht.model.gaps import GapPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pairs import Components, OverTime, PairView
@@ -67,12 +70,19 @@ class InMemory:
         Microseconds since 1970, for what lies in the future.
     listener : callable
         Told of the columns while all of them are computed.
+    description : Description, optional
+        That came with the data.
     """
 
     def __init__(
-        self, table: Any, settings: Settings, now: int | None, listener: ProgressListener
+        self,
+        table: Any,
+        settings: Settings,
+        now: int | None,
+        listener: ProgressListener,
+        description: Description | None = None,
     ) -> None:
-        self.table = table
+        self.table, self._description = table, description
         self._settings, self._now, self._listener = settings, now, listener
         self._hashes = RowHashes(table.num_rows)
         self._single: dict[int, ColumnSummary] = {}
@@ -97,7 +107,7 @@ class InMemory:
             array = self.table.column(position)
             part = observe_column(array, encode(array))
             name = self.names[position]
-            summary, _ = read_column(part, name, position, self._settings, self._now)
+            summary, _ = self._read(part, name, position)
             self._single[position] = summary
         return self._single[position]
 
@@ -175,6 +185,8 @@ class InMemory:
             split_by = columns_to_split_by(self.columns)
             by_level = pool.submit(observe_gaps, columns.encoded, split_by)
             gaps = pool.submit(lambda: self.gaps)
+            masked = fitting(self.names, self._settings.mask)
+            breaches = pool.submit(observe_breaches, self.table, self._description, masked)
             # In this thread, which may wait for the others.
             if "found" not in self.__dict__:
                 self.__dict__["found"] = self._relations(pool)
@@ -195,6 +207,7 @@ class InMemory:
                 self.over_time,
                 self.outcome,
                 observe_ends(self.table).finish(self._sample, self.columns),
+                breaches.result().found,
             )
 
     @property
@@ -209,7 +222,7 @@ class InMemory:
             array = self.table.column(position)
             part, encoded = observe_with_rows(array, position, self._hashes)
             name = self.names[position]
-            summary, values = read_column(part, name, position, self._settings, self._now)
+            summary, values = self._read(part, name, position)
             # Levels that were found once are not looked for again.
             few = isinstance(summary.detail, CategorySummary)
             return summary, values, encoded if few else array
@@ -226,6 +239,12 @@ class InMemory:
         numbers = {i: values for i, (_, values, _) in enumerate(results) if values is not None}
         encoded = pa.table([column for _, _, column in results], self.names)
         return _Columns(tuple(summary for summary, _, _ in results), numbers, encoded)
+
+    def _read(
+        self, part: ColumnPart, name: str, position: int
+    ) -> tuple[ColumnSummary, NDArray[Any] | None]:
+        described = self._description.column(name) if self._description else None
+        return read_column(part, name, position, self._settings, self._now, described)
 
     @cached_property
     def _rows(self) -> RepeatsPart:

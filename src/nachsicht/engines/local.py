@@ -59,7 +59,7 @@ def run_local(
                     return _streamed(opened, settings, now, pool, listener), None
                 except Restart:
                     continue
-    own = InMemory(table, settings, now, listener)
+    own = InMemory(table, settings, now, listener, opened.description)
     return own.computed, own.at_hand
 
 
@@ -97,7 +97,7 @@ def _streamed(
     if first is None:  # a source that has no batch at all
         batches = iter([(opened.table().slice(0, 0), size)])
         first, batches = _first_rows(batches)
-    plan = plan_table(first, settings, int(memory_of(settings) * _KEPT))
+    plan = plan_table(first, settings, int(memory_of(settings) * _KEPT), opened.description)
     del first
     for batch, done in batches:
         observed = observe_table(batch, plan, part.rows if part else 0, pool.map)

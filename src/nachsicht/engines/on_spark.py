@@ -85,7 +85,10 @@ def _run(
 
     frame = opened.frame
     plan = plan_table(
-        frame.limit(PLAN_ROWS).toArrow(), settings, settings.memory_bytes or CLUSTER_BYTES
+        frame.limit(PLAN_ROWS).toArrow(),
+        settings,
+        settings.memory_bytes or CLUSTER_BYTES,
+        opened.description,
     )
     # One column tells; readers of files then read no other.
     narrow = frame.select(frame[f"`{frame.columns[0].replace('`', '``')}`"])

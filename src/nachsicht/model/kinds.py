@@ -41,3 +41,4 @@ class KindReason(StrEnum):
     STORED_NESTED = "stored_nested"
     STORED_BINARY = "stored_binary"
     CHOSEN = "chosen"
+    DESCRIBED = "described"

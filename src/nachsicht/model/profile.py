@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from nachsicht.model.column import ColumnSummary
+from nachsicht.model.description import Description
 from nachsicht.model.findings import Finding
 from nachsicht.model.gaps import GapPatterns, GapsAmong
 from nachsicht.model.outcome import Outcome
@@ -199,7 +200,8 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     ``fingerprint`` is the same for the same names and rows, in whatever order or file.
 
     ``gap_bounds`` are the shares of missing values from which on gaps are a lot, and from
-    which on a column is mostly gone.
+    which on a column is mostly gone. ``description`` is what came with the data and says what
+    its columns are.
     """
 
     format_version: int
@@ -224,6 +226,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     excerpt: Excerpt
     findings: tuple[Finding, ...]
     origin: Origin
+    description: Description | None = None
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from nachsicht.compute.findings.as_described import promises_in
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -166,8 +167,18 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "seconds": number(origin.seconds),
             "made_with": f"Nachsicht {origin.nachsicht_version}, Python {origin.python_version}",
             "notes": "; ".join(origin.notes) or "–",
+            **_description(version),
         },
     }
+
+
+def _description(version: ProfileDocument) -> dict[str, str]:
+    """What describes the data, in its own words; nothing where nothing does."""
+    described = version.description
+    if described is None:
+        return {}
+    own = filter(None, (described.title, described.text))
+    return {"description": ": ".join((described.source, *own))}
 
 
 def _kinds(version: ProfileDocument) -> str:
@@ -203,7 +214,21 @@ def _column(
         "course": across.way.course if across.way else "",
         "since": document.versions[across.way.since].label if across.way else "",
         "versions": [_summary(summary) if summary else None for summary in summaries],
+        "described": _described(newest, document),
     }
+
+
+def _described(column: ColumnSummary, document: ComparisonDocument) -> list[str]:
+    """What the newest description says of a column: in its own words, and what it asks."""
+    description = document.versions[-1].description
+    stated = description.column(column.name) if description else None
+    if stated is None or description is None:
+        return []
+    own = ": ".join(filter(None, (stated.title, stated.text)))
+    asked = promises_in(stated)
+    asked += [phrase("page.described_unit", unit=stated.unit)] if stated.unit else []
+    told = phrase("page.described", source=description.source, promises=", ".join(asked))
+    return [*([own] if own else []), *([told] if asked else [])]
 
 
 def _differences(summaries: list[ColumnSummary | None]) -> dict[str, str]:

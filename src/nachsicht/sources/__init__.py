@@ -8,6 +8,7 @@ from pathlib import Path
 from nachsicht.contracts import Source
 from nachsicht.errors import SourceError
 from nachsicht.settings import Reading
+from nachsicht.sources.described import DescribedSource
 
 #: Addresses that begin so are databases.
 _DATABASES = ("sqlite", "postgresql", "mysql", "mariadb", "mssql", "oracle", "duckdb")
@@ -26,9 +27,14 @@ def source_of(data: object, reading: Reading) -> Source:
         If the object is none of these.
     """
     if isinstance(data, str) and "://" in data:
-        return _at_address(data, reading)
+        return DescribedSource(_at_address(data, reading), None, reading)
     if isinstance(data, str | PathLike):
-        return _at_path(Path(data), reading)
+        path = Path(data)
+        return DescribedSource(_at_path(path, reading), path, reading)
+    return DescribedSource(_in_memory(data), None, reading)
+
+
+def _in_memory(data: object) -> Source:
     from nachsicht.sources.cluster_frames import ClusterFrame, cluster_of
 
     if engine := cluster_of(data):

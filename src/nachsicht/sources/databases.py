@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from nachsicht.contracts import Opened, Restart, SourceFacts
 from nachsicht.errors import NachsichtError, SourceMissing, SourceUnreadable
+from nachsicht.model.description import ColumnDescription, Description
 from nachsicht.settings import Reading
 
 #: Rows of a batch, and about how many bytes a cell takes.
@@ -73,15 +74,15 @@ class DatabaseSource:
                 todo="Give one of --table and --query.",
             )
         self._check_file()
-        notes: list[str] = []
         with self._connection() as connection:
-            statement = self._statement(connection, notes)
+            statement = self._statement(connection)
+            description = self._description(connection)
             # No more than its first rows come over, to tell the columns.
             first = connection.execution_options(stream_results=True).execute(statement)
             width = len(first.keys())
             first.close()
             rows = int(connection.execute(self._counting(statement)).scalar_one())
-        facts = SourceFacts(self._shown, self._url.get_backend_name(), None, notes)
+        facts = SourceFacts(self._shown, self._url.get_backend_name(), None)
         columns = _Columns()
         bytes_of_a_row = _CELL * max(width, 1)
 
@@ -98,11 +99,12 @@ class DatabaseSource:
                 except Restart:
                     continue
 
-        return Opened(facts, rows * bytes_of_a_row, table, batches)
+        size = rows * bytes_of_a_row
+        return Opened(facts, size, table, batches, description=description)
 
     def _batches(self, columns: _Columns) -> Iterator[Any]:
         with self._connection() as connection:
-            statement = self._statement(connection, [])
+            statement = self._statement(connection)
             result = connection.execution_options(
                 stream_results=True, max_row_buffer=BATCH_ROWS
             ).execute(statement)
@@ -115,7 +117,7 @@ class DatabaseSource:
                 if empty:
                     yield columns.batch(names, [() for _ in names])
 
-    def _statement(self, connection: Any, notes: list[str]) -> Any:
+    def _statement(self, connection: Any) -> Any:
         import sqlalchemy as sql
 
         if self.reading.query:
@@ -134,9 +136,31 @@ class DatabaseSource:
                 todo=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(known)}.",
             )
         found = inspector.get_columns(name, schema or None)
-        notes += [f"{c['name']}: {c['comment']}" for c in found if c.get("comment")]
         columns: list[Any] = [sql.column(c["name"]) for c in found]
         return sql.select(*columns).select_from(sql.table(name, schema=schema or None))
+
+    def _description(self, connection: Any) -> Description | None:
+        """What the database itself says of a table: comments, and what it holds the columns to."""
+        import sqlalchemy as sql
+
+        if self.reading.query:
+            return None
+        schema, _, name = str(self.reading.table).rpartition(".")
+        inspector = sql.inspect(connection)
+        try:
+            key = inspector.get_pk_constraint(name, schema or None)["constrained_columns"]
+        except NotImplementedError:  # not every database tells of keys
+            key = []
+        columns = tuple(
+            ColumnDescription(
+                name=column["name"],
+                text=column.get("comment") or "",
+                required=not column.get("nullable", True),
+                unique=key == [column["name"]],
+            )
+            for column in inspector.get_columns(name, schema or None)
+        )
+        return Description(source=self._shown, columns=columns, key=tuple(key))
 
     def _counting(self, statement: Any) -> Any:
         import sqlalchemy as sql

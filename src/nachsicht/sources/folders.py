@@ -14,6 +14,7 @@ import pyarrow as pa
 from nachsicht.contracts import Opened, Piece, SourceFacts
 from nachsicht.errors import SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
+from nachsicht.sources.descriptions import is_description
 from nachsicht.sources.files import FileSource
 
 
@@ -82,7 +83,11 @@ def part_files(path: Path) -> list[Path]:
     """
     folder = path.is_dir()
     found = path.iterdir() if folder else path.parent.glob(path.name)
-    paths = sorted(p for p in found if p.is_file() and not p.name.startswith((".", "_")))
+    paths = sorted(
+        p
+        for p in found
+        if p.is_file() and not p.name.startswith((".", "_")) and not is_description(p)
+    )
     if not paths:
         raise SourceMissing(
             "there are no files in the folder" if folder else "no file fits the pattern",

@@ -13,6 +13,7 @@ from nachsicht.compute.changes.pairs_across import components_across, with_pairs
 from nachsicht.compute.changes.spreads import shared_log_spread, shared_spread
 from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
 from nachsicht.compute.changes.verdict import Made, verdict_on
+from nachsicht.compute.findings.as_described import still_to_tell
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
 from nachsicht.model.documents import FORMAT_VERSION
@@ -72,6 +73,8 @@ def compare_versions(
     findings += crept
     if len(profiles) == 1:
         findings = list(profiles[0].findings)
+    elif in_time:
+        findings += still_to_tell(profiles[-1].findings, findings)
     made = Made(by, sliced_by)
     return _document(versions, compared, threads, ways, findings, title, settings, accepted, made)
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from nachsicht.compute.computed import Computed
+from nachsicht.compute.findings.as_described import promised, without_told_twice
 from nachsicht.compute.findings.in_column import RULES
 from nachsicht.compute.findings.view import View
 from nachsicht.compute.repeats import expected_repeats, import_in
 from nachsicht.model.column import (
     ColumnSummary,
 )
+from nachsicht.model.description import Description
 from nachsicht.model.findings import Fact, Finding, Weight, by_urgency
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Relation, Repeats
@@ -24,7 +26,11 @@ GIVES_AWAY = 0.97
 
 
 def findings_in(
-    label: str, computed: Computed, unread_lines: int, settings: Settings
+    label: str,
+    computed: Computed,
+    unread_lines: int,
+    settings: Settings,
+    description: Description | None = None,
 ) -> tuple[Finding, ...]:
     """All findings of a profile, the most urgent first."""
     view = View(label, computed.gaps_by_level, settings)
@@ -38,7 +44,8 @@ def findings_in(
     found.extend(_gaps_together(view, computed))
     found.extend(_together(view, computed.relations.pairs))
     found.extend(_gives_away(view, computed.relations.pairs))
-    return by_urgency([finding for finding in found if finding])
+    found.extend(promised(view, computed, description))
+    return by_urgency(without_told_twice([finding for finding in found if finding]))
 
 
 def _repeated(

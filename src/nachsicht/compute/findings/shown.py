@@ -246,6 +246,14 @@ def _equal_text(array: Any, text: str) -> _Places:
     return np.flatnonzero(values_of(same) & ~missing_in(same))
 
 
+def _otherwise(finding: Finding, arrays: Sequence[Any]) -> _Places:
+    """Rows that break a rule of a description: by their values, or because they have none."""
+    if finding.evidence.get("rule") == "required":
+        return _missing(finding, arrays)
+    examples = finding.evidence.get("examples")
+    return _with_values(arrays[0], examples if isinstance(examples, tuple) else ())
+
+
 #: Findings that speak of values that occur twice.
 _TWICE = ("identifier_repeats", "identifier_repeats_new")
 #: How rows of the version that a finding speaks of show it; others show any rows with values.
@@ -266,6 +274,8 @@ _NEWEST: dict[str, _Rule] = {
     "imbalance": _equal("level"),
     "nearly_constant": _equal("value"),
     "levels_gone": _nothing,
+    "described_otherwise": _otherwise,
+    "not_described": _nothing,
     "infinite": _infinite,
     "infinite_new": _infinite,
     "outliers": _outermost,

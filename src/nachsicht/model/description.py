@@ -1,0 +1,117 @@
+"""What a description that came with the data says of it, before anybody looked at a row."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import msgspec
+
+#: Numbers; dates and times as ISO texts.
+Bound = int | float | str
+
+
+class StatedType(StrEnum):
+    """What the values of a column are said to be."""
+
+    ANY = "any"
+    TEXT = "text"
+    WHOLE = "whole"
+    NUMBER = "number"
+    FLAG = "flag"
+    DATE = "date"
+    MOMENT = "moment"
+    TIME = "time"
+    DURATION = "duration"
+    NESTED = "nested"
+
+
+class Rule(StrEnum):
+    """What a description can ask of a column."""
+
+    TYPE = "type"
+    REQUIRED = "required"
+    UNIQUE = "unique"
+    MINIMUM = "minimum"
+    MAXIMUM = "maximum"
+    LENGTH = "length"
+    PATTERN = "pattern"
+    LEVELS = "levels"
+
+
+class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What is said of one column.
+
+    Attributes
+    ----------
+    name : str
+        As it stands in the data.
+    type : StatedType
+        What its values are.
+    form : str
+        How its values are written, as the description has it, where that is not the usual way.
+    title, text, unit : str
+        For people.
+    required, unique : bool
+        Whether every row has a value, and no two rows the same.
+    minimum, maximum : int, float or str, optional
+        What values may not lie beyond; ``above`` and ``below`` say that they may not equal it.
+    shortest, longest : int, optional
+        Characters of a value.
+    pattern : str, optional
+        A regular expression that a value fits as a whole.
+    levels : tuple of str
+        The only values there may be, as texts; empty for any.
+    missing_marks : tuple of str
+        What stands for missing.
+    yes, no : tuple of str
+        How a flag is written.
+    """
+
+    name: str
+    type: StatedType = StatedType.ANY
+    form: str = ""
+    title: str = ""
+    text: str = ""
+    unit: str = ""
+    required: bool = False
+    unique: bool = False
+    minimum: Bound | None = None
+    maximum: Bound | None = None
+    above: bool = False
+    below: bool = False
+    shortest: int | None = None
+    longest: int | None = None
+    pattern: str | None = None
+    levels: tuple[str, ...] = ()
+    missing_marks: tuple[str, ...] = ()
+    yes: tuple[str, ...] = ()
+    no: tuple[str, ...] = ()
+
+
+class Description(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What is said of a dataset.
+
+    Attributes
+    ----------
+    source : str
+        Where it was read from: the name of a file, or of a database.
+    columns : tuple of ColumnDescription
+        In the order that is said to be theirs.
+    whole : bool
+        Whether it means to tell of every column, so that others are worth a word.
+    title, text : str
+        For people.
+    key : tuple of str
+        Columns that together name a row.
+    """
+
+    source: str
+    columns: tuple[ColumnDescription, ...]
+    whole: bool = True
+    title: str = ""
+    text: str = ""
+    key: tuple[str, ...] = ()
+
+    def column(self, name: str) -> ColumnDescription | None:
+        """What is said of the first column of that name."""
+        return next((column for column in self.columns if column.name == name), None)
