@@ -27,7 +27,7 @@ from nachsicht.model.profile import ProfileDocument, Repeats
 #: Figures that are the same need not have the same last digits.
 CLOSE = 1e-12
 #: So much of a document depends on where the rows came from, not on what they hold.
-_OF_SOURCES = {"label", "title", "origin", "memory_bytes", "stored_type", "shown"}
+_OF_SOURCES = {"label", "title", "origin", "description", "memory_bytes", "stored_type", "shown"}
 #: What is computed from evenly drawn rows where not all are at hand.
 _OF_RELATIONS = ("relations", "pairs", "components", "outcome", "over_time", "findings")
 #: Of a quantity these are exact however many rows there are.

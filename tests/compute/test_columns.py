@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import nachsicht
 from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.settings import Settings
@@ -195,3 +196,17 @@ def test_texts_are_measured_in_characters_and_words():
 def test_first_and_last_present_values_are_kept():
     column = column_of([None, 2.0, 3.25, float("nan")])
     assert (column.first_seen, column.last_seen) == ("2", "3.25")
+
+
+def test_types_that_others_added_to_arrow_are_what_they_are_stored_as():
+    names = [uuid.UUID(int=i) for i in range(30)]
+    flags = pa.ExtensionArray.from_storage(pa.bool8(), pa.array([1, 0, None] * 10, pa.int8()))
+    texts = pa.ExtensionArray.from_storage(pa.json_(), pa.array(["[]", "{}"] * 15))
+    table = pa.table({"id": [*names[1:], None], "flag": flags, "json": texts})
+    assert isinstance(table.schema.field("id").type, pa.UuidType)
+    for memory in (0, 1000):
+        found = nachsicht.profile(table, memory_bytes=memory).document
+        assert found.column("id").first_seen == "00000000-0000-0000-0000-000000000001"
+        assert (found.column("id").missing, found.column("id").distinct) == (1, 29)
+        assert (found.column("flag").missing, found.column("flag").kind) == (10, "flag")
+        assert found.column("json").distinct == 2

@@ -7,9 +7,12 @@ import sys
 import warnings
 
 import pandas as pd
+import pyarrow as pa
 import pytest
 
 import nachsicht
+from nachsicht.settings import Reading
+from nachsicht.sources import by_arrow, databases
 from nachsicht.testing import assert_conforms, sample_table
 
 
@@ -137,6 +140,15 @@ def postgres(tmp_path_factory, demo_files):
     server.cleanup()
 
 
+@pytest.fixture(params=["the fast driver", "any driver"])
+def driver(request, monkeypatch):
+    """With the driver that gives Arrow data, and as if it were not there."""
+    if request.param == "any driver":
+        monkeypatch.setattr(databases, "has_driver", lambda _: False)
+    return request.param
+
+
+@pytest.mark.usefixtures("driver")
 @pytest.mark.parametrize("memory", [0, 100_000])
 def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, memory):
     address, frame = postgres
@@ -153,6 +165,7 @@ def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, mem
     assert "geheim" not in made.remedies()
 
 
+@pytest.mark.usefixtures("driver")
 def test_postgres_conforms(postgres):
     import sqlalchemy as sql
 
@@ -172,7 +185,72 @@ def test_postgres_conforms(postgres):
         assert_conforms(give, reading={"query": query}, **settings)
 
 
+@pytest.fixture
+def small_ranges(monkeypatch):
+    for module in (by_arrow, databases):
+        monkeypatch.setattr(module, "RANGE_ROWS", 1_000)
+
+
+def execute(address, *statements):
+    import sqlalchemy as sql
+
+    engine = sql.create_engine(address)
+    with engine.begin() as connection:
+        for statement in statements:
+            connection.execute(sql.text(statement))
+    engine.dispose()
+
+
+@pytest.mark.usefixtures("small_ranges")
+def test_a_large_table_is_read_in_ranges_of_its_key_and_conforms(postgres):
+    import sqlalchemy as sql
+
+    owner = postgres[0].replace("keeper:geheim", "postgres")
+    rows = sample_table()
+    rows = rows.append_column("50% ' id", pa.array(range(7, 7 + 3 * rows.num_rows, 3)))
+
+    def give(table):
+        engine = sql.create_engine(owner)
+        frame = table.to_pandas(types_mapper=pd.ArrowDtype)
+        frame.to_sql("ranged", engine, index=False, if_exists="replace", chunksize=2_000)
+        engine.dispose()
+        execute(owner, """alter table ranged add primary key ("50% ' id")""")
+        return owner
+
+    assert_conforms(give, table=rows, reading={"table": "ranged"})
+    statements = databases.DatabaseSource(owner, Reading(table="ranged")).open()
+    assert sum(batch.num_rows for batch, _ in statements.batches()) == rows.num_rows
+
+
+@pytest.mark.usefixtures("small_ranges")
+def test_all_ranges_see_one_state_of_the_table(postgres):
+    owner = postgres[0].replace("keeper:geheim", "postgres")
+    made = "create table changing as select 2 * n as id, 1 as seen from generate_series(1, 9000) n"
+    execute(owner, made, "alter table changing add primary key (id)")
+    opened = databases.DatabaseSource(owner, Reading(table="changing")).open()
+    batches = opened.batches()
+    read = [next(batches)[0]]
+    execute(owner, "update changing set seen = 2", "insert into changing values (9001, 3)")
+    read += [batch for batch, _ in batches]
+    assert len(read) > 5
+    assert sum(batch.num_rows for batch in read) == 9_000
+    assert {value.as_py() for batch in read for value in batch.column("seen")} == {1}
+
+
+def test_types_that_the_fast_driver_does_not_know_are_read_by_the_other(postgres):
+    owner = postgres[0].replace("keeper:geheim", "postgres")
+    query = (
+        "select gen_random_uuid() as id, n::numeric / 4 as quarter from generate_series(1, 99) n"
+    )
+    made = nachsicht.profile(owner, reading={"query": query}).document
+    assert made.column("id").distinct == 99
+    assert made.column("quarter").detail.sum == sum(range(1, 100)) / 4
+    plain = nachsicht.profile(owner, reading={"query": query.replace("gen_random_uuid()", "n")})
+    assert plain.document.column("quarter").detail.sum == sum(range(1, 100)) / 4
+
+
 # The driver cannot close a cursor whose connection is gone, and complains of that itself.
+@pytest.mark.usefixtures("driver")
 @pytest.mark.filterwarnings("ignore::ResourceWarning")
 def test_a_connection_that_drops_is_told_and_gives_no_figure(postgres):
     import sqlalchemy as sql
@@ -194,6 +272,7 @@ def test_a_connection_that_drops_is_told_and_gives_no_figure(postgres):
     engine.dispose()
 
 
+@pytest.mark.usefixtures("driver")
 def test_postgres_errors_hold_no_credential(postgres):
     address, _ = postgres
     owner = address.replace("keeper:geheim", "postgres")

@@ -18,13 +18,39 @@ from nachsicht.settings import Settings
 def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> Any:
     """A table or record batch as it shall be looked at.
 
-    Columns to omit are gone, those to mask hold pseudonyms, and marked values are null. With
-    nothing to do the batch itself is returned. The key of masks is that of this process, unless
-    one is given.
+    Columns to omit are gone, those to mask hold pseudonyms, marked values are null, and there
+    are no types but Arrow's own. With nothing to do the batch itself is returned. The key of
+    masks is that of this process, unless one is given.
     """
-    batch = _without(batch, settings.omit)
+    batch = _without_extensions(_without(batch, settings.omit))
     batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
     return _masked(batch, settings.mask, mask_key)
+
+
+def _without_extensions(batch: Any) -> Any:
+    """Types that others added to Arrow's, as what they are stored as; UUIDs as their texts."""
+    if not any(isinstance(stored, pa.BaseExtensionType) for stored in batch.schema.types):
+        return batch
+    columns = [_storage(column) for column in batch.columns]
+    return type(batch).from_arrays(columns, names=batch.schema.names)
+
+
+def _storage(array: Any) -> Any:
+    if not isinstance(array.type, pa.BaseExtensionType):
+        return array
+    if isinstance(array, pa.ChunkedArray):
+        stored = [_storage(chunk) for chunk in array.chunks]
+        return pa.chunked_array(stored, None if stored else array.type.storage_type)
+    if array.type.extension_name == "arrow.uuid":
+        return _uuids(array)
+    if array.type.extension_name == "arrow.bool8":
+        return array.storage.cast(pa.bool_())
+    return array.storage
+
+
+def _uuids(array: Any) -> Any:
+    written = arrow_texts([str(value) for value in array.to_pylist()])
+    return pc.if_else(array.is_valid(), written, pa.scalar(None, written.type))
 
 
 def _without(batch: Any, patterns: Sequence[str]) -> Any:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +15,7 @@ from nachsicht.contracts import Opened, Restart, SourceFacts
 from nachsicht.errors import NachsichtError, SourceMissing, SourceUnreadable
 from nachsicht.model.description import ColumnDescription, Description
 from nachsicht.settings import Reading
+from nachsicht.sources.by_arrow import RANGE_ROWS, has_driver, key_ranges, reader_for
 
 #: Rows of a batch, and about how many bytes a cell takes.
 BATCH_ROWS = 1 << 16
@@ -82,25 +83,76 @@ class DatabaseSource:
             width = len(first.keys())
             first.close()
             rows = int(connection.execute(self._counting(statement)).scalar_one())
+            ends = self._key_ends(connection, statement, description, rows)
+        fast = self._fast_batches(self._texts(statement, ends, rows))
         facts = SourceFacts(self._shown, self._url.get_backend_name(), None)
         columns = _Columns()
         bytes_of_a_row = _CELL * max(width, 1)
 
         def batches() -> Iterator[tuple[Any, int]]:
             done = 0
-            for batch in self._batches(columns):
+            for batch in fast() if fast else self._batches(columns):
                 done += batch.num_rows
                 yield batch, done * bytes_of_a_row
 
         def table() -> Any:
             while True:
                 try:
-                    return pa.Table.from_batches(list(self._batches(columns)))
+                    return pa.Table.from_batches([batch for batch, _ in batches()])
                 except Restart:
                     continue
 
         size = rows * bytes_of_a_row
         return Opened(facts, size, table, batches, description=description)
+
+    def _fast_batches(self, statements: Sequence[str]) -> Callable[[], Iterator[Any]] | None:
+        """Reads through the ADBC driver, where it is there and knows all types; else None."""
+        if not has_driver(self._url.get_backend_name()):
+            return None
+        plain = self._url.set(drivername=self._url.get_backend_name())
+        address = plain.render_as_string(hide_password=False)
+        columns = f"select * from ({statements[0]}) as told limit 0"  # noqa: S608
+        with self._told_in_our_words():
+            reader = reader_for(address, columns)
+        if reader is None:
+            return None
+
+        def batches() -> Iterator[Any]:
+            with self._told_in_our_words():
+                yield from reader.batches(statements)
+
+        return batches
+
+    def _key_ends(
+        self, connection: Any, statement: Any, description: Description | None, rows: int
+    ) -> tuple[Any, int, int] | None:
+        """The key of a large table with its ends, if it is one column of whole numbers."""
+        import sqlalchemy as sql
+
+        if description is None or len(description.key) != 1 or rows < 2 * RANGE_ROWS:
+            return None
+        key: Any = sql.column(description.key[0])
+        ends = sql.select(sql.func.min(key), sql.func.max(key))
+        low, high = connection.execute(ends.select_from(statement.subquery())).one()
+        return (key, low, high) if isinstance(low, int) and isinstance(high, int) else None
+
+    def _texts(self, statement: Any, ends: tuple[Any, int, int] | None, rows: int) -> list[str]:
+        """The statement as it is sent to the fast driver: one for each range of the key."""
+        from sqlalchemy.dialects import postgresql
+
+        if self.reading.query:
+            return [self.reading.query.strip().rstrip(";")]
+        # No sign of the text stands for a parameter then, and none is doubled.
+        dialect = postgresql.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
+        parts = [statement]
+        if ends:
+            key, low, high = ends
+            ranges = key_ranges(low, high, rows)
+            parts = [statement.where(key.between(*part)).order_by(key) for part in ranges]
+        return [
+            str(part.compile(dialect=dialect, compile_kwargs={"literal_binds": True}))
+            for part in parts
+        ]
 
     def _batches(self, columns: _Columns) -> Iterator[Any]:
         with self._connection() as connection:
@@ -188,26 +240,32 @@ class DatabaseSource:
         if backend in _REPEATABLE:
             options["isolation_level"] = "REPEATABLE READ"
         engine = None
+        with self._told_in_our_words():
+            try:
+                engine = sql.create_engine(self._url, **options)
+                with engine.connect() as connection:
+                    if backend in _READ_ONLY:
+                        connection.execute(sql.text(_READ_ONLY[backend]))
+                    yield connection
+                    connection.rollback()
+            finally:
+                if engine is not None:
+                    engine.dispose()
+
+    @contextmanager
+    def _told_in_our_words(self) -> Iterator[None]:
+        """Errors of drivers without the address, which they may hold."""
         try:
-            engine = sql.create_engine(self._url, **options)
-            with engine.connect() as connection:
-                if backend in _READ_ONLY:
-                    connection.execute(sql.text(_READ_ONLY[backend]))
-                yield connection
-                connection.rollback()
+            yield
         except (NachsichtError, Restart, GeneratorExit):
             raise
         except Exception as error:
-            # Drivers tell their errors in words of their own, which may hold the address.
             told = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
             if self._url.password:
                 told = told.replace(str(self._url.password), "…")
             raise SourceUnreadable(
                 f"the database cannot be read ({told})", where=self._shown
             ) from None
-        finally:
-            if engine is not None:
-                engine.dispose()
 
 
 class _Columns:
