@@ -18,6 +18,7 @@ from nachsicht.compute.condensed import (
     CondensedTexts,
     compact,
     condense,
+    condense_numbers,
     kept_bytes,
 )
 from nachsicht.compute.moments_in_time import observe_moments
@@ -52,9 +53,14 @@ class ColumnPart:
             merge_bodies(self.body, other.body),
         )
 
-    def within(self, most_bytes: int) -> ColumnPart:
-        """The part, condensed if its values take more memory than that."""
+    def within(self, most_bytes: int, all_rows: int = 0) -> ColumnPart:
+        """The part, condensed if its values take more memory than that.
+
+        With ``all_rows``, those of the data, numbers that will outgrow it are condensed at once.
+        """
         body = self.body
+        if isinstance(body, NumberPart) and self.rows and all_rows:
+            most_bytes = most_bytes * self.rows // all_rows
         if not isinstance(body, NumberPart | TallyPart) or kept_bytes(body) <= most_bytes:
             return self
         body = compact(body)
@@ -63,7 +69,9 @@ class ColumnPart:
 
 def merge_bodies(a: Body, b: Body) -> Body:
     """Put two parts of one column together; if one is condensed, so is the other."""
-    if isinstance(a, CondensedNumbers | CondensedTexts) and isinstance(b, NumberPart | TallyPart):
+    if isinstance(a, CondensedNumbers) and isinstance(b, NumberPart):
+        return condense_numbers(b, onto=a)
+    if isinstance(a, CondensedTexts) and isinstance(b, TallyPart):
         b = condense(b)
     elif isinstance(b, CondensedNumbers | CondensedTexts) and isinstance(a, NumberPart | TallyPart):
         a = condense(a)

@@ -87,41 +87,43 @@ class CondensedNumbers:
         return SortedNumbers(chosen, self.infinite_below, self.infinite_above)
 
 
-def condense_numbers(part: NumberPart) -> CondensedNumbers:
-    """Turn kept values into sketches, chunk by chunk.
+def condense_numbers(part: NumberPart, onto: CondensedNumbers | None = None) -> CondensedNumbers:
+    """Turn kept values into sketches, chunk by chunk, behind those of the rows before.
 
     All at once would take many times the memory of the values.
     """
-    condensed = _condense_once(replace(part, chunks=part.chunks[:1]))
-    for chunk in part.chunks[1:]:
-        condensed = condensed.merge(_condense_once(replace(part, chunks=(chunk,))))
-    # Only the values are in chunks.
+    for chunk in part.chunks or (np.empty(0),):
+        # Hashes that are too large for the sample so far need not be sorted.
+        once = _condense_once(chunk, onto.keys if onto else KeySample())
+        onto = replace(onto, keys=KeySample()).merge(once) if onto else once
+    assert onto
     return replace(
-        condensed,
-        missing=part.missing,
-        infinite_below=part.infinite_below,
-        infinite_above=part.infinite_above,
-        order=part.order,
+        onto,
+        missing=onto.missing + part.missing,
+        infinite_below=onto.infinite_below + part.infinite_below,
+        infinite_above=onto.infinite_above + part.infinite_above,
+        order=onto.order.merge(part.order),
     )
 
 
-def _condense_once(part: NumberPart) -> CondensedNumbers:
-    numbers = part.sorted()
+def _condense_once(chunk: NDArray[Any], keys: KeySample) -> CondensedNumbers:
+    """Finite values alone; the sample of different ones is that of the rows before and these."""
+    numbers = SortedNumbers(np.sort(chunk))
     values, counts = numbers.distinct_values, numbers.distinct_counts
     zero = np.searchsorted(numbers.values, 0, "left")
     return CondensedNumbers(
-        part.missing,
-        part.infinite_below,
-        part.infinite_above,
-        part.order,
+        0,
+        0,
+        0,
+        OrderPart(),
         moments_of(numbers.floats),
         int(np.searchsorted(numbers.values, 0, "right") - zero),
         int(zero),
         numbers.whole,
         (values[:ENDS], counts[:ENDS]),
         (values[-ENDS:], counts[-ENDS:]),
-        RankSketch().add(numbers.floats),
-        KeySample.of(hash_values(arrow_of(values)), counts),
+        RankSketch.of_sorted(numbers.floats),
+        keys.add(hash_values(arrow_of(values)), counts),
         HeavyNumbers(values[:0], counts[:0]).add(values, counts),
     )
 
@@ -201,7 +203,7 @@ def condense_texts(part: TallyPart) -> CondensedTexts:
     words, shapes = empty.add(measures.frequent_words), empty.add(measures.shapes)
     return CondensedTexts(
         int(tally.counts.sum()),
-        KeySample.of(hash_values(tally.values), tally.counts),
+        KeySample().add(hash_values(tally.values), tally.counts),
         empty.add(tally),
         _bounded(measures, words, shapes),
         words,

@@ -77,6 +77,10 @@ class CondensedRepeats:
         """Put two parts together."""
         return CondensedRepeats(self.keys.merge(other.keys), self.rows + other.rows)
 
+    def add(self, hashes: Hashes) -> CondensedRepeats:
+        """The sample with further rows."""
+        return CondensedRepeats(self.keys.add(hashes), self.rows + len(hashes))
+
     def finish(self) -> Repeats:
         """The number of repeated rows, and two standard errors of it."""
         repeated = min(self.keys.repeated_rows, self.rows)
@@ -91,11 +95,11 @@ class CondensedRepeats:
         )
 
 
-def condense_rows(part: RepeatsPart) -> CondensedRepeats:
-    """The bounded form of a part."""
-    sample = CondensedRepeats(KeySample.of(np.empty(0, np.uint64), size=ROWS_SIZE), 0)
+def condense_rows(part: RepeatsPart, onto: CondensedRepeats | None = None) -> CondensedRepeats:
+    """The bounded form of a part, behind that of the rows before."""
+    sample = onto or CondensedRepeats(KeySample(size=ROWS_SIZE), 0)
     for chunk in part.chunks:
-        sample = sample.merge(CondensedRepeats(KeySample.of(chunk, size=ROWS_SIZE), len(chunk)))
+        sample = sample.add(chunk)
     return sample
 
 

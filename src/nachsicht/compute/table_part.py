@@ -47,6 +47,8 @@ from nachsicht.settings import Settings
 
 #: So many of the first rows decide what is looked at in all of them.
 PLAN_ROWS = 1 << 16
+#: That the hash of a row takes.
+_HASH_BYTES = 8
 #: Parts that one task of a cluster merges.
 FAN = 8
 #: Bytes that the parts of a table may take on a cluster, where the settings do not say: they are
@@ -75,6 +77,9 @@ class TablePlan:
         What makes pseudonyms; workers of one run need the same.
     description : Description, optional
         What the rows are held against.
+    rows : int
+        Of all the data; 0 where that is not known. What will not fit is condensed at once then,
+        where it was observed.
     """
 
     schema: Any
@@ -85,6 +90,7 @@ class TablePlan:
     numbers: tuple[int, ...]
     mask_key: bytes
     description: Description | None = None
+    rows: int = 0
 
     @property
     def share(self) -> int:
@@ -136,7 +142,11 @@ class TablePart:
 
 
 def plan_table(
-    first: Any, settings: Settings, most_bytes: int, description: Description | None = None
+    first: Any,
+    settings: Settings,
+    most_bytes: int,
+    description: Description | None = None,
+    rows: int = 0,
 ) -> TablePlan:
     """Decide from the first rows of the data, as they were read.
 
@@ -150,9 +160,11 @@ def plan_table(
         Memory that the parts may take together.
     description : Description, optional
         That came with the data.
+    rows : int
+        Of all the data, where that is known.
     """
     few = prepared(first.slice(0, PLAN_ROWS), settings)
-    plan = TablePlan(few.schema, settings, most_bytes, (), (), (), mask_key(), description)
+    plan = TablePlan(few.schema, settings, most_bytes, (), (), (), mask_key(), description, rows)
     names = few.schema.names
     summaries = [
         finish_column(
@@ -174,7 +186,7 @@ def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = 
     batch = _conforming(prepared(batch, plan.settings, plan.mask_key), plan.schema)
     hashes = RowHashes(batch.num_rows)
     columns = spread(
-        lambda i: observe_with_rows(batch.column(i), i, hashes)[0].within(plan.share),
+        lambda i: observe_with_rows(batch.column(i), i, hashes)[0].within(plan.share, plan.rows),
         range(batch.num_columns),
     )
     columns = tuple(columns)
@@ -184,8 +196,8 @@ def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = 
         batch.num_rows,
         rows_told(of_rows),
         columns,
-        whole,
-        tuple(look.hashes(batch, of_rows) for look in plan.looks),
+        _bounded(whole, plan),
+        tuple(_bounded(look.hashes(batch, of_rows), plan) for look in plan.looks),
         observe_gaps(batch, plan.split_by),
         observe_patterns(batch, first_row),
         observe_ends(batch),
@@ -282,6 +294,11 @@ def _conforming(batch: Any, schema: Any) -> Any:
     return type(batch).from_arrays(columns, names=schema.names)
 
 
+def _bounded(part: RepeatsPart, plan: TablePlan) -> RepeatsPart | CondensedRepeats:
+    """Hashes of rows, condensed at once where those of all rows will not fit."""
+    return condense_rows(part) if _HASH_BYTES * plan.rows > plan.share else part
+
+
 def _merged_repeats(
     one: RepeatsPart | CondensedRepeats, two: RepeatsPart | CondensedRepeats, most_bytes: int
 ) -> RepeatsPart | CondensedRepeats:
@@ -290,5 +307,4 @@ def _merged_repeats(
         kept = sum(chunk.nbytes for chunk in merged.chunks)
         return condense_rows(merged) if kept > most_bytes else merged
     one = condense_rows(one) if isinstance(one, RepeatsPart) else one
-    two = condense_rows(two) if isinstance(two, RepeatsPart) else two
-    return one.merge(two)
+    return condense_rows(two, onto=one) if isinstance(two, RepeatsPart) else one.merge(two)

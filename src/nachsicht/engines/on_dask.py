@@ -41,7 +41,8 @@ def run_dask(
     needed = next((i for i, n in enumerate(accumulate(rows), 1) if n >= PLAN_ROWS), len(rows))
     heads = compute(*(delayed(_head)(table) for table in tables[:needed]))
     first = pa.concat_tables(heads, promote_options="permissive")
-    plan = plan_table(first, settings, settings.memory_bytes or CLUSTER_BYTES, opened.description)
+    most = settings.memory_bytes or CLUSTER_BYTES
+    plan = plan_table(first, settings, most, opened.description, sum(rows))
     shared, starts = delayed(plan), [0, *accumulate(rows)]
     parts = [
         delayed(observe_table)(table, shared, start)

@@ -84,15 +84,12 @@ def _run(
     from pyspark.sql import functions
 
     frame = opened.frame
-    plan = plan_table(
-        frame.limit(PLAN_ROWS).toArrow(),
-        settings,
-        settings.memory_bytes or CLUSTER_BYTES,
-        opened.description,
-    )
     # One column tells; readers of files then read no other.
     narrow = frame.select(frame[f"`{frame.columns[0].replace('`', '``')}`"])
     counted = dict(narrow.mapInArrow(_counted, _COUNTS).collect())
+    first = frame.limit(PLAN_ROWS).toArrow()
+    most = settings.memory_bytes or CLUSTER_BYTES
+    plan = plan_table(first, settings, most, opened.description, sum(counted.values()))
     places = sorted(counted)
     starts = dict(zip(places, [0, *accumulate(counted[p] for p in places)], strict=False))
     listener(Progress("parts", 0, 2))

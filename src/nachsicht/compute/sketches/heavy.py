@@ -81,4 +81,6 @@ def _to_take(counts: NDArray[np.int64]) -> int:
     """How much to take from every counter so that no more than the limit is left."""
     if len(counts) <= 2 * SIZE:
         return 0
+    if counts.max() == 1:
+        return 1
     return int(np.partition(counts, len(counts) - SIZE - 1)[len(counts) - SIZE - 1])

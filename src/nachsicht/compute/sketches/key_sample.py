@@ -11,7 +11,7 @@ the result does not depend on how the rows were split.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,32 +23,38 @@ SIZE = 1 << 14
 #: Hashes that are kept of rows, since few of them repeat: 2 MB.
 ROWS_SIZE = 1 << 17
 
-_EMPTY_HASHES: Hashes = np.empty(0, np.uint64)
-_EMPTY_COUNTS: NDArray[np.int64] = np.empty(0, np.int64)
+#: Times the size of a sample, so many of evenly lying hashes hold it almost surely.
+_ENOUGH = 1.25
 
 
 @dataclass(frozen=True)
 class KeySample:
     """The smallest hashes, rising, and in how many rows each stands."""
 
-    hashes: Hashes
-    counts: NDArray[np.int64]
+    hashes: Hashes = field(default_factory=lambda: np.empty(0, np.uint64))
+    counts: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
     size: int = SIZE
 
-    @staticmethod
-    def of(hashes: Hashes, counts: NDArray[np.int64] | None = None, size: int = SIZE) -> KeySample:
-        """Take in hashes; one row each, or as many as ``counts`` says."""
+    def add(self, hashes: Hashes, counts: NDArray[np.int64] | None = None) -> KeySample:
+        """The sample with further hashes; of one row each, or as many as ``counts`` says."""
         if counts is None:
             counts = np.ones(len(hashes), np.int64)
-        return KeySample(_EMPTY_HASHES, _EMPTY_COUNTS, size).add(hashes, counts)
-
-    def add(self, hashes: Hashes, counts: NDArray[np.int64]) -> KeySample:
-        """The sample with further rows."""
         if len(self.hashes) == self.size:
             near = hashes <= self.hashes[-1]
             hashes, counts = hashes[near], counts[near]
         if not len(hashes):
             return self
+        # Hashes lie evenly: so low most often enough of them do, and few need to be sorted.
+        share = _ENOUGH * self.size / len(hashes)
+        if share < 1:
+            lowest = np.uint64(share * 2.0**64)
+            near = hashes <= lowest
+            found = self._with(hashes[near], counts[near])
+            if len(found.hashes) == self.size and found.hashes[-1] <= lowest:
+                return found
+        return self._with(hashes, counts)
+
+    def _with(self, hashes: Hashes, counts: NDArray[np.int64]) -> KeySample:
         together = np.concatenate((self.hashes, hashes))
         order = np.argsort(together, kind="stable")
         ranked = together[order]
