@@ -19,7 +19,7 @@ from nachsicht.settings_files import settings_from
 from nachsicht.writing import write_whole
 
 if TYPE_CHECKING:
-    from nachsicht._run import OnDemand
+    from nachsicht._on_demand import OnDemand
     from nachsicht.parts.columns import Column, Summary
     from nachsicht.parts.findings import Findings
     from nachsicht.parts.whole_table import (
@@ -49,7 +49,7 @@ class _Result:
     def _parts(self) -> Any:
         """What parts are made from: the document, or what stands for it until all is computed."""
         made = self._made
-        return made if isinstance(made, ComparisonDocument) else _OneVersion(made)
+        return made if isinstance(made, ComparisonDocument) else _Parts(self, made)
 
     @property
     def document(self) -> ProfileDocument | ComparisonDocument:
@@ -59,7 +59,7 @@ class _Result:
     @property
     def title(self) -> str:
         """The title of the page."""
-        return self._across.title
+        return self._made.title
 
     @property
     def verdict(self) -> str:
@@ -88,9 +88,14 @@ class _Result:
         SettingsError
             If no version has a column of that name.
         """
-        from nachsicht.parts.columns import column_of
+        from nachsicht.parts.columns import Column, column_of
 
-        return column_of(name, self._across)
+        made = self._made
+        across = None if isinstance(made, ComparisonDocument) else made.one_column(name)
+        if isinstance(made, ComparisonDocument) or across is None:
+            return column_of(name, self._across)  # some version may call it otherwise
+        labels = [version.label for version in made.versions]
+        return Column(across, labels, [version.column(name) for version in made.versions])
 
     @property
     def relations(self) -> RelationsPart:
@@ -224,6 +229,9 @@ class _Result:
             )
         return target
 
+    def __getstate__(self) -> dict[str, Any]:
+        return {"_made": self._across}  # the data itself stays here
+
     def __repr__(self) -> str:
         from nachsicht.report.terminal import summary_text
 
@@ -241,19 +249,27 @@ class _Result:
         return hash(self.title)
 
 
-class _OneVersion:
-    """Stands for the document of one version whose parts are computed on demand."""
+class _Parts:
+    """Stands for the document of versions whose parts are computed on demand."""
 
-    planes = ()
-    columns = ()
-
-    def __init__(self, version: OnDemand) -> None:
-        self.versions = (version,)
+    def __init__(self, result: _Result, made: OnDemand) -> None:
+        self.versions, self._result = made.versions, result
 
     @property
     def components(self) -> Any:
-        """Of the one version."""
-        return self.versions[0].components
+        """Of one version its own; of several those of all of them together."""
+        alone = len(self.versions) == 1
+        return self.versions[0].components if alone else self._result._across.components
+
+    @property
+    def planes(self) -> Any:
+        """The rows of several versions in the plane of the components."""
+        return () if len(self.versions) == 1 else self._result._across.planes
+
+    @property
+    def columns(self) -> Any:
+        """What only all versions together tell of the columns."""
+        return self._result._across.columns
 
 
 class Profile(_Result):
@@ -262,27 +278,6 @@ class Profile(_Result):
     Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
     cost no more than gaps. The page, the document and the findings need all of them.
     """
-
-    def column(self, name: str) -> Column:
-        """One column: its statistics, frequent values, quantiles, spread, and figures of it.
-
-        Raises
-        ------
-        SettingsError
-            If there is none of that name; the nearest name is told.
-        """
-        from nachsicht.parts.columns import Column, column_of, unknown_column
-
-        made = self._made
-        if isinstance(made, ComparisonDocument):
-            return column_of(name, made)
-        across = made.one_column(name)
-        if across is None:
-            raise unknown_column(name, made.names)
-        return Column(across, [made.label], [made.column(name)])
-
-    def __getstate__(self) -> dict[str, Any]:
-        return {"_made": self._across}  # the data itself stays here
 
     @property
     def document(self) -> ProfileDocument:
@@ -297,7 +292,12 @@ class Profile(_Result):
 
 
 class Comparison(_Result):
-    """What was computed of two or more versions. Made by `nachsicht.compare`."""
+    """What was computed of two or more versions. Made by `nachsicht.compare`.
+
+    Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
+    of all versions cost no more than gaps. The verdict, the findings, the page and the document
+    need all of them.
+    """
 
     @property
     def document(self) -> ComparisonDocument:

@@ -43,6 +43,7 @@ def test_figures_show_the_numbers_of_the_document(open_page, written, demo_compa
     page = open_page(written["comparison"], "#column/hive_type")
     page.locator(".spread-large").get_by_text("The figure's numbers").click()
     rows = page.locator(".spread-large .behind tbody tr")
+    rows.first.wait_for()
     shown = {
         row.locator("th").inner_text(): row.locator("td").all_inner_texts()[::2]
         for row in rows.all()
@@ -62,10 +63,11 @@ def test_a_spread_is_drawn_in_several_ways(open_page, tmp_path):
     figure = page.locator(".spread-large")
     numbers = figure.locator(".behind")
     rows = numbers.locator("tbody tr")
+    page.locator(".spread-large .behind summary").click()
+    rows.first.wait_for()
     many = rows.count()
     figure.get_by_label("Bins").select_option("9")
     assert rows.count() <= 9 < many
-    page.locator(".spread-large .behind summary").click()
     counts = numbers.locator("tbody tr").evaluate_all(
         "rows => rows.map((row) => Number(row.cells[3].textContent.replaceAll(',', '')))"
     )
@@ -179,6 +181,7 @@ def test_three_versions_pale_with_age_and_name_the_step_of_a_finding(open_page, 
     figure = page.locator("tbody[data-column=brood_frames] .spread-large svg")
     assert figure.locator(".ghost-1").count() == figure.locator(".ghost-2").count() == 1
     tables = page.locator(".tables thead")
+    tables.first.wait_for()
     heads = [tables.nth(i).locator("th").all_inner_texts() for i in (0, 1)]
     assert heads[0][1:] == ["2023 → 2024", "2024 → 2025", "2023 → 2025"]
     assert [head.strip() for head in heads[1][1:]] == ["2023", "2024", "2025", "difference"]

@@ -218,4 +218,5 @@ def test_the_numbers_of_a_pair_are_all_its_rows(open_page, demo_files, tmp_path)
     )
     assert inside.sum() == one["rows"]
     figure.get_by_text("The figure's numbers").click()
+    figure.locator(".behind tbody tr").first.wait_for()
     assert figure.locator(".behind tbody tr").count() == min(len(cells), 200)

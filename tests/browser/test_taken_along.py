@@ -72,12 +72,16 @@ def test_a_finding_opens_the_code_that_mends_it(open_page, written, demo_files):
 def recipes_on(page):
     """The code of every recipe on the page, with all columns opened in all ways of drawing."""
     seen = set()
-    read = "() => [...document.querySelectorAll('.recipe pre')].map((pre) => pre.textContent)"
+    read = """async () => {
+        for (const recipe of document.querySelectorAll('.recipe')) recipe.open = true;
+        await new Promise((done) => setTimeout(done, 100));
+        return [...document.querySelectorAll('.recipe pre')].map((pre) => pre.textContent);
+    }"""
     for name in page.locator(".ledger tbody").evaluate_all(
         "all => all.map((l) => l.dataset.column)"
     ):
         page.goto(page.url.split("#")[0] + f"#column/{name}")
-        page.locator(f"tbody[data-column={name}] .column-page").wait_for()
+        page.locator(f"tbody[data-column={name}] .column-page .tables").wait_for()
         ways = page.locator(".spread-large .choice").first.locator("button")
         for way in ways.all() if page.locator(".spread-large .choice").count() > 1 else []:
             way.click()

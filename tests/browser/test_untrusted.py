@@ -30,6 +30,7 @@ def test_names_values_and_labels_of_the_data_are_shown_as_text(open_page, tmp_pa
     names = page.locator(".column-name")
     assert names.all_inner_texts() == [HOSTILE, "{{ 7 * 7 }}", "constructor"]
     names.first.click()
+    page.locator(".column-page .tables").wait_for()
     values = page.locator(".column-page .value").all_inner_texts()
     assert HOSTILE in values
     assert "=cmd()" in values

@@ -38,7 +38,8 @@ const titles: Record<string, string> = {
 
 export function App() {
   const address = useAddress();
-  // They listen to the address themselves where they need it.
+  // They listen to the address themselves where they need it; of a wide table they are long.
+  const verdict = useMemo(() => <Verdict />, []);
   const sectionsBelow = useMemo(
     () => (
       <>
@@ -87,7 +88,7 @@ export function App() {
       </nav>
       <main>
         <div class="first-screen">
-          <Verdict />
+          {verdict}
           <Ledger />
         </div>
         {sectionsBelow}

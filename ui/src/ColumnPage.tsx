@@ -1,5 +1,6 @@
 /** A column's full page, opened in place. */
 
+import { useEffect, useState } from "preact/hooks";
 import { largeFigure, shares } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
@@ -14,6 +15,12 @@ import { LargeSpread } from "./Spread";
 import { FindingText } from "./Verdict";
 
 export function ColumnPage({ column }: { column: Column }) {
+  // The figure is seen first; the numbers below it come with the next frame.
+  const [settled, setSettled] = useState(false);
+  useEffect(() => {
+    const frame = requestAnimationFrame(() => setTimeout(() => setSettled(true)));
+    return () => cancelAnimationFrame(frame);
+  }, []);
   const newest = [...column.versions].reverse().find((version) => version !== null)!;
   const names = new Set(column.names.filter((name) => name !== null));
   const findings = page.findings.filter((finding) => finding.columns.some((name) => names.has(name)));
@@ -43,6 +50,15 @@ export function ColumnPage({ column }: { column: Column }) {
       {column.spread && <LargeSpread column={column} spread={column.spread} />}
       <Cycles column={column} />
       <OverTime column={column} />
+      {settled && <Numbers column={column} newest={newest} />}
+    </div>
+  );
+}
+
+/** All that is told in numbers. */
+function Numbers({ column, newest }: { column: Column; newest: Summary }) {
+  return (
+    <>
       <div class="tables">
         <OutcomeTable column={column.name} />
         <Measures column={column} />
@@ -64,7 +80,7 @@ export function ColumnPage({ column }: { column: Column }) {
           named="quantiles"
         />
       )}
-    </div>
+    </>
   );
 }
 

@@ -3,6 +3,7 @@
 import { useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { page, word } from "./model";
+import { Behind } from "./parts";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 
@@ -14,7 +15,6 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   const [view, setView] = useState<View>("new");
   const [chosen, setChosen] = useState<[number, number] | null>(null);
   const figure = useRef<HTMLElement>(null);
-  const [table, setTable] = useState(false);
   const names = relations.names;
   const labels: Record<View, string> = {
     new: page.versions[page.versions.length - 1]!.label,
@@ -30,6 +30,32 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   };
   const told = chosen && value(...chosen);
   const left = 130;
+  const table = () => (
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">{labels[view]}</th>
+          {names.map((name) => (
+            <th scope="col" class="number" key={name}>
+              {name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {names.map((one, i) => (
+          <tr key={one}>
+            <th scope="row">{one}</th>
+            {names.map((other, j) => (
+              <td class="number" key={other}>
+                {i === j ? "" : (value(i, j)?.toFixed(2) ?? "–")}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
   return (
     <figure class="matrix" ref={figure}>
       {relations.old && (
@@ -78,36 +104,8 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
           )}
         </svg>
       </div>
-      <details class="behind" onToggle={(event) => setTable(event.currentTarget.open)}>
-        <summary>{word("page.table_behind")}</summary>
-        {table && (
-          <table>
-            <thead>
-              <tr>
-                <th scope="col">{labels[view]}</th>
-                {names.map((name) => (
-                  <th scope="col" class="number" key={name}>
-                    {name}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {names.map((one, i) => (
-                <tr key={one}>
-                  <th scope="row">{one}</th>
-                  {names.map((other, j) => (
-                    <td class="number" key={other}>
-                      {i === j ? "" : (value(i, j)?.toFixed(2) ?? "–")}
-                    </td>
-                  ))}
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
-      </details>
-      <Saves inside={figure} name={word("page.relations_section")} numbers={table} />
+      <Behind summary={word("page.table_behind")}>{table}</Behind>
+      <Saves inside={figure} name={word("page.relations_section")} table={table} />
       <Recipe of="matrix" />
       <figcaption aria-live="polite">
         {chosen ? (

@@ -17,7 +17,7 @@ import { quiet } from "./figure";
 import { type Numbers, numbersOf } from "./numbers";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
-import { Choice, Term, useInSight, Heads, VersionMark } from "./parts";
+import { Behind, Choice, Term, useInSight, Heads, VersionMark } from "./parts";
 
 const WIDTH = 430;
 /** Rows of a figure's numbers that the page lists; all are in the CSV. */
@@ -199,44 +199,43 @@ export function Drawn({ draw, on, text, sentences, numbers, recipe, version }: D
         {sentences.join(" ")} <Saves inside={ref} name={text} numbers={numbers} />
       </figcaption>
       {recipe}
-      <Behind numbers={numbers} />
+      <NumbersBehind numbers={numbers} />
     </figure>
   );
 }
 
-/** The numbers of a figure, made when they are asked for. */
-function Behind({ numbers }: { numbers: () => Numbers }) {
-  const [open, setOpen] = useState(false);
-  const { heads, rows } = open ? numbers() : { heads: [], rows: [] };
+/** The numbers of a figure. */
+function NumbersBehind({ numbers }: { numbers: () => Numbers }) {
+  return <Behind summary={word("page.table_behind")}>{() => <NumbersTable {...numbers()} />}</Behind>;
+}
+
+function NumbersTable({ heads, rows }: Numbers) {
   return (
-    <details class="behind" onToggle={(event) => setOpen(event.currentTarget.open)}>
-      <summary>{word("page.table_behind")}</summary>
-      {open && (
-        <table>
-          <thead>
-            <tr>
-              {heads.map((head, i) => (
-                <th scope="col" key={i}>
-                  {head}
-                </th>
+    <>
+      <table>
+        <thead>
+          <tr>
+            {heads.map((head, i) => (
+              <th scope="col" key={i}>
+                {head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.slice(0, MOST_SHOWN).map((row, i) => (
+            <tr key={i}>
+              {row.map((cell, j) => (
+                <td class={typeof cell === "number" ? "number" : "value"} key={j}>
+                  {cell}
+                </td>
               ))}
             </tr>
-          </thead>
-          <tbody>
-            {rows.slice(0, MOST_SHOWN).map((row, i) => (
-              <tr key={i}>
-                {row.map((cell, j) => (
-                  <td class={typeof cell === "number" ? "number" : "value"} key={j}>
-                    {cell}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+          ))}
+        </tbody>
+      </table>
       {rows.length > MOST_SHOWN && <p class="muted">{word("page.further_in_csv", { n: rows.length - MOST_SHOWN })}</p>}
-    </details>
+    </>
   );
 }
 

@@ -1,7 +1,7 @@
 /** The code that makes a figure or number again, to be copied. */
 
 import { page, word } from "./model";
-import { Copy } from "./parts";
+import { Behind, Copy } from "./parts";
 
 interface RecipeOf {
   of: string;
@@ -24,21 +24,22 @@ function filled(code: string, facts: RecipeOf["facts"], lengths: boolean): strin
 export function Recipe({ of, facts = {}, lengths = false, named }: RecipeOf) {
   const { made, frame, recipes } = page.recipes;
   const [ours, pandas] = recipes[of]!;
-  const codes: [string, string][] = [
+  const codes = (): [string, string][] => [
     [word("page.with_us"), `${made}\n${filled(ours, facts, lengths)}`],
     ...(pandas ? [[word("page.with_pandas"), `${frame}\n${filled(pandas, facts, lengths)}`] as [string, string]] : []),
   ];
   return (
-    <details class="recipe">
-      <summary>{named ? `${word("page.recipe")}: ${word(`page.${named}`)}` : word("page.recipe")}</summary>
-      {codes.map(([name, code]) => (
-        <div key={name}>
-          <p class="muted">
-            {name} <Copy text={code} />
-          </p>
-          <pre tabIndex={0}>{code}</pre>
-        </div>
-      ))}
-    </details>
+    <Behind kind="recipe" summary={named ? `${word("page.recipe")}: ${word(`page.${named}`)}` : word("page.recipe")}>
+      {() =>
+        codes().map(([name, code]) => (
+          <div key={name}>
+            <p class="muted">
+              {name} <Copy text={code} />
+            </p>
+            <pre tabIndex={0}>{code}</pre>
+          </div>
+        ))
+      }
+    </Behind>
   );
 }

@@ -1,19 +1,27 @@
 /** Buttons that keep a figure, or its numbers, as a file. */
 
-import type { RefObject } from "preact";
+import { type ComponentChildren, type RefObject, render } from "preact";
 import type { Numbers } from "./numbers";
 import { csvOf, csvText, pngOf, save, svgText } from "./saving";
 import { word } from "./model";
 
 interface Kept {
-  /** Holds the figure, and the table behind it if there is one. */
+  /** Holds the figure. */
   inside: RefObject<HTMLElement | null>;
   name: string;
-  /** What it draws, or whether that stands in a table beside it. */
-  numbers?: boolean | (() => Numbers);
+  /** What it draws, as numbers or as the table that shows them. */
+  numbers?: () => Numbers;
+  table?: () => ComponentChildren;
 }
 
-export function Saves({ inside, name, numbers = false }: Kept) {
+/** A table as CSV, wherever it is shown, if at all. */
+function csvOfTable(table: ComponentChildren): string {
+  const aside = document.createElement("div");
+  render(table, aside);
+  return csvOf(aside.querySelector("table")!);
+}
+
+export function Saves({ inside, name, numbers, table }: Kept) {
   const figure = () => inside.current?.querySelector<SVGSVGElement>("svg");
   const asSvg = () => {
     const svg = figure();
@@ -25,10 +33,9 @@ export function Saves({ inside, name, numbers = false }: Kept) {
     if (picture) save(`${name}.png`, picture);
   };
   const asCsv = () => {
-    const table = inside.current?.querySelector("table");
-    const given = typeof numbers === "function" ? numbers() : null;
-    const text = given ? csvText([given.heads, ...given.rows]) : table ? csvOf(table) : null;
-    if (text !== null) save(`${name}.csv`, new Blob([text], { type: "text/csv" }));
+    const given = numbers?.();
+    const text = given ? csvText([given.heads, ...given.rows]) : csvOfTable(table!());
+    save(`${name}.csv`, new Blob([text], { type: "text/csv" }));
   };
   return (
     <span class="saves">
@@ -39,7 +46,7 @@ export function Saves({ inside, name, numbers = false }: Kept) {
       <button type="button" class="quiet" onClick={asPng} aria-label={word("page.keep_png", { name })}>
         PNG
       </button>
-      {numbers && (
+      {(numbers || table) && (
         <button type="button" class="quiet" onClick={asCsv} aria-label={word("page.keep_csv", { name })}>
           CSV
         </button>

@@ -5,7 +5,7 @@ import { type Bars, barsOf, finest, logBarsOf } from "./bars";
 import { largeFigure, levelsFigure, quiet, rows, share, shares } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Spread as SpreadData, word } from "./model";
-import { Choice, useInSight } from "./parts";
+import { Behind, Choice, useInSight } from "./parts";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 import { pointsOf, shapeFigure, type Way } from "./shapeFigure";
@@ -13,6 +13,8 @@ import { smallFigure } from "./smallFigure";
 
 const SMALL = { width: 230, height: 42, bars: 36 };
 const LARGE = { width: 720, bars: 72 };
+/** Of an opened line, left and right together. */
+const MARGINS = 16;
 
 /** Rows of each version that the spread stands for. */
 function totalsOf(column: Column): number[] {
@@ -46,6 +48,8 @@ const BINS = [9, 18, 36, 72, 256];
 export function LargeSpread({ column, spread }: { column: Column; spread: SpreadData }) {
   const ref = useRef<HTMLDivElement>(null);
   const figure = useRef<HTMLElement>(null);
+  // Read before anything is changed: afterwards all lines would have to be laid out for it.
+  const ledger = useMemo(() => document.querySelector(".ledger")?.clientWidth, []);
   const [way, setWay] = useState<Shown>("bars");
   const [most, setMost] = useState(LARGE.bars);
   const [log, setLog] = useState(false);
@@ -61,7 +65,8 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
   const drawn = useMemo(() => [...BINS.filter((n) => n < finest(spread)), ...(finest(spread) ? [256] : [])].slice(0, 5), [spread]);
   useLayoutEffect(() => {
     if (!bars.bars.length) return;
-    const width = Math.max(300, Math.min(LARGE.width, ref.current!.clientWidth));
+    const room = ledger === undefined ? ref.current!.clientWidth : ledger - MARGINS;
+    const width = Math.max(300, Math.min(LARGE.width, room));
     const drawing =
       way !== "bars"
         ? shapeFigure(column.shapes, way, width, label)
@@ -70,6 +75,14 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
           : largeFigure(bars, heights, width, label);
     ref.current!.replaceChildren(quiet(drawing));
   }, [spread, way, most, onLog, counted]);
+  const numbers = () =>
+    way === "bars" ? (
+      <BarNumbers bars={bars} totals={totals} />
+    ) : way === "box" ? (
+      <BoxNumbers column={column} />
+    ) : (
+      <PointNumbers column={column} way={way} />
+    );
   return (
     <figure class="spread-large" ref={figure}>
       <div class="controls">
@@ -124,19 +137,10 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
         )}
         {way === "normal" && <span>{word("page.normal_caption")} </span>}
         {way === "box" && <span>{word("page.box_caption")} </span>}
-        <Saves inside={figure} name={column.name} numbers />
+        <Saves inside={figure} name={column.name} table={numbers} />
       </figcaption>
       <Recipe of={way === "bars" ? spread.type : way} facts={recipeFacts(column, spread)} lengths={column.kind === "text"} />
-      <details class="behind">
-        <summary>{word("page.table_behind")}</summary>
-        {way === "bars" ? (
-          <BarNumbers bars={bars} totals={totals} />
-        ) : way === "box" ? (
-          <BoxNumbers column={column} />
-        ) : (
-          <PointNumbers column={column} way={way} />
-        )}
-      </details>
+      <Behind summary={word("page.table_behind")}>{numbers}</Behind>
     </figure>
   );
 }

@@ -8,6 +8,17 @@ export function WeightTag({ weight }: { weight: Weight }) {
   return <span class={`weight ${weight}`}>{word(`weights.${weight}`)}</span>;
 }
 
+/** What stands behind a summary, made when it is opened. */
+export function Behind({ summary, kind = "behind", children }: { summary: string; kind?: string; children: () => ComponentChildren }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <details class={kind} onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary>{summary}</summary>
+      {open && children()}
+    </details>
+  );
+}
+
 /** A word with its definition one click or key away. */
 export function Term({ term, children }: { term: string; children: ComponentChildren }) {
   const [open, setOpen] = useState(false);

@@ -197,6 +197,7 @@ def compare(
             result = nachsicht.compare(
                 *sources, labels=labels or None, settings=base, progress=bar, **given
             )
+        _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
     if stop_on:
         _stop(result, stop_on)
@@ -242,6 +243,7 @@ def demo(folder: Path, open_page: bool, quiet: bool) -> None:
     old, new = (copied[f"hive_checks_{year}.csv"] for year in (2024, 2025))
     with ProgressBar(quiet=quiet) as bar:
         comparison = nachsicht.compare(old, new, progress=bar)
+        _ = comparison.document
     pages = [comparison.write(folder / "comparison_2024_2025.html")]
     pages += [page.write(folder / f"profile_{page.label}.html") for page in comparison.versions]
     if not quiet:

@@ -195,9 +195,9 @@ def _beside_each_other(
     ]
 
 
-def alone(column: ColumnSummary, settings: Settings) -> ColumnAcross:
-    """A column of one version, without its findings."""
-    return _across(_Thread((column,), ()), None, (), settings)
+def without_steps(columns: Sequence[ColumnSummary], settings: Settings) -> ColumnAcross:
+    """A column that all versions have, without how it moved and without its findings."""
+    return _across(_Thread(tuple(columns), ()), None, (), settings)
 
 
 def _across(

@@ -1,0 +1,56 @@
+"""Whether the columns that settings name are there, and can be what they are named for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from nachsicht._versions import VersionOnDemand
+from nachsicht.errors import SettingsError
+from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.settings import Settings, check_name
+
+#: What the work can be about.
+_OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
+
+
+def check_columns(
+    versions: Sequence[ProfileDocument | VersionOnDemand], settings: Settings
+) -> None:
+    """Refuse settings that name a column which no version has.
+
+    Raises
+    ------
+    SettingsError
+        With the nearest name that there is.
+    """
+    names = [name for version in versions for name in version.names]
+    for version in versions:
+        outcome = settings.outcome and version.column(settings.outcome)
+        if outcome and outcome.kind not in _OUTCOMES:
+            raise SettingsError(
+                f"{outcome.name} cannot be the outcome, since it is of the kind {outcome.kind}",
+                where="outcome",
+                todo="Name a quantity, a category or a flag.",
+            )
+        moment = settings.moment and version.column(settings.moment)
+        if moment and moment.kind not in (Kind.MOMENT, Kind.EMPTY):
+            raise SettingsError(
+                f"{moment.name} cannot be the moment, since it is of the kind {moment.kind}",
+                where="moment",
+                todo="Name a column of dates or times.",
+            )
+    named = [("kinds", name) for name in settings.kinds]
+    named += [("missing_marks_in", name) for name in settings.missing_marks_in]
+    named += [("outcome", settings.outcome)] if settings.outcome else []
+    named += [("repeats_in", name) for name in settings.repeats_in]
+    named += [("moment", settings.moment)] if settings.moment else []
+    named += [("key", name) for name in settings.key]
+    for setting, name in named:
+        if name not in names:
+            try:
+                check_name(name, names, setting)
+            except SettingsError as error:
+                raise SettingsError(
+                    f"there is no column {name}", where=setting, todo=error.todo
+                ) from None

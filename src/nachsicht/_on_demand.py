@@ -1,0 +1,86 @@
+"""A profile or comparison of which nothing is computed before it is asked for."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from typing import Any
+
+import msgspec
+
+from nachsicht._check_columns import check_columns
+from nachsicht._versions import VersionOnDemand
+from nachsicht.compute.changes.accepting import Accepted
+from nachsicht.compute.changes.across import compare_versions, without_steps
+from nachsicht.compute.changes.change import Version
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.theme import Theme
+from nachsicht.settings import Settings
+
+
+class OnDemand:
+    """Versions in order: those in memory are computed part by part, others are documents.
+
+    A profile is one of one version.
+
+    Raises
+    ------
+    SettingsError
+        If a setting names a column that no version has.
+    """
+
+    def __init__(
+        self,
+        versions: Sequence[VersionOnDemand | ProfileDocument],
+        title: str,
+        settings: Settings,
+        theme: Theme | None,
+        accepted: Sequence[Accepted],
+    ) -> None:
+        self.versions, self.title, self._settings = tuple(versions), title, settings
+        self._theme, self._accepted = theme, accepted
+        check_columns(versions, settings)
+
+    def one_column(self, name: str) -> ColumnAcross | None:
+        """A column that all versions have, but for its findings and steps; no other is computed."""
+        summaries = [version.column(name) for version in self.versions]
+        there = [summary for summary in summaries if summary]
+        return without_steps(there, self._settings) if len(there) == len(summaries) else None
+
+    def whole(self) -> ComparisonDocument:
+        """Everything."""
+        versions = [
+            v.whole() if isinstance(v, VersionOnDemand) else Version(v) for v in self.versions
+        ]
+        settings = _with_key(self._settings, [version.profile for version in versions])
+        with threads(settings) as spread:
+            made = compare_versions(versions, self.title, settings, self._accepted, spread)
+        return themed(made, self._theme)
+
+
+def _whole(version: VersionOnDemand | ProfileDocument) -> Version:
+    return version.whole() if isinstance(version, VersionOnDemand) else Version(version)
+
+
+def _with_key(settings: Settings, profiles: Sequence[ProfileDocument]) -> Settings:
+    """The settings with the key that the newest version's description names, if all have it."""
+    described = profiles[-1].description
+    key = described.key if described else ()
+    if settings.key or not key or not all({*key} <= {*p.names} for p in profiles):
+        return settings
+    return msgspec.structs.replace(settings, key=key)
+
+
+def themed(document: ComparisonDocument, theme: Theme | None) -> ComparisonDocument:
+    """The document in the house's colours, if it has some."""
+    return msgspec.structs.replace(document, theme=theme) if theme else document
+
+
+@contextmanager
+def threads(settings: Settings) -> Iterator[Callable[..., Iterable[Any]]]:
+    """What applies a function to many things, on as many threads as the settings say."""
+    with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
+        yield pool.map

@@ -1,0 +1,150 @@
+"""One version of a dataset, from its source to what is compared."""
+
+from __future__ import annotations
+
+import os
+import platform
+import time
+from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+import msgspec
+
+from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.changes.change import Version
+from nachsicht.compute.clean import prepared
+from nachsicht.compute.computed import Computed
+from nachsicht.compute.findings.shown import Shower, with_rows
+from nachsicht.compute.tables import put_together
+from nachsicht.contracts import Opened, ProgressListener, ignore_progress
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.description import Description
+from nachsicht.model.profile import Origin
+from nachsicht.settings import Settings, as_described, settings_text
+from nachsicht.sources.frames import detached
+from nachsicht.version import VERSION
+
+
+def version_of(
+    open_source: Callable[[], Opened],
+    label: str,
+    title: str,
+    settings: Settings,
+    listener: ProgressListener | None,
+) -> Version:
+    """All that is computed of a source."""
+    from nachsicht.engines import run_engine
+
+    started = time.perf_counter()
+    opened = open_source()
+    own = as_described(settings, opened.description)
+    now = int(_now().timestamp() * 1e6)
+    computed, at_hand = run_engine(opened, own, listener or ignore_progress, now)
+    origin = _origin(opened, settings, _seconds_since(started))
+    return _put_together(label, title, computed, at_hand, origin, own, opened.description)
+
+
+class VersionOnDemand:
+    """A version in memory whose parts are computed when they are asked for, and kept.
+
+    It has the names of a `ProfileDocument`, as far as parts need them.
+    """
+
+    def __init__(
+        self,
+        opened: Opened,
+        label: str,
+        title: str,
+        settings: Settings,
+        listener: ProgressListener | None,
+    ) -> None:
+        from nachsicht.engines.in_memory import InMemory
+
+        started = time.perf_counter()
+        self.label, self.title, self._settings = label, title, settings
+        self._opened, own = opened, as_described(settings, opened.description)
+        # What is computed later must not see what was changed in between.
+        table = opened.table()
+        table = prepared(detached(table) if opened.facts.format == "pandas" else table, own)
+        now = int(_now().timestamp() * 1e6)
+        listener = listener or ignore_progress
+        self._own = InMemory(table, own, now, listener, opened.description)
+        self._seconds = _seconds_since(started)
+
+    def __getattr__(self, name: str) -> Any:
+        """A part, by the name that documents give it."""
+        if name.startswith("_"):
+            raise AttributeError(name)
+        return getattr(self._own, name)
+
+    @property
+    def names(self) -> Sequence[str]:
+        """Of the columns."""
+        return self._own.names
+
+    def column(self, name: str) -> ColumnSummary | None:
+        """The first column of that name, or None; no other is computed."""
+        return self._own.column(self.names.index(name)) if name in self.names else None
+
+    def whole(self) -> Version:
+        """Everything, with the data."""
+        started, settings = time.perf_counter(), self._settings
+        computed = self._own.computed
+        origin = _origin(self._opened, settings, 0.0)
+        seconds = round(self._seconds + _seconds_since(started), 3)
+        origin = msgspec.structs.replace(origin, seconds=seconds)
+        return _put_together(
+            self.label,
+            self.title,
+            computed,
+            self._own.at_hand,
+            origin,
+            settings,
+            self._opened.description,
+        )
+
+
+def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
+    facts = opened.facts
+    return Origin(
+        source=facts.name,
+        format=facts.format,
+        source_bytes=facts.size_bytes,
+        notes=tuple(facts.notes),
+        unread_lines=facts.unread_lines,
+        settings=settings_text(settings),
+        made_at=_now().isoformat(timespec="seconds"),
+        seconds=seconds,
+        nachsicht_version=VERSION,
+        python_version=platform.python_version(),
+    )
+
+
+def _put_together(
+    label: str,
+    title: str,
+    computed: Computed,
+    at_hand: AtHand | None,
+    origin: Origin,
+    settings: Settings,
+    description: Description | None,
+) -> Version:
+    profile = put_together(label, title, computed, origin, settings, description)
+    if at_hand is not None:
+        shower = Shower(label, at_hand.table, profile.columns)
+        findings = with_rows(profile.findings, shower)
+        profile = msgspec.structs.replace(profile, findings=findings)
+    return Version(profile, at_hand)
+
+
+def _seconds_since(started: float) -> float:
+    """Seconds of work; 0 where results shall be made again to the byte."""
+    fixed = "SOURCE_DATE_EPOCH" in os.environ
+    return 0.0 if fixed else round(time.perf_counter() - started, 3)
+
+
+def _now() -> datetime:
+    """The time of now, or that of SOURCE_DATE_EPOCH for results that can be made again."""
+    fixed = os.environ.get("SOURCE_DATE_EPOCH")
+    return datetime.fromtimestamp(int(fixed), UTC) if fixed else datetime.now(UTC)
