@@ -136,3 +136,19 @@ def test_profiles_alone_tell_nothing_of_rows(hives):
     assert "Rows were not compared" in " ".join(repr(compared).split())
     assert "Rows were not compared" in compared.to_markdown()
     assert "Rows were not compared" in compared.to_html()
+
+
+@pytest.mark.parametrize(("before", "weight"), [(0, "act"), (80, "note")])
+def test_more_repeats_weigh_less_where_rows_stood_twice_before(before, weight):
+    """Scattered, and no column names a row: a survey, in which people answer alike."""
+    rng = np.random.default_rng(6)
+
+    def version(rows, twice):
+        frame = pd.DataFrame({name: rng.normal(size=rows).round(4) for name in "ab"})
+        both = pd.concat([frame, frame.sample(twice, random_state=1)])
+        return both.sample(frac=1, random_state=2).reset_index(drop=True)
+
+    made = nachsicht.compare(version(920, before), version(850, 150))
+    (told,) = [finding for finding in made.findings if finding.code == "repeats_new"]
+    assert told.weight == weight
+    assert told.evidence["rows"] == 150

@@ -299,7 +299,9 @@ function Frequent({ column, of }: { column: Column; of: "words" | "frequent" | "
   // A value outside of a full list is no more frequent than the list's last.
   const unlisted = (version: Summary | null) => {
     const list = version?.[of] ?? [];
-    return list.length < 10 || of === "rarest" ? "–" : `≤ ${shown(list[list.length - 1]!.count, version!)}`;
+    if (list.length < 10 || of === "rarest") return "–";
+    const most = shown(list[list.length - 1]!.count, version!);
+    return /^\d/.test(most) ? `≤ ${most}` : most;
   };
   return (
     <table>

@@ -8,12 +8,16 @@ from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Between
 from nachsicht.compute.changes.where import Place, cut_end, loss_of_rows, spoken
 from nachsicht.compute.findings.in_profile import block_evidence, block_words, repeats_matter
+from nachsicht.compute.repeats import import_in
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.kinds import Kind
 from nachsicht.words import percent, phrase, quoted, whole
 
 #: Half of the rows or fewer, evenly: a sample that was meant, as test beside train.
 _MEANT = 0.5
+#: From this share on, equal rows are nothing unusual where no column names a row.
+_USUAL = 0.01
 #: Counts of rows vary by more than their root; so many standard errors are no chance.
 _STANDARD_ERRORS = 4.0
 
@@ -76,11 +80,16 @@ def repeat_findings(between: Between) -> Iterator[Finding | None]:
     if shares_chance(before, old.rows, repeated, new.rows) > between.settings.chance:
         return
     evidence: dict[str, Fact] = {"rows": repeated, "share": share, "old_share": old_share}
+    named = any(column.kind is Kind.IDENTIFIER for column in new.columns)
+    # Rows that name no thing and stood twice before may well be equal without any mistake.
+    usual = old_share >= _USUAL and not named and import_in(new.repeats) is None
     yield between.finding(
         "repeats_new",
         (),
         share - old_share,
         evidence | block_evidence(new.repeats),
+        title="title_more" if usual else "title",
+        at_most=Weight.NOTE if usual else None,
         n=repeated,
         rows=whole(repeated),
         share=percent(share),

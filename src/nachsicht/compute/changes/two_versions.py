@@ -26,7 +26,6 @@ from nachsicht.compute.changes.row_changes import (
 from nachsicht.compute.changes.swaps import Swap, swaps_in
 from nachsicht.compute.findings.shown import Shower, with_rows_of_both
 from nachsicht.compute.rows.matching import compare_rows
-from nachsicht.errors import SettingsError
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.words import percent
@@ -156,25 +155,9 @@ def _rows(
 
 
 def _given_key(between: Between) -> list[tuple[int, int]]:
-    """Places of the key's columns in both versions.
-
-    Raises
-    ------
-    SettingsError
-        If a version lacks one of them.
-    """
-    places = []
-    for name in between.settings.key:
-        columns = [v.profile.column(name) for v in (between.old, between.new)]
-        for column, label in zip(columns, between.labels, strict=True):
-            if column is None:
-                raise SettingsError(
-                    f"the key's column {name} is not there",
-                    where=label,
-                    todo="Name columns that every version has.",
-                )
-        places.append((columns[0].position, columns[1].position))  # type: ignore[union-attr]
-    return places
+    """Places in both versions of the columns that the settings name as key; all have them."""
+    old, new = between.old.profile, between.new.profile
+    return [(old.names.index(name), new.names.index(name)) for name in between.settings.key]
 
 
 def _reordered(between: Between, pairs: Sequence[Pair]) -> Finding | None:
