@@ -52,9 +52,7 @@ class OnDemand:
 
     def whole(self) -> ComparisonDocument:
         """Everything."""
-        versions = [
-            v.whole() if isinstance(v, VersionOnDemand) else Version(v) for v in self.versions
-        ]
+        versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings) as spread:
             made = compare_versions(versions, self.title, settings, self._accepted, spread)

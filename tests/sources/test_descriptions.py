@@ -153,6 +153,7 @@ def test_a_comparison_tells_what_the_newest_breaks_and_nothing_twice(tmp_path):
     [
         ("{", "cannot be read"),
         ('{"fields": [{"type": "string"}]}', "cannot be understood"),
+        ('{"resources": [{"path": "checks.csv", "schema": "lost.json"}]}', "cannot be understood"),
         ('{"fields": 5, "what": 1}', "describes no table"),
         ("[]", "describes no table"),
     ],
@@ -175,6 +176,24 @@ def test_a_description_is_no_part_of_a_folder_and_serves_all_of_it(tmp_path):
     made = nachsicht.profile(tmp_path)
     assert made.document.rows == 8
     assert broken(made)["kg", "maximum"] == 2
+
+
+@pytest.mark.parametrize(
+    ("datatype", "rows"),
+    [
+        ({"base": "positiveInteger"}, 2),
+        ({"base": "positiveInteger", "minimum": 3}, 3),
+        ({"base": "positiveInteger", "minExclusive": 3}, 4),
+        ("nonNegativeInteger", 1),
+    ],
+    ids=str,
+)
+def test_bounds_that_a_datatype_of_csvw_implies(tmp_path, datatype, rows):
+    described = {"tableSchema": {"columns": [{"titles": "n", "datatype": datatype}]}}
+    (tmp_path / "d.json").write_text(json.dumps(described))
+    table = pa.table({"n": [-1, 0, 2, 3, 4]})
+    made = nachsicht.profile(table, reading={"description": str(tmp_path / "d.json")})
+    assert broken(made) == {("n", "minimum"): rows}
 
 
 FRAMES = st.fixed_dictionaries(

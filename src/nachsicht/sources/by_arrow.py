@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from importlib.util import find_spec
 from typing import Any
@@ -49,7 +49,7 @@ class ArrowReader:
         That the columns are read as.
     """
 
-    address: str
+    address: str = field(repr=False)  # it may hold a password
     types: Sequence[Any]
 
     def batches(self, statements: Sequence[str]) -> Iterator[Any]:

@@ -142,7 +142,9 @@ def _column(
     above, below = facts.get("minExclusive"), facts.get("maxExclusive")
     low = facts.get("minimum", facts.get("minInclusive"))
     high = facts.get("maximum", facts.get("maxInclusive"))
-    low = 0 if low is None and base in ("nonNegativeInteger", "positiveInteger") else low
+    implied = low is None and above is None  # by the datatype's own name
+    if implied and base in ("nonNegativeInteger", "positiveInteger"):
+        low = 0
     return ColumnDescription(
         name=name,
         type=stated,
@@ -154,7 +156,7 @@ def _column(
         unique=key == (name,),
         minimum=_bound(low if above is None else above),
         maximum=_bound(high if below is None else below),
-        above=above is not None or base == "positiveInteger",
+        above=above is not None or (implied and base == "positiveInteger"),
         below=below is not None,
         shortest=_whole(facts.get("minLength", facts.get("length"))),
         longest=_whole(facts.get("maxLength", facts.get("length"))),

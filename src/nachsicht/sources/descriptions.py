@@ -16,6 +16,8 @@ from nachsicht.sources.described_as import csvw, table_schema
 
 #: Names of files that describe others, and are no part of a dataset themselves.
 NAMES = ("datapackage.json", "csv-metadata.json", "*-metadata.json", "*.schema.json")
+#: What is raised where something else stands than the format has there.
+_MISFORMED = (TypeError, ValueError, KeyError, AttributeError)
 #: Larger files describe no table.
 _MOST_BYTES = 16 << 20
 
@@ -91,7 +93,7 @@ def _read(path: Path, data: set[str]) -> Description | None:
     try:
         make = next(_readers(content, data, path), None)
         return make(path.name) if make else None
-    except (TypeError, ValueError, KeyError, AttributeError) as error:
+    except (OSError, msgspec.MsgspecError, *_MISFORMED) as error:
         raise SourceUnreadable(
             f"the description cannot be understood ({error})", where=str(path)
         ) from error
