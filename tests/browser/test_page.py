@@ -95,7 +95,7 @@ def test_without_script_the_numbers_are_there(browser, written, demo_comparison)
 def test_nothing_sticks_out_sideways(open_page, written, width, name):
     page = open_page(written[name], "#column/honey_kg")
     page.set_viewport_size({"width": width, "height": 800})
-    ledger, main = page.locator("table.ledger"), page.locator("main")
+    ledger, main = page.locator(".ledger"), page.locator("main")
     inside = main.bounding_box()["width"] + main.bounding_box()["x"]
     assert ledger.bounding_box()["width"] + ledger.bounding_box()["x"] <= inside
     wide = "document.documentElement.scrollWidth - document.documentElement.clientWidth"

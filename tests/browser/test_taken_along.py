@@ -77,7 +77,7 @@ def recipes_on(page):
         await new Promise((done) => setTimeout(done, 100));
         return [...document.querySelectorAll('.recipe pre')].map((pre) => pre.textContent);
     }"""
-    for name in page.locator(".ledger tbody").evaluate_all(
+    for name in page.locator(".ledger .line").evaluate_all(
         "all => all.map((l) => l.dataset.column)"
     ):
         page.goto(page.url.split("#")[0] + f"#column/{name}")

@@ -1,5 +1,6 @@
 """Relations of all pairs against SciPy, pandas, statsmodels and scikit-learn, on real data too."""
 
+from functools import reduce
 from itertools import combinations
 
 import numpy as np
@@ -109,6 +110,17 @@ def test_kendall_of_many_rows_is_drawn_and_its_bound_holds():
     truth = scipy.stats.kendalltau(frame["x"], frame["y"]).statistic
     assert 0 < abs(pair.kendall - truth) < 3 * pair.kendall_error < 0.04
     assert pair.strength == pytest.approx(frame["x"].corr(frame["y"], "spearman"), abs=1e-10)
+
+
+@pytest.mark.parametrize("level", [0.0, 0.1, 1e9 / 3])
+@pytest.mark.parametrize("cut", [None, 1, 3])
+def test_a_column_that_varies_only_where_the_other_is_missing_is_not_correlated(level, cut):
+    x = pa.array([None, None, 0.5, 0.25, 1.0, 7.0])
+    y = pa.array([level, level + 7.3, *[level] * 4])
+    parts = [[x[:cut], y[:cut]], [x[cut:], y[cut:]]] if cut else [[x, y]]
+    found = reduce(lambda a, b: a.merge(b), map(observe_comoments, parts)).correlations()
+    assert np.isnan(found[0, 1])
+    assert np.isnan(found[1, 0])
 
 
 @given(

@@ -5,7 +5,7 @@ import { columnAddress, follow, go, useAddress } from "./address";
 import { Matrix } from "./Matrix";
 import { type Excerpt, page, type Pair, type RowChanges, word } from "./model";
 import { Components, pairAddress, pairIn, pairOf, PairPage } from "./Pairs";
-import { Cells, ColumnHeads, Term } from "./parts";
+import { Cells, ColumnHeads, Listed, Term } from "./parts";
 
 export function Rows() {
   return (
@@ -222,15 +222,13 @@ export function Relations() {
       {page.matrix.groups.map((group) => (
         <p key={group}>{group}</p>
       ))}
-      {page.matrix.alone && <p>{word("page.tied_to_nothing", { list: page.matrix.alone })}</p>}
+      <Listed sentence="page.tied_to_nothing" names={page.matrix.alone} />
       {page.matrix.further.map((sentence) => (
         <p class="muted" key={sentence}>
           {sentence}
         </p>
       ))}
-      {page.matrix.left_out.length > 0 && (
-        <p class="muted">{word("page.relations_left_out", { list: page.matrix.left_out.join(", ") })}</p>
-      )}
+      <Listed sentence="page.relations_left_out" names={page.matrix.left_out} />
     </section>
   );
 }

@@ -1,16 +1,24 @@
-/** The ledger: one line a column, which opens in place. */
+/**
+ * The ledger: one line a column, which opens in place.
+ *
+ * A wide table has a thousand lines. They stand in pieces, and a browser passes over the pieces
+ * that are out of sight: it then scrolls as fast as a short page. To a reader it is one table, so
+ * the roles are told: a piece is none.
+ */
 
-import type { JSX } from "preact";
+import type { ComponentChildren, JSX } from "preact";
 import { useEffect, useMemo, useRef, useState } from "preact/hooks";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { ColumnPage } from "./ColumnPage";
 import { percent, whole } from "./format";
 import { type Column, page, word } from "./model";
-import { Across, Term } from "./parts";
+import { Across, Nearby, Term, useInSight } from "./parts";
 import { SmallSpread } from "./Spread";
 
-/** Lines that are drawn before the others. */
-const AT_FIRST = 60;
+/** Lines of a piece, pieces that are drawn before the others, and about how high a line is. */
+const PIECE = 30;
+const AT_FIRST = 2;
+const LINE_PX = 51;
 
 type Order = "position" | "change" | "name" | "missing";
 
@@ -32,14 +40,11 @@ export function Ledger() {
   const [notable, setNotable] = useState(false);
   const [order, setOrder] = useState<Order>("position");
   const kinds = useMemo(() => [...new Set(page.columns.map((column) => column.kind))], []);
-  const shown = page.columns
-    .filter(
-      (column) =>
-        column.name.toLowerCase().includes(search.trim().toLowerCase()) &&
-        (!kind || column.kind === kind) &&
-        (!notable || column.weight !== null),
-    )
-    .sort(orders[order]);
+  const wanted = (column: Column) =>
+    column.name.toLowerCase().includes(search.trim().toLowerCase()) &&
+    (!kind || column.kind === kind) &&
+    (!notable || column.weight !== null);
+  const sorted = useMemo(() => [...page.columns].sort(orders[order]), [order]);
   const opened = columnIn(address);
   // A wide table is seen before all of it is there, but where an address leads beyond it.
   const [all, setAll] = useState(address !== "");
@@ -47,14 +52,17 @@ export function Ledger() {
     if (!all) requestAnimationFrame(() => setTimeout(() => setAll(true)));
   }, []);
   const lines = useMemo(() => new Map<Column, JSX.Element>(), []);
+  const isOpen = (column: Column) => opened !== null && column.names.includes(opened);
   // The same element again is not looked at again; a wide table has many lines.
   const lineOf = (column: Column) => {
-    const open = opened !== null && column.names.includes(opened);
+    const open = isOpen(column);
     if (lines.get(column)?.props.open !== open) {
       lines.set(column, <Line key={page.columns.indexOf(column)} column={column} open={open} />);
     }
     return lines.get(column)!;
   };
+  // Cut before they are narrowed: a line that stays is not made anew in another piece.
+  const pieces = inPieces(sorted).map((piece) => piece.filter(wanted));
   return (
     <section class="columns" id="columns" aria-label={word("page.columns")}>
       <div class="controls">
@@ -87,32 +95,68 @@ export function Ledger() {
           {word(page.compared ? "page.changed_only" : "page.findings_only")}
         </label>
       </div>
-      <table class={page.grouped_by === null ? "ledger" : "ledger grouped"}>
-        <thead>
-          <tr>
-            <th scope="col">{word("page.column")}</th>
-            <th scope="col">
-              <Term term="spread">{word("page.spread")}</Term> <small>{legend()}</small>
-            </th>
-            <th scope="col" class="number">
-              <Term term="typical">{word("page.typical")}</Term>
-            </th>
-            <th scope="col" class="number">
-              <Term term="missing">{word("page.missing")}</Term>
-            </th>
-            <th scope="col" class={page.compared ? "" : "number"}>
-              {page.compared ? (
-                <Term term="change">{word("page.change")}</Term>
-              ) : (
-                <Term term="distinct">{word("page.distinct")}</Term>
-              )}
-            </th>
-          </tr>
-        </thead>
-        {(all || opened !== null ? shown : shown.slice(0, AT_FIRST)).map(lineOf)}
-      </table>
-      {shown.length === 0 && <p class="muted">{word("page.none_found")}</p>}
+      <div class={page.grouped_by === null ? "ledger" : "ledger grouped"} role="table" aria-label={word("page.columns")}>
+        {(all || opened !== null ? pieces : pieces.slice(0, AT_FIRST)).map((piece, i) => (
+          <Piece key={i} first={i === 0} far={i > 0 && !piece.some(isOpen)} size={piece.length}>
+            {piece.map(lineOf)}
+          </Piece>
+        ))}
+      </div>
+      {!sorted.some(wanted) && <p class="muted">{word("page.none_found")}</p>}
     </section>
+  );
+}
+
+function inPieces(columns: Column[]): Column[][] {
+  return Array.from({ length: Math.ceil(columns.length / PIECE) }, (_, i) => columns.slice(i * PIECE, (i + 1) * PIECE));
+}
+
+interface PieceOf {
+  first: boolean;
+  far: boolean;
+  size: number;
+  children: ComponentChildren;
+}
+
+/** Some lines; the heads are seen above the first and, on paper, at the top of each sheet. */
+function Piece({ first, far, size, children }: PieceOf) {
+  const [ref, near] = useInSight<HTMLDivElement>();
+  return (
+    <div class={far ? "piece far" : "piece"} style={far ? { containIntrinsicBlockSize: `auto ${size * LINE_PX}px` } : {}} ref={ref}>
+      <table class="lines" role="none">
+        <colgroup>
+          {["name", "spread", "typical", "missing", "last"].map((wide) => (
+            <col class={`wide-${wide}`} key={wide} />
+          ))}
+        </colgroup>
+        <Heads first={first} />
+        <Nearby.Provider value={near}>{children}</Nearby.Provider>
+      </table>
+    </div>
+  );
+}
+
+function Heads({ first }: { first: boolean }) {
+  return (
+    <thead class={first ? "" : "on-paper"} role="rowgroup">
+      <tr role="row">
+        <th role="columnheader" scope="col">
+          {word("page.column")}
+        </th>
+        <th role="columnheader" scope="col">
+          <Term term="spread">{word("page.spread")}</Term> <small>{legend()}</small>
+        </th>
+        <th role="columnheader" scope="col" class="number">
+          <Term term="typical">{word("page.typical")}</Term>
+        </th>
+        <th role="columnheader" scope="col" class="number">
+          <Term term="missing">{word("page.missing")}</Term>
+        </th>
+        <th role="columnheader" scope="col" class={page.compared ? "" : "number"}>
+          {page.compared ? <Term term="change">{word("page.change")}</Term> : <Term term="distinct">{word("page.distinct")}</Term>}
+        </th>
+      </tr>
+    </thead>
   );
 }
 
@@ -128,11 +172,11 @@ function Line({ column, open }: { column: Column; open: boolean }) {
     if (open) body.current?.scrollIntoView({ block: "start" });
   }, [open]);
   return (
-    <tbody ref={body} class={open ? "line open" : "line"} data-column={column.name}>
+    <tbody ref={body} class={open ? "line open" : "line"} data-column={column.name} role="rowgroup">
       <Row column={column} open={open} />
       {open && (
-        <tr class="opened">
-          <td colSpan={5}>
+        <tr class="opened" role="row">
+          <td colSpan={5} role="cell">
             <ColumnPage column={column} />
           </td>
         </tr>
@@ -145,8 +189,8 @@ function Row({ column, open }: { column: Column; open: boolean }) {
   const address = columnAddress(column.name);
   const newest = column.versions[column.versions.length - 1];
   return (
-    <tr onClick={() => go(open ? "columns" : address)}>
-      <th scope="row">
+    <tr role="row" onClick={() => go(open ? "columns" : address)}>
+      <th role="rowheader" scope="row">
         <a
           class="column-name"
           href={`#${address}`}
@@ -156,20 +200,20 @@ function Row({ column, open }: { column: Column; open: boolean }) {
             follow(open ? "columns" : address)(event);
           }}
         >
-          {column.name}
+          <Broken name={column.name} />
         </a>
         <small>
           {formerName(column)}
           {word(`kinds.${column.kind}`)}
         </small>
       </th>
-      <td class="spread-cell">
+      <td role="cell" class="spread-cell">
         <SmallSpread column={column} />
       </td>
-      <td class="number typical">
+      <td role="cell" class="number typical">
         <Typical column={column} />
       </td>
-      <td class="number">
+      <td role="cell" class="number">
         {newest ? (
           <Across values={lastStep(column).map((version) => version && percent(version.missing_share))} />
         ) : (
@@ -177,14 +221,19 @@ function Row({ column, open }: { column: Column; open: boolean }) {
         )}
       </td>
       {page.compared ? (
-        <td>
+        <td role="cell">
           <Change column={column} />
         </td>
       ) : (
-        <td class="number">{newest ? whole(newest.distinct) : "–"}</td>
+        <td role="cell" class="number">{newest ? whole(newest.distinct) : "–"}</td>
       )}
     </tr>
   );
+}
+
+/** A long name goes on in the next line where its words part, if it can. */
+function Broken({ name }: { name: string }) {
+  return <>{name.split(/(?<=[_.\-/:])(?=.)/u).map((part, i) => [i > 0 && <wbr />, part])}</>;
 }
 
 /** The ledger tells the last step; the column's page tells all versions. */

@@ -17,7 +17,7 @@ import { quiet } from "./figure";
 import { type Numbers, numbersOf } from "./numbers";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
-import { Behind, Choice, Term, useInSight, Heads, VersionMark } from "./parts";
+import { Behind, Choice, Heads, Listed, Term, useInSight, VersionMark } from "./parts";
 
 const WIDTH = 430;
 /** Rows of a figure's numbers that the page lists; all are in the CSV. */
@@ -287,7 +287,7 @@ export function Components() {
       </h3>
       <p>{components.sentence}</p>
       <Recipe of="components" />
-      {components.left_out && <p class="muted">{word("page.components_left_out", { list: components.left_out })}</p>}
+      <Listed sentence="page.components_left_out" names={components.left_out} />
       <div class="pair-figures">
         {planes.map(
           (plane, version) =>

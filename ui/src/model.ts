@@ -154,7 +154,7 @@ export interface Components {
   explained: string[];
   shares: number[];
   sentence: string;
-  left_out: string;
+  left_out: string[];
   loadings: [string, number[]][];
   planes: (GridView | null)[];
 }
@@ -186,7 +186,7 @@ export interface Matrix {
   negative: [string, string, string, string, string, string][];
   further: string[];
   groups: string[];
-  alone: string;
+  alone: string[];
   left_out: string[];
 }
 

@@ -1,7 +1,8 @@
 /** Small parts that several sections share. */
 
-import { type ComponentChildren, options, type RefObject } from "preact";
-import { useEffect, useId, useRef, useState } from "preact/hooks";
+import { type ComponentChildren, createContext, options, type RefObject } from "preact";
+import { useContext, useEffect, useId, useRef, useState } from "preact/hooks";
+import { whole } from "./format";
 import { defined, type FactRow, page, type Weight, word } from "./model";
 
 export function WeightTag({ weight }: { weight: Weight }) {
@@ -17,6 +18,16 @@ export function Behind({ summary, kind = "behind", children }: { summary: string
       {open && children()}
     </details>
   );
+}
+
+/** So many names are told in a sentence. */
+const NAMED = 30;
+
+/** Names in a sentence; of many their number, and the names behind it. */
+export function Listed({ sentence, names }: { sentence: string; names: string[] }) {
+  const list = names.join(", ");
+  if (names.length <= NAMED) return list ? <p class="muted">{word(sentence, { list })}</p> : null;
+  return <Behind summary={word(`${sentence}_many`, { n: whole(names.length) })}>{() => <p>{list}</p>}</Behind>;
 }
 
 /** A word with its definition one click or key away. */
@@ -280,9 +291,13 @@ const observer = new IntersectionObserver(
   { rootMargin: "300px" },
 );
 
+/** Whether what surrounds an element has come near: what stands in it need not be watched before. */
+export const Nearby = createContext(true);
+
 /** Whether an element is, or was, near the part of the page that is in sight. */
 export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] {
   const ref = useRef<T>(null);
+  const near = useContext(Nearby);
   const [seen, setSeen] = useState(false);
   useEffect(() => {
     const element = ref.current;
@@ -290,12 +305,12 @@ export function useInSight<T extends Element>(): [RefObject<T | null>, boolean] 
     const draw = () => setSeen(true);
     waiting.add(draw);
     drawing.set(element, draw);
-    observer.observe(element);
+    if (near) observer.observe(element);
     return () => {
       waiting.delete(draw);
       drawing.delete(element);
       observer.unobserve(element);
     };
-  }, [seen]);
+  }, [seen, near]);
   return [ref, seen];
 }

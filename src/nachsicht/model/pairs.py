@@ -149,7 +149,8 @@ class Components(msgspec.Struct, frozen=True, kw_only=True):
     columns : tuple of str
         Quantities that take part.
     left_out : tuple of str
-        Quantities with too many gaps.
+        Quantities with too many gaps, that never vary in these rows, or that come after the
+        first 200.
     rows : int
         Rows with a value in all of them.
     centre, scale : tuple of float

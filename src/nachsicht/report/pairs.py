@@ -133,7 +133,7 @@ def components_payload(document: ComparisonDocument) -> dict[str, Any] | None:
             first=percent(components.explained[0]),
             both=percent(sum(components.explained[:2])),
         ),
-        "left_out": ", ".join(components.left_out),
+        "left_out": components.left_out,
         "loadings": [
             [
                 components.columns[i],

@@ -40,7 +40,7 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
         "groups": [
             phrase("page.relation_group", list=", ".join(g)) for g in newest.relations.groups
         ],
-        "alone": ", ".join(newest.relations.alone),
+        "alone": newest.relations.alone,
         "left_out": [
             f"{name} ({_reason(reason)})" for name, reason in newest.relations.left_out.items()
         ],

@@ -15,6 +15,8 @@ from nachsicht.compute.as_numbers import as_numbers
 BLOCK_ROWS = 1 << 16
 #: Correlations are told to so many decimals; more depend on the order of the summing.
 DECIMALS = 12
+#: Relative size of what rounding leaves of sums that should be zero.
+ROUNDING = 64 * np.finfo(np.float64).eps
 
 _Floats = NDArray[np.float64]
 
@@ -50,8 +52,18 @@ class CoMoments:
         """Pearson's r; NaN where one of the columns never varies in the common rows."""
         with np.errstate(all="ignore"):
             found = self.products / np.sqrt(self.squares * self.squares.T)
-        found[~np.isfinite(found)] = np.nan
+            varies = self._varies()
+        found[~(np.isfinite(found) & varies & varies.T)] = np.nan
         return np.clip(found, -1, 1).round(DECIMALS).astype(np.float64)
+
+
+    def _varies(self) -> NDArray[np.bool_]:
+        """Whether ``a`` varies in the rows where both have a value, by more than rounding."""
+        # What is left where all of its variance lies in other rows, and where parts with the
+        # same mean merge.
+        variance = np.diag(self.squares) / np.maximum(np.diag(self.rows), 1)
+        noise = ROUNDING * variance[:, None] + (ROUNDING * self.means) ** 2
+        return np.greater(self.squares, self.rows * noise)
 
 
 def observe_comoments(columns: Sequence[Any]) -> CoMoments:

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.level_associations import Band, bands_of, blocks
+from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, bands_of, slices
 from nachsicht.compute.relations.sides import Codes, Floats, Levels, Quantity, Side
 
 FOLDS = 5
@@ -125,8 +125,9 @@ def _of_levels(band: Band, target: Band) -> Floats:
     """Goodman and Kruskal's tau of every category of the target by every column of the band."""
     parts = np.zeros((FOLDS, band.levels, target.levels))
     rows_in_all = len(band.codes[0])
-    for fold, indicators, rows in _folds(band, rows_in_all):
-        parts[fold] += indicators @ target.indicators(rows).T
+    # The counts of a block are whole numbers that single precision holds.
+    for fold, indicators, rows in _folds(band, rows_in_all, np.float32):
+        parts[fold] += indicators @ target.indicators(rows, np.float32).T
     total = parts.sum(axis=0)
     by_bin, overall_counts = target.total(total, axis=1), band.total(total)
     n = target.total(overall_counts, axis=1)
@@ -147,10 +148,10 @@ def _of_levels(band: Band, target: Band) -> Floats:
 
 
 def _folds(
-    band: Band, rows: int
+    band: Band, rows: int, of: type[np.floating[Any]] = np.float64
 ) -> Iterator[tuple[int, NDArray[np.floating[Any]], NDArray[np.integer[Any]]]]:
     """For each fold: its number, the indicators of the band in its rows, and the rows."""
     for fold in range(FOLDS):
         places = np.arange(fold, rows, FOLDS)
-        for part in blocks(len(places)):
-            yield fold, band.indicators(places[part]), places[part]
+        for part in slices(len(places), BLOCK_ROWS):
+            yield fold, band.indicators(places[part], of), places[part]

@@ -1,7 +1,8 @@
-"""Sums by the levels of many columns, from one pass over the rows for several columns.
+"""Sums by the levels of many columns, without a pass over the rows for each column.
 
-The levels that a row has in a few columns make one cell; what is summed by cell, and then over
-the cells of a level, is the sum by level.
+Of many rows: the levels that a row has in a few columns make one cell; what is summed by cell,
+and then over the cells of a level, is the sum by level. Of few rows, which may have a thousand
+columns: one product with the matrix of zeros and ones of all levels.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.relations.bands import BLOCK_ROWS, bands_of
 from nachsicht.compute.relations.sides import Codes, Floats, Levels
 
 #: A number for each cell should stay in the cache.
@@ -46,6 +48,54 @@ class Pack:
             by_cell.sum(axis=tuple(other for other in axes if other != axis), dtype=np.float64)[:n]
             for axis, n in enumerate(self.levels)
         ]
+
+
+class ByCell:
+    """Sums from cells, of one number after the other."""
+
+    at_once = 1
+
+    def __init__(self, columns: Sequence[Levels]) -> None:
+        self._packs = packs_of(columns)
+
+    def counts(self, rows: NDArray[np.bool_]) -> Floats:
+        """By level (first axis), how many of the chosen rows (a choice a row) have it."""
+        return self._of([(None, None if chosen.all() else chosen) for chosen in rows])
+
+    def sums(self, values: Floats) -> Floats:
+        """By level (first axis), the sums of numbers (a row each)."""
+        return self._of([(numbers, None) for numbers in values])
+
+    def _of(self, asked: Sequence[tuple[Floats | None, NDArray[np.bool_] | None]]) -> Floats:
+        found = [
+            np.concatenate([part for pack in self._packs for part in pack.sums(values, rows)])
+            for values, rows in asked
+        ]
+        return np.array(found).T
+
+
+class ByProduct:
+    """The same from products, of some numbers at once: more would not stay in the cache."""
+
+    at_once = 32
+
+    def __init__(self, columns: Sequence[Levels]) -> None:
+        bands = bands_of([(side.codes, len(side.names)) for side in columns])
+        self._indicators = np.concatenate([band.indicators(slice(None)) for band in bands])
+
+    def counts(self, rows: NDArray[np.bool_]) -> Floats:
+        """As `ByCell.counts`."""
+        return self.sums(rows.astype(np.float64))
+
+    def sums(self, values: Floats) -> Floats:
+        """As `ByCell.sums`."""
+        found: Floats = self._indicators @ values.T
+        return found
+
+
+def sums_by_level(columns: Sequence[Levels]) -> ByCell | ByProduct:
+    """What sums by the levels of one column after the other with the least work."""
+    return ByCell(columns) if len(columns[0].codes) > BLOCK_ROWS else ByProduct(columns)
 
 
 def packs_of(columns: Sequence[Levels]) -> list[Pack]:

@@ -1,98 +1,21 @@
 """Cramér's V of all pairs of categories, and eta of all categories and quantities.
 
-Counts of all pairs of levels come from products of matrices of zeros and ones, a row a level;
-sums of ranks by level from cells of levels. What is computed of them is computed for all pairs
-at once.
+Counts of all pairs of levels come from products of matrices of zeros and ones, a row a level,
+and sums of ranks by level from products or cells. What is computed of them is computed
+for all pairs at once.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from functools import cached_property
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.joint_levels import packs_of
+from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, bands_of, slices
+from nachsicht.compute.relations.joint_levels import sums_by_level
 from nachsicht.compute.relations.rank_correlations import Correlations
-from nachsicht.compute.relations.sides import Codes, Floats, Levels, Quantity, Spread
-
-#: Levels that are multiplied with others at once, and rows.
-BAND_LEVELS, BLOCK_ROWS = 512, 1 << 14
-
-
-@dataclass(frozen=True)
-class Band:
-    """Some columns of levels: where each begins among the levels of the band."""
-
-    first: int
-    codes: tuple[Codes, ...]
-    starts: NDArray[np.int64]
-    levels: int
-
-    @property
-    def columns(self) -> slice:
-        """Their places among all columns."""
-        return slice(self.first, self.first + len(self.codes))
-
-    def indicators(
-        self, rows: slice | NDArray[np.integer[Any]], of: type[np.floating[Any]] = np.float64
-    ) -> NDArray[np.floating[Any]]:
-        """One row a level, one column a row of the data: 1 where it has the level."""
-        n = len(self.codes[0][rows])
-        found = np.zeros((self.levels, n), of)
-        for codes, start in zip(self.codes, self.starts, strict=True):
-            part = codes[rows]
-            there = np.flatnonzero(part >= 0)
-            found[start + part[there], there] = 1.0
-        return found
-
-    @cached_property
-    def sizes(self) -> NDArray[np.int64]:
-        """The number of levels of each column."""
-        return np.diff(self.starts, append=self.levels)
-
-    def expand(self, by_column: Floats, axis: int = 0) -> Floats:
-        """Figures by column as figures by level."""
-        return np.repeat(by_column, self.sizes, axis=axis)
-
-    def total(self, by_level: Floats, axis: int = 0) -> Floats:
-        """Figures by level summed to figures by column."""
-        # Many times faster than numpy.add.reduceat, where columns have few levels.
-        found = by_level.take(self.starts, axis)
-        for level in range(1, int(self.sizes.max())):
-            more = self.sizes > level
-            part = by_level.take(self.starts[more] + level, axis)
-            if more.all():
-                found += part
-            elif axis == 0:
-                found[more] += part
-            else:
-                found[:, more] += part
-        return found
-
-
-def bands_of(columns: Sequence[tuple[Codes, int]]) -> list[Band]:
-    """Columns of codes with the number of their levels, in bands of limited width."""
-    bands, first = [], 0
-    while first < len(columns):
-        last, width = first, 0
-        while last < len(columns) and (width + columns[last][1] <= BAND_LEVELS or last == first):
-            width += columns[last][1]
-            last += 1
-        sizes = [size for _, size in columns[first:last]]
-        starts = np.concatenate(([0], np.cumsum(sizes)[:-1])).astype(np.int64)
-        bands.append(Band(first, tuple(codes for codes, _ in columns[first:last]), starts, width))
-        first = last
-    return bands
-
-
-def blocks(rows: int) -> Iterator[slice]:
-    """Slices of rows that are multiplied at once."""
-    for start in range(0, rows, BLOCK_ROWS):
-        yield slice(start, min(start + BLOCK_ROWS, rows))
+from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Spread
 
 
 def cramers_vs(sides: Sequence[Levels]) -> Correlations:
@@ -109,7 +32,7 @@ def cramers_vs(sides: Sequence[Levels]) -> Correlations:
     for i, one in enumerate(bands):
         for other in bands[i:]:
             counts = np.zeros((one.levels, other.levels))
-            for part in blocks(rows):
+            for part in slices(rows, BLOCK_ROWS):
                 # The counts of a block are whole numbers that single precision holds.
                 mine = one.indicators(part, np.float32)
                 counts += mine @ (mine if other is one else other.indicators(part, np.float32)).T
@@ -207,21 +130,19 @@ def _power_sums(
     array of shape (powers + 1, levels, quantities)
         Of ranks from -1 to 1, so that their powers stay small.
     """
-    packs = packs_of(levels)
+    by_level = sums_by_level(levels)
 
-    def of_one(side: Quantity) -> Floats:
-        present = side.present[rows]
-        ranked: Floats = side.ranked[rows] / max(int(side.present.sum()), 1)
-        counted = None if present.all() else present
-        sums = [np.concatenate([part for pack in packs for part in pack.sums(None, counted)])]
+    def of_some(sides: Sequence[Quantity]) -> Floats:
+        ranked = np.array([side.ranked[rows] / max(int(side.present.sum()), 1) for side in sides])
+        sums = [by_level.counts(np.array([side.present[rows] for side in sides]))]
         power = ranked
         for _ in range(powers):
-            sums.append(np.concatenate([part for pack in packs for part in pack.sums(power)]))
+            sums.append(by_level.sums(power))
             power = power * ranked
         return np.array(sums)
 
-    found: Floats = np.stack(list(spread(of_one, quantities)), axis=2)
-    return found
+    groups = [quantities[part] for part in slices(len(quantities), by_level.at_once)]
+    return np.concatenate(list(spread(of_some, groups)), axis=2)
 
 
 def _etas(sums: Floats, drawn: Floats, band: Band) -> tuple[Floats, Floats, Floats]:
