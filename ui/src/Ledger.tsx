@@ -13,7 +13,7 @@ import { ColumnPage } from "./ColumnPage";
 import { percent, whole } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Nearby, Term, useInSight } from "./parts";
-import { SmallSpread } from "./Spread";
+import { rehearse, SmallSpread } from "./Spread";
 
 /** Lines of a piece, pieces that are drawn before the others, and about how high a line is. */
 const PIECE = 30;
@@ -50,6 +50,8 @@ export function Ledger() {
   const [all, setAll] = useState(address !== "");
   useEffect(() => {
     if (!all) requestAnimationFrame(() => setTimeout(() => setAll(true)));
+    // The first column that opens should not be slower than the others; some browsers know no rest.
+    window.requestIdleCallback?.(rehearse);
   }, []);
   const lines = useMemo(() => new Map<Column, JSX.Element>(), []);
   const isOpen = (column: Column) => opened !== null && column.names.includes(opened);

@@ -39,6 +39,13 @@ export function SmallSpread({ column }: { column: Column }) {
   return <div class="spread-small" ref={ref} role="img" aria-label={described(column)} />;
 }
 
+/** Draws a large figure for nobody: at the first time a browser has its code to get ready. */
+export function rehearse(): void {
+  const column = page.columns.find(({ kind, spread }) => kind === "quantity" && spread);
+  const bars = column?.spread && barsOf(column.spread, LARGE.bars);
+  if (column && bars?.bars.length) quiet(largeFigure(bars, shares(totalsOf(column)), LARGE.width, column.name));
+}
+
 type Shown = "bars" | Way;
 
 /** Steps in which neighbouring bars are put together. */
