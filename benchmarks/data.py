@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -89,3 +90,23 @@ def shuffled_file(folder: Path, old: Path) -> Path:
         table = table.set_column(0, table.schema.names[0], pa.array(values))
         pq.write_table(table.take(pa.array(rng.permutation(table.num_rows))), path)
     return path
+
+
+def wide_table(rows: int, columns: int, seed: int) -> pa.Table:
+    """Columns of six sorts in turn."""
+    rng = np.random.default_rng(seed)
+    levels = np.array([f"level {i}" for i in range(12)])
+    start = np.datetime64("2020-01-01T00:00:00", "s")
+    sorts: list[tuple[str, Any]] = [
+        ("normal", lambda: rng.normal(20, 3, rows)),
+        ("log_normal", lambda: rng.lognormal(1, 0.8, rows)),
+        ("count", lambda: rng.poisson(5, rows)),
+        ("level", lambda: levels[rng.integers(0, 12, rows)]),
+        (
+            "moment",
+            lambda: start + rng.integers(0, 4 * 365 * 86_400, rows).astype("timedelta64[s]"),
+        ),
+        ("flag", lambda: rng.random(rows) < 0.3),
+    ]
+    chosen = [sorts[i % len(sorts)] for i in range(columns)]
+    return pa.table({f"{name}_{i:03d}": make() for i, (name, make) in enumerate(chosen)})

@@ -9,11 +9,10 @@ from __future__ import annotations
 
 import tempfile
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from data import mixed_table
+from data import mixed_table, wide_table
 from playwright.sync_api import Page, sync_playwright
 
 import nachsicht
@@ -66,26 +65,6 @@ async () => {
   return (1000 * frames) / (performance.now() - began);
 }
 """
-
-
-def wide_table(rows: int, columns: int, seed: int) -> pa.Table:
-    """Columns of six sorts in turn."""
-    rng = np.random.default_rng(seed)
-    levels = np.array([f"level {i}" for i in range(12)])
-    start = np.datetime64("2020-01-01T00:00:00", "s")
-    sorts: list[tuple[str, Any]] = [
-        ("normal", lambda: rng.normal(20, 3, rows)),
-        ("log_normal", lambda: rng.lognormal(1, 0.8, rows)),
-        ("count", lambda: rng.poisson(5, rows)),
-        ("level", lambda: levels[rng.integers(0, 12, rows)]),
-        (
-            "moment",
-            lambda: start + rng.integers(0, 4 * 365 * 86_400, rows).astype("timedelta64[s]"),
-        ),
-        ("flag", lambda: rng.random(rows) < 0.3),
-    ]
-    chosen = [sorts[i % len(sorts)] for i in range(columns)]
-    return pa.table({f"{name}_{i:03d}": make() for i, (name, make) in enumerate(chosen)})
 
 
 def versions_of(name: str) -> list[pa.Table]:

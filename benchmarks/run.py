@@ -103,6 +103,10 @@ def straight(folder: Path, lines: list[str], million: float) -> None:
     pq.write_table(data.indicator_table(), wide)
     found = measure([sys.executable, "-c", CODE, wide, "{}", folder / "x.html"])
     rows.append(("4,695 × 882 zeros and ones", found, ""))
+    kinds = folder / "kinds.parquet"
+    pq.write_table(data.wide_table(2_000, 900, 0), kinds)
+    found = measure([sys.executable, "-c", CODE, kinds, "{}", folder / "x.html"])
+    rows.append(("2,000 × 900 of six kinds", found, ""))
     small = folder / "small.csv"
     pyarrow.csv.write_csv(data.mixed_table(400).select(range(9)), small)
     found = measure([sys.executable, "-m", "nachsicht", "profile", small, "-q"])

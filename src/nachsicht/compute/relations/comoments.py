@@ -56,7 +56,6 @@ class CoMoments:
         found[~(np.isfinite(found) & varies & varies.T)] = np.nan
         return np.clip(found, -1, 1).round(DECIMALS).astype(np.float64)
 
-
     def _varies(self) -> NDArray[np.bool_]:
         """Whether ``a`` varies in the rows where both have a value, by more than rounding."""
         # What is left where all of its variance lies in other rows, and where parts with the
