@@ -1,7 +1,7 @@
 """Relations of all pairs against SciPy, pandas, statsmodels and scikit-learn, on real data too."""
 
 from functools import reduce
-from itertools import combinations
+from itertools import combinations, product
 
 import numpy as np
 import pandas as pd
@@ -78,17 +78,21 @@ def test_levels_among_each_other_are_corrected_chi_squares_of_scipy():
         assert found.rows[i, j] == found.rows[j, i] == n
 
 
-def test_eta_is_the_adjusted_share_of_a_regression_on_the_levels():
-    codes = RNG.integers(0, 5, 800)
-    values = codes + RNG.gamma(2, 3, 800)
-    values[::11] = np.nan
-    codes[::7] = -1
-    ranked = scipy.stats.rankdata(values, nan_policy="omit")
-    both = (codes >= 0) & np.isfinite(values)
-    fit = sm.OLS(ranked[both], np.eye(5)[codes[both]]).fit()
-    found = etas([levels(codes)], [quantity(values)], np.arange(len(codes)), map)
-    assert found.values[0, 0] == pytest.approx(np.sqrt(fit.rsquared_adj), abs=1e-10)
-    assert found.rows[0, 0] == both.sum()
+@pytest.mark.parametrize("rows", [800, 20_000])  # few and many go different ways
+def test_eta_is_the_adjusted_share_of_a_regression_on_the_levels(rows):
+    columns = RNG.integers(0, [[5], [2], [24]], (3, rows))
+    columns[0, ::7] = -1
+    numbers = columns[0] + RNG.gamma(2, 3, (2, rows))
+    numbers[0, ::11] = np.nan
+    sides = [levels(codes) for codes in columns], [quantity(values) for values in numbers]
+    found = etas(*sides, np.arange(min(rows, 10_000)), map)
+    for (i, codes), (j, values) in product(enumerate(columns), enumerate(numbers)):
+        ranked = scipy.stats.rankdata(values, nan_policy="omit")
+        both = (codes >= 0) & np.isfinite(values)
+        fit = sm.OLS(ranked[both], np.eye(24)[codes[both], : codes.max() + 1]).fit()
+        share = max(fit.rsquared_adj, 0)
+        assert found.values[i, j] ** 2 == pytest.approx(share, abs=1e-10)
+        assert found.rows[i, j] == both.sum()
 
 
 few = st.lists(st.integers(0, 6), min_size=2, max_size=200)

@@ -131,14 +131,14 @@ function Piece({ first, far, size, children }: PieceOf) {
             <col class={`wide-${wide}`} key={wide} />
           ))}
         </colgroup>
-        <Heads first={first} />
+        <LineHeads first={first} />
         <Nearby.Provider value={near}>{children}</Nearby.Provider>
       </table>
     </div>
   );
 }
 
-function Heads({ first }: { first: boolean }) {
+function LineHeads({ first }: { first: boolean }) {
   return (
     <thead class={first ? "" : "on-paper"} role="rowgroup">
       <tr role="row">
