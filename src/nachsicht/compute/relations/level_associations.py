@@ -22,8 +22,8 @@ def cramers_vs(sides: Sequence[Levels]) -> Correlations:
     """Cramér's V of every pair, bias corrected (Bergsma, J. Korean Stat. Soc. 42, 2013).
 
     Over the rows where both have a value; NaN where one of them never varies there. The
-    error is that of the infinitesimal jackknife, and at least one over the root of the rows
-    where V is 0.
+    error is that of the infinitesimal jackknife, and at least that of no association: one over
+    the root of the rows.
     """
     k = len(sides)
     found = Correlations(np.full((k, k), np.nan), np.full((k, k), np.nan), np.zeros((k, k)))
@@ -97,8 +97,9 @@ def etas(
     being corrected for its bias as the adjusted coefficient of determination is. Ranks are
     those among all rows where the quantity has a value.
 
-    The errors take powers of the ranks, up to the fourth; their means by level are those of
-    the ``drawn`` rows, which know a standard error to a few per cent.
+    The errors, at least one over the root of the rows too, take powers of the ranks, up to the
+    fourth; their means by level are those of the ``drawn`` rows, which know a standard error to
+    a few per cent.
     """
     shape = (len(levels), len(quantities))
     found = Correlations(np.full(shape, np.nan), np.full(shape, np.nan), np.zeros(shape))
