@@ -86,3 +86,25 @@ def test_many_names_stand_behind_their_number(open_page, tmp_path):
     page.get_by_text("40 columns are left out").click()
     names = page.locator(".relations details[open] p").inner_text()
     assert [name.split()[0] for name in names.split(", ")] == empty
+
+
+def test_findings_of_one_sort_are_folded_beyond_the_first_and_an_address_opens_them(
+    open_page, tmp_path
+):
+    rng = np.random.default_rng(7)
+    yields = {f"yield_{i}": rng.lognormal(1, 2, 400) for i in range(12)}
+    profile = nachsicht.profile(pa.table(yields))
+    tails = [f for f in profile.findings if f.title == "Long tail to the right"]
+    assert len(tails) == 12
+    page = open_page(profile.write(tmp_path / "page.html"))
+    titles = page.locator("#verdict h3", has_text="Long tail to the right")
+    assert titles.filter(visible=True).count() == 5
+    page.get_by_text("7 more: Long tail to the right").click()
+    assert titles.filter(visible=True).count() == 12
+    last = profile.findings.index(tails[-1])
+    page = open_page(tmp_path / "page.html", f"#finding/{last}")
+    assert page.locator(f"#finding-{last}").get_by_text("Next step").is_visible()
+    page = open_page(tmp_path / "page.html")
+    page.emulate_media(media="print")
+    height = "finding => finding.getBoundingClientRect().height"
+    assert page.locator(f"#finding-{last}").evaluate(height) > 0

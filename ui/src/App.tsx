@@ -59,8 +59,8 @@ export function App() {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
     else if (/^finding\/\d+$/.test(address)) {
       const finding = document.getElementById(address.replace("/", "-"));
-      const behind = finding?.querySelector("details");
-      if (behind) behind.open = true;
+      const around = finding?.parentElement?.closest("details");
+      for (const behind of [around, finding?.querySelector("details")]) if (behind) behind.open = true;
       finding?.scrollIntoView({ block: "nearest" });
     } else if (pairIn(address)) document.querySelector(".pair")?.scrollIntoView({ block: "nearest" });
   }, [address]);

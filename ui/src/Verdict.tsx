@@ -16,9 +16,9 @@ export function Verdict() {
       </p>
       {page.findings.length === 0 && <p class="muted">{word("page.no_findings")}</p>}
       <ul class="findings">
-        {stillOpen.map((finding) => (
-          <Line key={finding} index={finding} />
-        ))}
+        {folded(stillOpen).map((finding) =>
+          typeof finding === "number" ? <Line key={finding} index={finding} /> : <Alike key={`after ${finding[0]}`} findings={finding} />,
+        )}
       </ul>
       {known.length > 0 && (
         <details class="accepted">
@@ -72,6 +72,41 @@ function Versions() {
 const all = page.findings.map((_, i) => i);
 const stillOpen = all.filter((i) => page.findings[i]!.accepted === null);
 const known = all.filter((i) => page.findings[i]!.accepted !== null);
+
+/** So many findings of one sort are seen at once. */
+const OF_ONE_SORT = 5;
+
+/** Findings in their order; of one sort, those beyond the first few together after these. */
+function folded(findings: number[]): (number | number[])[] {
+  const sortOf = (i: number) => `${page.findings[i]!.weight} ${page.findings[i]!.code}`;
+  const sorts = new Map<string, number[]>();
+  for (const i of findings) sorts.set(sortOf(i), [...(sorts.get(sortOf(i)) ?? []), i]);
+  return findings.flatMap((i) => {
+    const alike = sorts.get(sortOf(i))!;
+    const place = alike.indexOf(i) + 1;
+    if (alike.length <= OF_ONE_SORT + 1 || place < OF_ONE_SORT) return [i];
+    return place === OF_ONE_SORT ? [i, alike.slice(OF_ONE_SORT)] : [];
+  });
+}
+
+/** Further findings of the sort of those before. */
+function Alike({ findings }: { findings: number[] }) {
+  const titles = new Set(findings.map((i) => page.findings[i]!.title));
+  const [title] = titles;
+  const n = whole(findings.length);
+  return (
+    <li class="alike">
+      <details>
+        <summary>{titles.size === 1 ? word("page.more_titled", { n, title: title! }) : word("page.more_alike", { n })}</summary>
+        <ul class="findings">
+          {findings.map((finding) => (
+            <Line key={finding} index={finding} />
+          ))}
+        </ul>
+      </details>
+    </li>
+  );
+}
 
 function Line({ index }: { index: number }) {
   const finding = page.findings[index]!;
