@@ -1,5 +1,6 @@
 /** The verdict: one sentence, and the findings by weight. */
 
+import { Fragment } from "preact";
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
@@ -188,10 +189,13 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
       <h3 class="finding-title">
         {finding.title}{" "}
         {!inColumn &&
-          finding.columns.map((name) => (
-            <a key={name} class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
-              {name}
-            </a>
+          finding.columns.map((name, i) => (
+            <Fragment key={name}>
+              {i > 0 && " "}
+              <a class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
+                {name}
+              </a>
+            </Fragment>
           ))}
         {manySteps && <span class="older"> {steps.join(" → ")}</span>}
       </h3>
