@@ -74,8 +74,8 @@ const all = page.findings.map((_, i) => i);
 const stillOpen = all.filter((i) => page.findings[i]!.accepted === null);
 const known = all.filter((i) => page.findings[i]!.accepted !== null);
 
-/** So many findings of one sort are seen at once. */
-const OF_ONE_SORT = 5;
+/** So many findings of one sort are seen at once, where there are more than the second number. */
+const [OF_ONE_SORT, MANY] = [5, 10];
 
 /** Findings in their order; of one sort, those beyond the first few together after these. */
 function folded(findings: number[]): (number | number[])[] {
@@ -85,7 +85,7 @@ function folded(findings: number[]): (number | number[])[] {
   return findings.flatMap((i) => {
     const alike = sorts.get(sortOf(i))!;
     const place = alike.indexOf(i) + 1;
-    if (alike.length <= OF_ONE_SORT + 1 || place < OF_ONE_SORT) return [i];
+    if (alike.length <= MANY || place < OF_ONE_SORT) return [i];
     return place === OF_ONE_SORT ? [i, alike.slice(OF_ONE_SORT)] : [];
   });
 }
