@@ -60,7 +60,27 @@ def test_print_shows_every_figure_without_scrolling(open_page, written, demo_com
     assert 0 < figures.count() < drawn
     page.pdf(path=tmp_path / "page.pdf")
     assert figures.count() == drawn
+    for section in (".pair", ".components", ".time"):
+        assert page.locator(f"{section} figure > [role=img] svg").count() >= 2
+    assert page.locator("figure > [role=img]:not(:has(svg))").count() == 0
     assert (tmp_path / "page.pdf").stat().st_size > 50_000
+
+
+def test_paper_of_a4_has_the_ledger_as_a_table_and_nothing_to_press(open_page, written):
+    page = open_page(written["comparison"])
+    page.set_viewport_size({"width": 718, "height": 1040})  # a sheet within its margins
+    page.emulate_media(media="print")
+    row = page.locator("[data-column=inspector_code] > tr").first
+    cells = "row => [...row.cells].map((cell) => cell.getBoundingClientRect().top)"
+    assert len(set(row.evaluate(cells))) == 1
+    assert page.locator(".lines > thead").first.is_visible()
+    assert page.locator(".lines > thead th").first.bounding_box()["width"] > 100
+    assert (
+        page.locator("main button:not(.term > *), main summary:not(.rows *)")
+        .filter(visible=True)
+        .count()
+        == 0
+    )
 
 
 def test_a_notebook_shows_the_page_in_a_sandboxed_frame(open_page, demo_comparison, tmp_path):

@@ -127,6 +127,14 @@ def test_a_column_that_varies_only_where_the_other_is_missing_is_not_correlated(
     assert np.isnan(found[1, 0])
 
 
+def test_small_steps_far_from_zero_are_correlated_with_what_goes_along():
+    steps = RNG.integers(0, 3, 500)
+    other = steps + RNG.integers(0, 2, 500)
+    columns = [pa.array(10**15 + steps), pa.array(other)]
+    found = observe_comoments(columns).correlations()
+    assert found[0, 1] == pytest.approx(np.corrcoef(steps, other)[0, 1], abs=1e-10)
+
+
 @given(
     st.lists(st.tuples(st.integers(-50, 50) | st.none(), st.integers(0, 9)), min_size=3),
     st.data(),

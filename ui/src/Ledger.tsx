@@ -120,7 +120,7 @@ interface PieceOf {
   children: ComponentChildren;
 }
 
-/** Some lines; the heads are seen above the first and, on paper, at the top of each sheet. */
+/** Some lines, the first of them below the heads; on paper all are one table. */
 function Piece({ first, far, size, children }: PieceOf) {
   const [ref, near] = useInSight<HTMLDivElement>();
   return (
@@ -131,16 +131,16 @@ function Piece({ first, far, size, children }: PieceOf) {
             <col class={`wide-${wide}`} key={wide} />
           ))}
         </colgroup>
-        <LineHeads first={first} />
+        {first && <Heads />}
         <Nearby.Provider value={near}>{children}</Nearby.Provider>
       </table>
     </div>
   );
 }
 
-function LineHeads({ first }: { first: boolean }) {
+function Heads() {
   return (
-    <thead class={first ? "" : "on-paper"} role="rowgroup">
+    <thead role="rowgroup">
       <tr role="row">
         <th role="columnheader" scope="col">
           {word("page.column")}

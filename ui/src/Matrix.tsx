@@ -30,6 +30,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   };
   const told = chosen && value(...chosen);
   const left = 130;
+  const [width, height] = [left + names.length * CELL, names.length * CELL + 4];
   const table = () => (
     <table>
       <thead>
@@ -69,8 +70,9 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
       )}
       <div class="wide">
         <svg
-          width={left + names.length * CELL}
-          height={names.length * CELL + 4}
+          viewBox={`0 0 ${width} ${height}`}
+          width={width}
+          height={height}
           role="img"
           aria-label={word("page.matrix_of", { n: names.length })}
         >

@@ -1,7 +1,7 @@
 /** A pair of columns, drawn as suits their kinds, in every version; and the components. */
 
 import type { ComponentChildren } from "preact";
-import { useEffect, useRef, useState } from "preact/hooks";
+import { useEffect, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { type BoxesView, type GridView, type Pair, page, type TimeView, type View, word } from "./model";
 import {
@@ -184,7 +184,8 @@ interface DrawnAs {
 export function Drawn({ draw, on, text, sentences, numbers, recipe, version }: DrawnAs) {
   const [near, seen] = useInSight<HTMLElement>();
   const ref = useRef<HTMLDivElement>(null);
-  useEffect(() => {
+  // Before it is painted: printing does not wait for what comes later.
+  useLayoutEffect(() => {
     if (seen) ref.current!.replaceChildren(quiet(draw()));
   }, [seen, ...on]);
   return (

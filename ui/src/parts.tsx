@@ -27,7 +27,11 @@ const NAMED = 30;
 export function Listed({ sentence, names }: { sentence: string; names: string[] }) {
   const list = names.join(", ");
   if (names.length <= NAMED) return list ? <p class="muted">{word(sentence, { list })}</p> : null;
-  return <Behind summary={word(`${sentence}_many`, { n: whole(names.length) })}>{() => <p>{list}</p>}</Behind>;
+  return (
+    <Behind summary={word(`${sentence}_many`, { n: whole(names.length) })} kind="behind named">
+      {() => <p>{list}</p>}
+    </Behind>
+  );
 }
 
 /** A word with its definition one click or key away. */

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -29,6 +29,10 @@ class Band:
     def columns(self) -> slice:
         """Their places among all columns."""
         return slice(self.first, self.first + len(self.codes))
+
+    def at(self, places: NDArray[np.int64]) -> Band:
+        """The band in some rows."""
+        return replace(self, codes=tuple(codes[places] for codes in self.codes))
 
     def indicators(
         self, rows: slice | NDArray[np.integer[Any]], of: type[np.floating[Any]] = np.float64

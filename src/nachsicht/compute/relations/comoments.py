@@ -58,11 +58,12 @@ class CoMoments:
 
     def _varies(self) -> NDArray[np.bool_]:
         """Whether ``a`` varies in the rows where both have a value, by more than rounding."""
-        # What is left where all of its variance lies in other rows, and where parts with the
-        # same mean merge.
-        variance = np.diag(self.squares) / np.maximum(np.diag(self.rows), 1)
-        noise = ROUNDING * variance[:, None] + (ROUNDING * self.means) ** 2
-        return np.greater(self.squares, self.rows * noise)
+        # Rounding leaves something where all of its variance lies in rows that the other lacks,
+        # and where parts with the same mean merge.
+        own = np.diag(self.rows)[:, None]
+        variance = np.diag(self.squares)[:, None] / np.maximum(own, 1)
+        noise = ROUNDING * variance + (ROUNDING * self.means) ** 2
+        return np.greater(self.squares, np.where(self.rows < own, self.rows * noise, 0))
 
 
 def observe_comoments(columns: Sequence[Any]) -> CoMoments:

@@ -14,8 +14,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.bands import BLOCK_ROWS, bands_of
-from nachsicht.compute.relations.sides import Codes, Floats, Levels
+from nachsicht.compute.relations.bands import BLOCK_ROWS, Band
+from nachsicht.compute.relations.sides import Codes, Floats
 
 #: A number for each cell should stay in the cache.
 MOST_CELLS = 1 << 16
@@ -55,8 +55,8 @@ class ByCell:
 
     at_once = 1
 
-    def __init__(self, columns: Sequence[Levels]) -> None:
-        self._packs = packs_of(columns)
+    def __init__(self, band: Band) -> None:
+        self._packs = _packs_of(band)
 
     def counts(self, rows: NDArray[np.bool_]) -> Floats:
         """By level (first axis), how many of the chosen rows (a choice a row) have it."""
@@ -79,9 +79,8 @@ class ByProduct:
 
     at_once = 32
 
-    def __init__(self, columns: Sequence[Levels]) -> None:
-        bands = bands_of([(side.codes, len(side.names)) for side in columns])
-        self._indicators = np.concatenate([band.indicators(slice(None)) for band in bands])
+    def __init__(self, band: Band) -> None:
+        self._indicators = band.indicators(slice(None))
 
     def counts(self, rows: NDArray[np.bool_]) -> Floats:
         """As `ByCell.counts`."""
@@ -93,32 +92,28 @@ class ByProduct:
         return found
 
 
-def sums_by_level(columns: Sequence[Levels]) -> ByCell | ByProduct:
+def sums_by_level(band: Band) -> ByCell | ByProduct:
     """What sums by the levels of one column after the other with the least work."""
-    return ByCell(columns) if len(columns[0].codes) > BLOCK_ROWS else ByProduct(columns)
+    return ByCell(band) if len(band.codes[0]) > BLOCK_ROWS else ByProduct(band)
 
 
-def packs_of(columns: Sequence[Levels]) -> list[Pack]:
+def _packs_of(band: Band) -> list[Pack]:
     """Columns that stand beside each other, as many together as make few cells."""
+    most = min(MOST_CELLS, max(len(band.codes[0]), 1))
     packs: list[Pack] = []
-    rows = len(columns[0].codes) if columns else 0
-    most = min(MOST_CELLS, max(rows, 1))
-    taken: list[Levels] = []
-    cells = 1
-    for column in columns:
-        size = len(column.names) + 1  # the last for rows without a value
-        if taken and cells * size > most:
-            packs.append(_packed(taken))
-            taken, cells = [], 1
-        taken.append(column)
+    first, cells = 0, 1
+    sizes = (band.sizes + 1).tolist()  # the last for rows without a value
+    for i, size in enumerate(sizes):
+        if i > first and cells * size > most:
+            packs.append(_packed(band.codes[first:i], sizes[first:i]))
+            first, cells = i, 1
         cells *= size
-    return [*packs, _packed(taken)] if taken else packs
+    return [*packs, _packed(band.codes[first:], sizes[first:])]
 
 
-def _packed(columns: Sequence[Levels]) -> Pack:
-    shape = tuple(len(column.names) + 1 for column in columns)
-    cells = np.zeros(len(columns[0].codes), np.int64)
-    for column, size in zip(columns, shape, strict=True):
+def _packed(columns: Sequence[Codes], shape: Sequence[int]) -> Pack:
+    cells = np.zeros(len(columns[0]), np.int64)
+    for codes, size in zip(columns, shape, strict=True):
         cells *= size
-        cells += np.where(column.codes < 0, size - 1, column.codes)
-    return Pack(cells, shape, tuple(size - 1 for size in shape))
+        cells += np.where(codes < 0, size - 1, codes)
+    return Pack(cells, tuple(shape), tuple(size - 1 for size in shape))

@@ -107,9 +107,8 @@ def etas(
         return found
     few = np.sort(drawn)
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-        held = levels[band.columns]
-        in_all = _power_sums(held, quantities, slice(None), 2, spread)
-        in_few = _power_sums([side.at(few) for side in held], quantities, few, 4, spread)
+        in_all = _power_sums(band, quantities, slice(None), 2, spread)
+        in_few = _power_sums(band.at(few), quantities, few, 4, spread)
         for into, figure in zip(
             (found.values, found.errors, found.rows), _etas(in_all, in_few, band), strict=True
         ):
@@ -118,20 +117,20 @@ def etas(
 
 
 def _power_sums(
-    levels: Sequence[Levels],
+    band: Band,
     quantities: Sequence[Quantity],
     rows: slice | NDArray[np.int64],
     powers: int,
     spread: Spread,
 ) -> Floats:
-    """Sums of the powers of ranks, from their zeroth, by level of one column after the other.
+    """Sums of the powers of ranks, from their zeroth, by level, in the rows of the band.
 
     Returns
     -------
     array of shape (powers + 1, levels, quantities)
         Of ranks from -1 to 1, so that their powers stay small.
     """
-    by_level = sums_by_level(levels)
+    by_level = sums_by_level(band)
 
     def of_some(sides: Sequence[Quantity]) -> Floats:
         ranked = np.array([side.ranked[rows] / max(int(side.present.sum()), 1) for side in sides])
