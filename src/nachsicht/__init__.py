@@ -32,19 +32,11 @@ if TYPE_CHECKING:
         SourceMissing,
         SourceUnreadable,
     )
-    from nachsicht.face import (
-        Comparison,
-        Profile,
-        assert_steady,
-        compare,
-        compare_groups,
-        plan,
-        profile,
-        read,
-    )
+    from nachsicht.face import assert_steady, compare, compare_groups, plan, profile, read
     from nachsicht.model.findings import Finding, Weight
     from nachsicht.model.kinds import Kind
     from nachsicht.model.plan import Plan
+    from nachsicht.results import Comparison, Profile
     from nachsicht.settings import Limits, Reading, Settings
 
 #: Where each public name lives; it is loaded when it is first used.
@@ -56,8 +48,8 @@ _HOMES = {
     "plan": "nachsicht.face",
     "Plan": "nachsicht.model.plan",
     "read": "nachsicht.face",
-    "Profile": "nachsicht.face",
-    "Comparison": "nachsicht.face",
+    "Profile": "nachsicht.results",
+    "Comparison": "nachsicht.results",
     "Settings": "nachsicht.settings",
     "Limits": "nachsicht.settings",
     "Reading": "nachsicht.settings",

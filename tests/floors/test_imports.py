@@ -26,6 +26,7 @@ FLOORS = [
     ["_check_columns"],
     ["_on_demand"],
     ["_run", "settings_files"],
+    ["results"],
     ["face"],
     ["demo", "testing"],
     ["cli"],

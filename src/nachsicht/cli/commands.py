@@ -20,7 +20,7 @@ from nachsicht.progress import ProgressBar
 from nachsicht.version import VERSION
 
 if TYPE_CHECKING:
-    from nachsicht.face import Comparison, Profile
+    from nachsicht.results import Comparison, Profile
 
 #: Exit status where an open finding stopped a pipeline, and of every error that is told.
 STOPPED, FAILED = 1, 2

@@ -258,75 +258,35 @@ def planted(seasons: dict[int, list[Row]]) -> dict[str, Any]:
     """What was planted, with the facts as they stand in the rows."""
     new = seasons[2025]
     twice = sum(row["checked_on"] == "2025-06-14" for row in new) // 2
-    lost = [row for row in new if row["overwintered"] == ""]
+    lost = sum(row["overwintered"] == "" for row in new)
+    last, all_three = "2024 2025", "2023 2024 2025"
     return {
         "within": [
-            {"code": "rows_repeated", "versions": ["2025"], "columns": [], "rows": twice},
-            {
-                "code": "stand_in",
-                "versions": ["2024", "2025"],
-                "columns": ["air_temp_c"],
-                "value": -99,
-            },
-            {
-                "code": "look_alikes",
-                "versions": ["2023", "2024", "2025"],
-                "columns": ["treatment"],
-                "spellings": ["oxalic drip", "Oxalic Drip"],
-            },
-            {
-                "code": "look_alikes",
-                "versions": ["2025"],
-                "columns": ["temper"],
-                "spellings": ["calm", "Calm"],
-            },
-            {
-                "code": "constant",
-                "versions": ["2023", "2024", "2025"],
-                "columns": ["form_version"],
-                "value": "B2",
-            },
+            _planted("rows_repeated", "2025", rows=twice),
+            _planted("stand_in", last, "air_temp_c", value=-99),
+            _planted(
+                "look_alikes", all_three, "treatment", spellings=["oxalic drip", "Oxalic Drip"]
+            ),
+            _planted("look_alikes", "2025", "temper", spellings=["calm", "Calm"]),
+            _planted("constant", all_three, "form_version", value="B2"),
         ],
         "between": [
-            {"code": "repeats_new", "versions": ["2024", "2025"], "columns": [], "rows": twice},
-            {
-                "code": "rescaled",
-                "versions": ["2024", "2025"],
-                "columns": ["hive_weight"],
-                "factor": POUNDS_PER_KILOGRAM,
-            },
-            {
-                "code": "respelled",
-                "versions": ["2024", "2025"],
-                "columns": ["temper"],
-                "old_spelling": "calm",
-                "new_spellings": ["Calm"],
-            },
-            {
-                "code": "renamed",
-                "versions": ["2024", "2025"],
-                "columns": ["inspector_code"],
-                "old_name": "inspector",
-            },
-            {
-                "code": "gaps_risen",
-                "versions": ["2024", "2025"],
-                "columns": ["overwintered"],
-                "missing": len(lost),
-                "by": "hive_type",
-                "level": "log",
-            },
-            {"code": "added", "versions": ["2024", "2025"], "columns": ["sugar_fed_kg"]},
-            {"code": "spread_moved", "versions": ["2024", "2025"], "columns": ["mite_count"]},
-            {"code": "shifted", "versions": ["2024", "2025"], "columns": ["air_temp_c"]},
-            {
-                "code": "stand_in_new",
-                "versions": ["2023", "2024"],
-                "columns": ["air_temp_c"],
-                "value": -99,
-            },
+            _planted("repeats_new", last, rows=twice),
+            _planted("rescaled", last, "hive_weight", factor=POUNDS_PER_KILOGRAM),
+            _planted("respelled", last, "temper", old_spelling="calm", new_spellings=["Calm"]),
+            _planted("renamed", last, "inspector_code", old_name="inspector"),
+            _planted("gaps_risen", last, "overwintered", missing=lost, by="hive_type", level="log"),
+            _planted("added", last, "sugar_fed_kg"),
+            _planted("spread_moved", last, "mite_count"),
+            _planted("shifted", last, "air_temp_c"),
+            _planted("stand_in_new", "2023 2024", "air_temp_c", value=-99),
         ],
     }
+
+
+def _planted(code: str, versions: str, column: str | None = None, **facts: Any) -> dict[str, Any]:
+    columns = [column] if column else []
+    return {"code": code, "versions": versions.split(), "columns": columns, **facts}
 
 
 def make_all() -> dict[str, bytes]:

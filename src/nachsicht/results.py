@@ -1,0 +1,310 @@
+"""What the calls return: a profile of one version, and a comparison of several."""
+
+from __future__ import annotations
+
+from os import PathLike
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from nachsicht.errors import OutputError
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.documents import encode, pack
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.settings import Settings
+from nachsicht.writing import write_whole
+
+if TYPE_CHECKING:
+    from nachsicht._on_demand import OnDemand
+    from nachsicht.parts.columns import Column, Summary
+    from nachsicht.parts.findings import Findings
+    from nachsicht.parts.whole_table import (
+        ComponentsPart,
+        GapsPart,
+        OutcomePart,
+        RelationsPart,
+        RepeatsPart,
+        TimePart,
+    )
+
+
+class _Result:
+    """What a profile and a comparison have in common."""
+
+    def __init__(self, made: ComparisonDocument | OnDemand) -> None:
+        self._made = made
+
+    @property
+    def _across(self) -> ComparisonDocument:
+        """Everything; what was not computed so far is, once."""
+        if not isinstance(self._made, ComparisonDocument):
+            self._made = self._made.whole()
+        return self._made
+
+    @property
+    def _parts(self) -> Any:
+        """What parts are made from: the document, or what stands for it until all is computed."""
+        made = self._made
+        return made if isinstance(made, ComparisonDocument) else _Parts(self, made)
+
+    @property
+    def document(self) -> ProfileDocument | ComparisonDocument:
+        """Everything that was computed, as frozen values."""
+        raise NotImplementedError
+
+    @property
+    def title(self) -> str:
+        """The title of the page."""
+        return self._made.title
+
+    @property
+    def verdict(self) -> str:
+        """The verdict, in plain words."""
+        return f"{self._across.verdict.lead} {self._across.verdict.rest}"
+
+    @property
+    def findings(self) -> Findings:
+        """What is worth your time, the most urgent first: a tuple of `Finding`, and a table."""
+        from nachsicht.parts.findings import Findings
+
+        return Findings(self._across.findings)
+
+    @property
+    def summary(self) -> Summary:
+        """Every column in one line."""
+        from nachsicht.parts.columns import Summary
+
+        return Summary(self._parts)
+
+    def column(self, name: str) -> Column:
+        """One column: its statistics, frequent values, quantiles, spread, and figures of it.
+
+        Raises
+        ------
+        SettingsError
+            If no version has a column of that name.
+        """
+        from nachsicht.parts.columns import Column, column_of
+
+        made = self._made
+        across = None if isinstance(made, ComparisonDocument) else made.one_column(name)
+        if isinstance(made, ComparisonDocument) or across is None:
+            return column_of(name, self._across)  # some version may call it otherwise
+        labels = [version.label for version in made.versions]
+        return Column(across, labels, [version.column(name) for version in made.versions])
+
+    @property
+    def relations(self) -> RelationsPart:
+        """How strongly any two columns go together."""
+        from nachsicht.parts.whole_table import RelationsPart
+
+        return RelationsPart(self._parts)
+
+    @property
+    def gaps(self) -> GapsPart:
+        """What is missing, with what else, and where."""
+        from nachsicht.parts.whole_table import GapsPart
+
+        return GapsPart(self._parts)
+
+    @property
+    def repeats(self) -> RepeatsPart:
+        """Rows that equal an earlier row."""
+        from nachsicht.parts.whole_table import RepeatsPart
+
+        return RepeatsPart(self._parts)
+
+    @property
+    def outcome(self) -> OutcomePart:
+        """Every column against the outcome, if one was named."""
+        from nachsicht.parts.whole_table import OutcomePart
+
+        return OutcomePart(self._parts)
+
+    @property
+    def components(self) -> ComponentsPart:
+        """Principal components of the standardised quantities."""
+        from nachsicht.parts.whole_table import ComponentsPart
+
+        return ComponentsPart(self._parts)
+
+    @property
+    def time(self) -> TimePart:
+        """Every column over the moment column."""
+        from nachsicht.parts.whole_table import TimePart
+
+        return TimePart(self._parts)
+
+    def remedies(self, library: str = "pandas") -> str:
+        """A script that mends what the findings speak of, one step with a switch for each.
+
+        Run it as ``python mend.py SOURCE TARGET``. Steps that are right only where the analyst
+        says so are written, but switched off.
+
+        Parameters
+        ----------
+        library : str
+            ``pandas`` or ``polars``.
+
+        Raises
+        ------
+        SettingsError
+            If the library is another.
+        """
+        from nachsicht.remedies.making import remedies_of
+        from nachsicht.remedies.script import script_of
+
+        source = self._across.versions[-1].origin.source
+        return script_of(remedies_of(self._across), source, library)
+
+    def to_html(self) -> str:
+        """The page, whole, as text: one file that needs no network."""
+        from nachsicht.report.page import page_of
+
+        return page_of(self._across)
+
+    def to_markdown(self) -> str:
+        """The summary in Markdown, fit for a merge request."""
+        from nachsicht.report.markdown import summary_markdown
+
+        return summary_markdown(self._across)
+
+    def to_description(self, csvw: bool = False) -> bytes:
+        """The columns of the newest version as a Table Schema, or in CSVW: JSON in UTF-8.
+
+        It says what the data keeps to now: types, levels, what is never missing and never repeats.
+        """
+        from nachsicht.report.description import csvw_of, encoded, table_schema_of
+
+        newest = self._across.versions[-1]
+        return encoded(csvw_of(newest) if csvw else table_schema_of(newest))
+
+    def to_json(self) -> bytes:
+        """The document, as JSON in UTF-8."""
+        return encode(self.document)
+
+    def write(self, path: str | PathLike[str]) -> Path:
+        """Write the page, the summary or the document, by the suffix.
+
+        ``.html`` is the page, ``.md`` the summary in Markdown, ``.json`` and ``.json.gz`` the
+        document. ``.schema.json`` is a description of the columns as a Table Schema, and
+        ``-metadata.json`` one in CSVW: by these names they are found beside the data.
+
+        The file appears whole or not at all.
+
+        Returns
+        -------
+        Path
+            Where it was written.
+
+        Raises
+        ------
+        OutputError
+            If the suffix is another, the folder is not there, or the disk refuses.
+        """
+        from nachsicht.sources.descriptions import is_description
+
+        target = Path(path)
+        suffix = target.suffix.lower()
+        if is_description(target):
+            write_whole(target, self.to_description(target.name.lower().endswith("-metadata.json")))
+        elif suffix in (".html", ".htm"):
+            write_whole(target, self.to_html().encode("utf-8"))
+        elif suffix == ".md":
+            write_whole(target, self.to_markdown().encode("utf-8"))
+        elif suffix == ".json":
+            write_whole(target, self.to_json())
+        elif target.name.lower().endswith(".json.gz"):
+            write_whole(target, pack(self.to_json()))
+        else:
+            raise OutputError(
+                f"the suffix {suffix or '(none)'} is not known",
+                where=str(target),
+                todo="Use .html for the page, .md for the summary, .json or .json.gz "
+                "for the document.",
+            )
+        return target
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {"_made": self._across}  # the data itself stays here
+
+    def __repr__(self) -> str:
+        from nachsicht.report.terminal import summary_text
+
+        return summary_text(self._across)
+
+    def _repr_html_(self) -> str:
+        from nachsicht.report.page import notebook_frame
+
+        return notebook_frame(self._across)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, type(self)) and self.document == other.document
+
+    def __hash__(self) -> int:
+        return hash(self.title)
+
+
+class _Parts:
+    """Stands for the document of versions whose parts are computed on demand."""
+
+    def __init__(self, result: _Result, made: OnDemand) -> None:
+        self.versions, self._result = made.versions, result
+
+    @property
+    def components(self) -> Any:
+        """Of one version its own; of several those of all of them together."""
+        alone = len(self.versions) == 1
+        return self.versions[0].components if alone else self._result._across.components
+
+    @property
+    def planes(self) -> Any:
+        """The rows of several versions in the plane of the components."""
+        return () if len(self.versions) == 1 else self._result._across.planes
+
+    @property
+    def columns(self) -> Any:
+        """What only all versions together tell of the columns."""
+        return self._result._across.columns
+
+
+class Profile(_Result):
+    """What was computed of one version. Made by `nachsicht.profile`.
+
+    Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
+    cost no more than gaps. The page, the document and the findings need all of them.
+    """
+
+    @property
+    def document(self) -> ProfileDocument:
+        """Everything that was computed, as frozen values."""
+        return self._across.versions[0]
+
+    @property
+    def label(self) -> str:
+        """The version's label."""
+        label: str = self._parts.versions[0].label
+        return label
+
+
+class Comparison(_Result):
+    """What was computed of two or more versions. Made by `nachsicht.compare`.
+
+    Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
+    of all versions cost no more than gaps. The verdict, the findings, the page and the document
+    need all of them.
+    """
+
+    @property
+    def document(self) -> ComparisonDocument:
+        """Everything that was computed, as frozen values."""
+        return self._across
+
+    @property
+    def versions(self) -> tuple[Profile, ...]:
+        """The profile of each version, in order."""
+        from nachsicht.compute.changes.across import compare_profiles
+
+        return tuple(
+            Profile(compare_profiles([version], version.title, Settings()))
+            for version in self._across.versions
+        )
