@@ -81,15 +81,18 @@ screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py
 
 clean:
-	rm -rf $(VENV) $(OUT) dist ui/node_modules
+	rm -rf $(VENV) $(OUT) build dist ui/node_modules src/nachsicht/compute/compiled/*.so
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
-$(VENV)/.installed: $(VENV)/bin/python pyproject.toml
+# What Cython compiles; a change of it is built again.
+COMPILED := setup.py $(wildcard src/nachsicht/compute/compiled/*.p[yx][xd])
+
+$(VENV)/.installed: $(VENV)/bin/python pyproject.toml $(COMPILED)
 	$(BIN)/pip install --quiet --editable .
 	@touch $@
 
-$(VENV)/.dev: $(VENV)/bin/python pyproject.toml
+$(VENV)/.dev: $(VENV)/bin/python pyproject.toml $(COMPILED)
 	$(BIN)/pip install --quiet --editable '.[dev]'
 	@touch $@ $(VENV)/.installed

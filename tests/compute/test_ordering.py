@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nachsicht.compute.hashing import LOOPED, hash_values
+from nachsicht.compute.hashing import hash_values
 from nachsicht.compute.ordering import order_of
 
 NUMBERS = st.one_of(
@@ -32,7 +32,7 @@ def test_many_numbers_that_differ_in_their_last_bits():
     assert np.array_equal(order_of(values), np.argsort(values, kind="stable"))
 
 
-@given(st.lists(st.one_of(st.text(), st.text("ab", min_size=LOOPED - 9, max_size=LOOPED + 20))))
+@given(st.lists(st.one_of(st.text(), st.text("ab", min_size=7, max_size=40))))
 def test_texts_share_a_hash_where_they_are_equal_and_nowhere_else(texts):
     hashes = hash_values(pa.array(texts, pa.large_string()))
     assert len(np.unique(hashes)) == len(set(texts))

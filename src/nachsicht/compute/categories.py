@@ -8,7 +8,6 @@ import unicodedata
 from collections.abc import Iterator
 
 import numpy as np
-import pyarrow.compute as pc
 
 from nachsicht.compute.tallies import Tally
 from nachsicht.model.column import CategorySummary, Level
@@ -33,7 +32,7 @@ def summarise_category(tally: Tally, settings: Settings) -> CategorySummary:
     counts = np.sort(tally.counts)[::-1]
     total = int(counts.sum())
     rare = counts[counts < RARE * total]
-    ends = pc.min_max(pc.utf8_length(tally.values)).as_py() if tally.distinct else None
+    lengths = tally.measured.characters
     return CategorySummary(
         levels=levels,
         further_levels=tally.distinct - len(levels),
@@ -45,8 +44,8 @@ def summarise_category(tally: Tally, settings: Settings) -> CategorySummary:
         rare_levels=len(rare),
         rare_rows=int(rare.sum()),
         look_alikes=look_alikes(levels),
-        shortest=ends["min"] if ends else 0,
-        longest=ends["max"] if ends else 0,
+        shortest=int(lengths.min()) if len(lengths) else 0,
+        longest=int(lengths.max(initial=0)),
     )
 
 

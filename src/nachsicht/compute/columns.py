@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
@@ -26,6 +25,7 @@ from nachsicht.compute.nested import observe_nested
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.readings import Body, as_described, read_part
 from nachsicht.compute.tallies import TallyPart, observe_texts
+from nachsicht.compute.text_bytes import encoded
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.description import ColumnDescription
 from nachsicht.settings import Settings
@@ -78,21 +78,21 @@ def merge_bodies(a: Body, b: Body) -> Body:
     return a.merge(b)  # type: ignore[arg-type]
 
 
-def observe_column(array: Any, encoded: Any = None) -> ColumnPart:
+def observe_column(array: Any, same: Any = None) -> ColumnPart:
     """Take in one batch of a column.
 
     Parameters
     ----------
     array : Arrow array or chunked array
         Of any type.
-    encoded : Arrow dictionary array, optional
+    same : Arrow dictionary array, optional
         The same values from `encode`, if that was done before.
     """
     stored = array.type
-    if encoded is None:
-        encoded = encode(array)
-    body = _observe(encoded)
-    first, last = _ends(encoded)
+    if same is None:
+        same = encode(array)
+    body = _observe(same)
+    first, last = _ends(same)
     return ColumnPart(stored, len(array), array.nbytes, first, last, body)
 
 
@@ -101,11 +101,12 @@ def encode(array: Any) -> Any:
     stored = array.type
     if pa.types.is_dictionary(stored) and not is_text(stored.value_type):
         return array.cast(stored.value_type)
-    encoded = pc.dictionary_encode(array) if is_text(stored) else array
-    if pa.types.is_dictionary(encoded.type) and isinstance(encoded, pa.ChunkedArray):
+    if is_text(stored):
+        return encoded(array)
+    if pa.types.is_dictionary(stored) and isinstance(array, pa.ChunkedArray):
         # One dictionary for all chunks, so that no value is counted or hashed twice.
-        encoded = encoded.unify_dictionaries().combine_chunks()
-    return encoded
+        return array.unify_dictionaries().combine_chunks()
+    return array
 
 
 def finish_column(

@@ -7,7 +7,6 @@ from functools import cached_property
 from typing import NamedTuple, Protocol
 
 import numpy as np
-import pyarrow.compute as pc
 
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
@@ -122,12 +121,12 @@ class TallyTraits:
     @cached_property
     def mean_words(self) -> float:
         """Mean number of words."""
-        return float(np.average(self._tally.word_counts, weights=self._tally.counts))
+        return float(np.average(self._tally.measured.words, weights=self._tally.counts))
 
     @cached_property
     def longest(self) -> int:
         """Characters of the longest text."""
-        return int(pc.max(pc.utf8_length(self._tally.values)).as_py())
+        return int(self._tally.measured.characters.max())
 
     @cached_property
     def top_shape(self) -> tuple[str, int]:

@@ -9,6 +9,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+from nachsicht.compute.tallies import Tally
 
 _DIGITS = b"0123456789"
 _SPACES = b"\t\n\v\f\r "
@@ -49,28 +50,22 @@ _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
 )
 
 
-def looks_of(
-    texts: Any, counts: NDArray[np.int64], first: NDArray[np.uint8], shaped: Any
-) -> dict[str, int]:
+def looks_of(tally: Tally, shaped: Any) -> dict[str, int]:
     """Rows that look like something else, by its name; what no row looks like is left out.
 
-    Parameters
-    ----------
-    texts : Arrow string array
-        Different texts.
-    counts : array of int
-        Rows of each text.
-    first : array of uint8
-        The first byte of each text.
-    shaped : Arrow dictionary array
-        The shape of each text.
+    ``shaped`` is an Arrow dictionary array of the shape of each text.
     """
     found = {}
+    texts, counts, measured = tally.values, tally.counts, tally.measured
     shapes, codes = shaped.dictionary, values_of(shaped.indices)
     cut = values_of(pc.utf8_length(shapes)) >= SHAPE_LENGTH
     for name, sign, pattern in _LOOKS:
         if isinstance(sign, bytes):
-            places = np.flatnonzero(np.isin(first, np.frombuffer(sign, np.uint8)))
+            begins = np.zeros(256, bool)
+            begins[list(sign)] = True
+            places = np.flatnonzero(begins[measured.first])
+        elif not measured.may_hold(sign):
+            continue
         else:
             places = np.flatnonzero(_true(pc.match_substring(texts, sign)))
         fitting = _true(pc.match_substring_regex(shapes, pattern.replace("[ T]", "[ A]")))

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.compiled import sums as kernels
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 
 #: A mean this much smaller than the sd is zero but for rounding.
@@ -111,21 +112,13 @@ class Moments:
         return self.m2 / (self.n - 1)
 
 
-def dot(a: NDArray[np.float64], b: NDArray[np.float64]) -> float:
-    """The sum of products, by this thread alone.
-
-    BLAS would put all cores on it, which are at work on other columns already.
-    """
-    return float(np.einsum("i,i->", a, b))
-
-
 def moments_of(values: NDArray[np.float64]) -> Moments:
     """Moments of finite values, shape (n,), any order.
 
     Values are divided by a power of two near the largest deviation, which changes no
     digit and keeps fourth powers from overflowing. An empty array gives n = 0.
     """
-    n = len(values)
+    values, n = np.ascontiguousarray(values), len(values)
     if not n:
         return Moments(0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
     mean = _mean(values)
@@ -137,13 +130,11 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
     # Halves, since the difference itself may overflow.
     largest = max(mean / 2 - low / 2, high / 2 - mean / 2)
     scale = math.ldexp(1.0, math.frexp(largest)[1] - 1)
-    sums = []
-    for part in blocks_of(values):
-        z = part * (0.5 / scale) if scale > 1e-300 else part / 2 / scale
-        z -= mean / 2 / scale
-        square = z * z
-        sums.append((z.sum(), square.sum(), dot(square, z), dot(square, square)))
-    s1, s2, s3, s4 = (math.fsum(figures) for figures in zip(*sums, strict=True))
+    middle = mean / 2 / scale
+    if scale > 1e-300:
+        s1, s2, s3, s4 = kernels.powers(values, 0.5 / scale, middle)
+    else:  # whose inverse would overflow
+        s1, s2, s3, s4 = kernels.powers(values / 2 / scale, 1.0, middle)
     off = s1 / n  # what rounding left of the mean
     return Moments(
         n,
@@ -171,4 +162,4 @@ def _mean(values: NDArray[np.float64]) -> float:
         with np.errstate(over="ignore"):
             mean = (values / n).sum()
         return float(np.clip(mean, values.min(), values.max()))
-    return rough + math.fsum((part - rough).sum() for part in blocks_of(values)) / n
+    return rough + kernels.away_from(values, rough) / n

@@ -8,7 +8,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.moments import blocks_of, dot
+from nachsicht.compute.compiled import sums as kernels
+from nachsicht.compute.moments import blocks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import NormalFit
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
@@ -66,7 +67,7 @@ def normal_scores(n: int) -> _Floats:
 @lru_cache(maxsize=4)
 def _square_sum(n: int) -> float:
     scores = normal_scores(n)
-    return dot(scores, scores)
+    return kernels.with_scores(scores, scores, 1.0, 0.0)[1]
 
 
 def _correlation(transform: np.ufunc | None, values: _Floats, scores: _Floats) -> Statistic:
@@ -80,12 +81,11 @@ def _correlation(transform: np.ufunc | None, values: _Floats, scores: _Floats) -
         return Absent(Reason.NEVER_VARIES)
     # Keeps squares from overflowing, and a power of two changes no digit.
     scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
-    sums = []
-    for part, part_scores in zip(blocks_of(values), blocks_of(scores), strict=True):
-        # From the median, which is no further from the mean than the sd: few digits are lost.
-        away = transformed(part) / scale
-        away -= middle / scale
-        sums.append((away.sum(), dot(away, away), dot(away, part_scores)))
+    # From the median, which is no further from the mean than the sd: few digits are lost.
+    sums = [
+        kernels.with_scores(transformed(part) / scale, part_scores, 1.0, middle / scale)
+        for part, part_scores in zip(blocks_of(values), blocks_of(scores), strict=True)
+    ]
     total, squares, products = (math.fsum(figures) for figures in zip(*sums, strict=True))
     around_mean = squares - total**2 / len(values)
     below = math.sqrt(max(around_mean, 0.0) * _square_sum(len(scores)))

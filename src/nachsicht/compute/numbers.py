@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import values_of
 from nachsicht.compute.order import OrderPart, observe_order
+from nachsicht.compute.ordering import starts_of_runs
 
 Array = NDArray[Any]
 
@@ -86,21 +87,14 @@ class SortedNumbers:
         return len(self.values)
 
     @cached_property
-    def _changes(self) -> Array:
-        """Where the next value is another."""
-        changes: Array = self.values[1:] != self.values[:-1]
-        return changes
+    def _starts(self) -> Array:
+        """Positions at which a new value begins."""
+        return starts_of_runs(self.values)
 
     @cached_property
     def all_different(self) -> bool:
         """Whether no value occurs twice."""
-        return bool(self._changes.all())
-
-    @cached_property
-    def _starts(self) -> Array:
-        """Positions at which a new value begins."""
-        first = np.zeros(min(self.n, 1), np.int64)
-        return np.concatenate((first, np.flatnonzero(self._changes) + 1))
+        return len(self._starts) == self.n
 
     @cached_property
     def distinct_values(self) -> Array:

@@ -1,4 +1,4 @@
-"""The order of many numbers, found by one sort of single words.
+"""The order of many numbers and their ranks, found by one sort of single words.
 
 Sorting 64-bit words is several times faster than sorting places by what stands there. So the
 place of each number is packed into the low bits of a word that sorts as the number does; where
@@ -7,12 +7,20 @@ the bits that had to give way would have told two numbers apart, these are put r
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-_SIGN = np.uint64(1 << 63)
+from nachsicht.compute.compiled import orders as kernels
+
+
+class _Ordered(NamedTuple):
+    """Places in rising order, and the words that were sorted, with so many bits of a place."""
+
+    places: NDArray[np.int64]
+    words: NDArray[np.uint64]
+    width: int
 
 
 def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
@@ -23,34 +31,61 @@ def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
     values : array of shape (n,)
         Integers, or floats without NaN.
     """
+    return _ordered(_plain(values)).places
+
+
+def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
+    """Twice the average ranks, from 1, which are whole numbers; equal values share theirs.
+
+    Parameters
+    ----------
+    values : array of shape (n,)
+        Integers, or floats without NaN.
+    """
     n = len(values)
-    if n < 2:
-        return np.zeros(n, np.int64)
-    words = _words(values)
-    words -= words.min()
+    # Half the memory, while the numbers are small enough.
+    whole = np.int32 if n < 2**29 else np.int64
+    if values.dtype.kind in "iu" and n:
+        low, high = int(values.min()), int(values.max())
+        if high - low < n:  # counted faster than sorted
+            wide = values if values.dtype.kind == "u" else values.astype(np.int64, copy=False)
+            places = (wide - wide.dtype.type(low)).astype(np.intp, copy=False)
+            counts = np.bincount(places)
+            ends = np.cumsum(counts)
+            by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
+            return by_value[places]
+    values = _plain(values)
+    found: NDArray[np.integer[Any]] = np.empty(n, whole)
+    order = _ordered(values)
+    kernels.doubled_ranks(order.words, order.width, order.places, values, found)
+    return found
+
+
+def starts_of_runs(values: NDArray[Any]) -> NDArray[np.int64]:
+    """Where in rising numbers another one begins."""
+    starts = np.empty(len(values), np.int64)
+    return starts[: kernels.starts_of_runs(_plain(values), starts)]
+
+
+def _plain(values: NDArray[Any]) -> NDArray[Any]:
+    """The same numbers as int64, uint64 or float64."""
+    kept = {"u": np.uint64, "f": np.float64}.get(values.dtype.kind, np.int64)
+    return np.ascontiguousarray(values, kept)
+
+
+def _ordered(values: NDArray[Any]) -> _Ordered:
+    n = len(values)
+    words, places = np.empty(n, np.uint64), np.empty(n, np.int64)
+    if not n:
+        return _Ordered(places, words, 0)
+    low, high = kernels.words(values, words)
     width = (n - 1).bit_length()
-    given_way = max(int(words.max()).bit_length() + width - 64, 0)
-    words >>= np.uint64(given_way)
-    words <<= np.uint64(width)
-    words |= np.arange(n, dtype=np.uint64)
+    given_way = max((high - low).bit_length() + width - 64, 0)
+    kernels.with_places(words, low, given_way, width)
     words.sort()
-    order = (words & np.uint64((1 << width) - 1)).view(np.int64)
-    if given_way:
-        words >>= np.uint64(width)
-        _put_right(order, words, values)
-    return order
-
-
-def _words(values: NDArray[Any]) -> NDArray[np.uint64]:
-    """Words without a sign that stand in the same order as the numbers."""
-    if values.dtype.kind in "ub":
-        return values.astype(np.uint64)
-    if values.dtype.kind == "i":
-        return values.astype(np.int64).view(np.uint64) ^ _SIGN
-    bits = (values.astype(np.float64) + 0.0).view(np.int64)  # -0.0 becomes 0.0
-    # Of negative floats all bits are turned, of others the sign.
-    turned: NDArray[np.uint64] = (bits ^ ((bits >> 63) | np.int64(-(2**63)))).view(np.uint64)
-    return turned
+    if kernels.places(words, width, values, places):
+        _put_right(places, words >> np.uint64(width), values)
+    return _Ordered(places, words, width)
 
 
 def _put_right(order: NDArray[np.int64], words: NDArray[np.uint64], values: NDArray[Any]) -> None:

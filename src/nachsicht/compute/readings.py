@@ -11,6 +11,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.categories import summarise_category
+from nachsicht.compute.compiled.orders import told_of_counts
 from nachsicht.compute.condensed import (
     CondensedNumbers,
     CondensedTexts,
@@ -65,8 +66,8 @@ class _Facts:
 
 
 def _facts_of(counts: NDArray[np.int64]) -> _Facts:
-    squares = float((counts.astype(np.float64) ** 2).sum())
-    return _Facts(int(counts.sum()), len(counts), int((counts == 1).sum()), squares)
+    present, once, squares = told_of_counts(counts)
+    return _Facts(present, len(counts), once, squares)
 
 
 def _facts_of_keys(keys: KeySample, present: int, accuracy: Accuracy) -> _Facts:
@@ -396,6 +397,9 @@ def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
     lowest = np.flatnonzero(key[: 64 * most] == key.min())
     if len(lowest) >= most:  # many share the first place, as where all values differ
         return lowest[:most]
+    few = np.flatnonzero(key < -1)
+    if most <= len(few) < len(key):  # where most values occur once, the others come first
+        return few[_smallest(key[few], most)]
     limit = np.partition(key, most - 1)[most - 1]
     under = np.flatnonzero(key < limit)
     level = np.flatnonzero(key == limit)[: most - len(under)]

@@ -13,7 +13,16 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, missing_in, values_of
-from nachsicht.compute.text_bytes import count_words
+from nachsicht.compute.text_bytes import (
+    Measured,
+    TextBytes,
+    bytes_of,
+    coded,
+    encoded,
+    measured,
+    smallest,
+    texts_at,
+)
 
 _SCHEMA = pa.schema([("value", pa.large_string()), ("count", pa.int64())])
 
@@ -37,7 +46,7 @@ class TallyPart:
 def observe_texts(array: Any) -> TallyPart:
     """Count the different values of a string array."""
     if not pa.types.is_dictionary(array.type):
-        array = pc.dictionary_encode(array.cast(pa.large_string()))
+        array = encoded(array)
     if isinstance(array, pa.ChunkedArray):
         array = array.unify_dictionaries().combine_chunks()
     missing = int(missing_in(array).sum())
@@ -60,14 +69,12 @@ def _count_codes(array: Any) -> Any:
     return pa.Table.from_arrays([words, arrow_of(counts.astype(np.int64))], schema=_SCHEMA)
 
 
-def add_up(values: Any, counts: NDArray[np.int64]) -> Tally:
+def add_up(texts: TextBytes, counts: NDArray[np.int64]) -> Tally:
     """The tally of texts that may repeat, from one count for each."""
-    encoded = values.combine_chunks() if isinstance(values, pa.ChunkedArray) else values
-    encoded = pc.dictionary_encode(encoded.cast(pa.large_string()))
-    words = encoded.dictionary
+    codes, firsts = coded(texts)
     # Sums of counts as float64 are exact up to 2**53 rows.
-    sums = np.bincount(values_of(encoded.indices), counts, len(words)).astype(np.int64)
-    return Tally.of(words, sums)
+    sums = np.bincount(codes, counts, len(firsts)).astype(np.int64)
+    return Tally.of(texts_at(texts, firsts), sums)
 
 
 def merge_tallies(tallies: Sequence[Tally]) -> Tally:
@@ -76,8 +83,8 @@ def merge_tallies(tallies: Sequence[Tally]) -> Tally:
         return Tally(_SCHEMA.empty_table())
     if len(tallies) == 1:
         return tallies[0]
-    values = pa.chunked_array([tally.values for tally in tallies])
-    return add_up(values, np.concatenate([tally.counts for tally in tallies]))
+    values = pa.concat_arrays([tally.values for tally in tallies])
+    return add_up(bytes_of(values), np.concatenate([tally.counts for tally in tallies]))
 
 
 @dataclass(frozen=True)
@@ -94,7 +101,13 @@ class Tally:
     @cached_property
     def values(self) -> Any:
         """The different texts, as an Arrow array."""
-        return self.table.column("value").combine_chunks()
+        column = self.table.column("value")
+        return column.chunk(0) if column.num_chunks == 1 else column.combine_chunks()
+
+    @cached_property
+    def bytes(self) -> TextBytes:
+        """The bytes of the different texts."""
+        return bytes_of(self.values)
 
     @cached_property
     def counts(self) -> NDArray[np.int64]:
@@ -102,9 +115,9 @@ class Tally:
         return values_of(self.table.column("count"))
 
     @cached_property
-    def word_counts(self) -> NDArray[np.int64]:
-        """Runs without ASCII white space in each text."""
-        return count_words(self.values)
+    def measured(self) -> Measured:
+        """What one pass over the bytes tells of each text."""
+        return measured(self.bytes)
 
     @property
     def distinct(self) -> int:
@@ -120,12 +133,8 @@ class Tally:
 
     def top(self, most: int, order: str = "descending") -> list[tuple[str, int]]:
         """The most frequent texts (or, ascending, the rarest); ties in the order of the text."""
-        if not self.distinct:
-            return []
-        keys = [("count", order), ("value", "ascending")]
-        chosen = self.table.take(
-            pc.select_k_unstable(self.table, min(most, self.distinct), sort_keys=keys)
-        )
-        return list(
-            zip(chosen.column("value").to_pylist(), chosen.column("count").to_pylist(), strict=True)
-        )
+        keys = -self.counts if order == "descending" else self.counts
+        chosen = smallest(self.bytes, keys, most)
+        texts = texts_at(self.bytes, chosen).to_pylist()
+        found = sorted(zip(keys[chosen].tolist(), texts, strict=True))
+        return [(text, abs(key)) for key, text in found]

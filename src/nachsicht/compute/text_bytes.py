@@ -1,130 +1,171 @@
-"""Texts as one run of bytes with offsets, so that work on them is vectorised."""
+"""Texts as one run of bytes with places in it, so that one pass serves them all."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-#: Bytes that are worked on at once: what is made of them should stay in the cache.
-SLICE = 1 << 18
-
-
-class TextBytes(NamedTuple):
-    """``data[offsets[i] - offsets[0] : offsets[i + 1] - offsets[0]]`` are the bytes of text i."""
-
-    data: NDArray[np.uint8]
-    offsets: NDArray[np.int64]
-
-    @property
-    def lengths(self) -> NDArray[np.int64]:
-        """Bytes of each text."""
-        lengths: NDArray[np.int64] = np.diff(self.offsets)
-        return lengths
-
-    @property
-    def starts(self) -> NDArray[np.int64]:
-        """Where each text begins in ``data``."""
-        starts: NDArray[np.int64] = self.offsets[:-1] - self.offsets[0]
-        return starts
-
-    def sums(self, values: NDArray[Any]) -> NDArray[Any]:
-        """The sum of a number for each byte, over each text; 0 for empty texts."""
-        sums: NDArray[Any] = np.zeros(len(self.offsets) - 1, values.dtype)
-        filled = np.flatnonzero(self.lengths)
-        if len(filled):
-            sums[filled] = np.add.reduceat(values, self.starts[filled])
-        return sums
-
-
-def slices_of(texts: Any) -> Iterator[TextBytes]:
-    """The bytes of a string or binary array, in slices of bounded size, without a copy."""
-    large = pa.large_binary()
-    texts = texts if texts.type == large else texts.cast(large)
-    _, offset_buffer, data_buffer = texts.buffers()
-    if not len(texts):
-        return
-    offsets = np.frombuffer(offset_buffer, np.int64)[texts.offset : texts.offset + len(texts) + 1]
-    data = np.frombuffer(data_buffer or b"", np.uint8)
-    start = 0
-    while start < len(texts):
-        reach = int(np.searchsorted(offsets, offsets[start] + SLICE, "right")) - 1
-        stop = max(start + 1, min(reach, len(texts)))
-        part = offsets[start : stop + 1]
-        yield TextBytes(data[part[0] : part[-1]], part)
-        start = stop
-
+from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.compiled import texts as kernels
 
 #: Which bytes are ASCII white space.
 SPACE = np.zeros(256, bool)
 SPACE[[9, 10, 11, 12, 13, 32]] = True
 
 
-def count_words(texts: Any) -> NDArray[np.int64]:
-    """Runs without ASCII white space in each text."""
-    counts = []
-    for part in slices_of(texts):
-        space = SPACE[part.data]
-        begins = ~space
-        begins[1:] &= space[:-1]
-        filled = part.starts[part.lengths > 0]
-        begins[filled] = ~space[filled]  # a text begins anew whatever stood before it
-        counts.append(part.sums(begins.astype(np.int64)))
-    return np.concatenate(counts) if counts else np.empty(0, np.int64)
+class TextBytes(NamedTuple):
+    """``data[starts[i] : stops[i]]`` are the bytes of text i."""
+
+    data: NDArray[np.uint8]
+    starts: NDArray[np.int64]
+    stops: NDArray[np.int64]
+
+    def at(self, places: NDArray[Any]) -> TextBytes:
+        """Some of the texts."""
+        return TextBytes(self.data, self.starts[places], self.stops[places])
+
+    def of(self, table: NDArray[np.uint8]) -> TextBytes:
+        """The texts with another byte for each of the 256."""
+        into = np.empty_like(self.data)
+        kernels.mapped(self.data, table, into)
+        return self._replace(data=into)
+
+    def beginnings(self, most: int) -> TextBytes:
+        """The texts, cut after so many bytes."""
+        return self._replace(stops=np.minimum(self.stops, self.starts + most))
 
 
-def edge_bytes(texts: Any) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """The first and last byte of each text; 0 for empty ones."""
-    ends = []
-    for part in slices_of(texts):
-        both = np.zeros((2, len(part.lengths)), np.uint8)
-        filled = np.flatnonzero(part.lengths)
-        starts = part.starts[filled]
-        both[0, filled] = part.data[starts]
-        both[1, filled] = part.data[starts + part.lengths[filled] - 1]
-        ends.append(both)
-    together = np.concatenate(ends, axis=1) if ends else np.zeros((2, 0), np.uint8)
-    return together[0], together[1]
-
-
-def pure_ascii(texts: Any) -> NDArray[np.bool_]:
-    """Whether each text holds ASCII only."""
-    flags = [part.sums((part.data >= 128).astype(np.int64)) == 0 for part in slices_of(texts)]
-    return np.concatenate(flags) if flags else np.empty(0, bool)
-
-
-_SHAPE = np.arange(256, dtype=np.uint8)
-_SHAPE[ord("A") : ord("Z") + 1] = ord("A")
-_SHAPE[ord("a") : ord("z") + 1] = ord("a")
-_SHAPE[ord("0") : ord("9") + 1] = ord("9")
-
-
-_LOWER = np.full(256, 32, np.uint8)
-for _kept in (b"abcdefghijklmnopqrstuvwxyz", b"0123456789", b"_'"):
-    _LOWER[list(_kept)] = list(_kept)
-_LOWER[ord("A") : ord("Z") + 1] = _LOWER[ord("a") : ord("z") + 1]
-
-
-def ascii_shapes(texts: Any) -> Any:
-    """ASCII texts with every letter as A or a and every digit as 9, as a large string array."""
-    return _mapped(texts, _SHAPE)
-
-
-def lower_words(texts: Any) -> Any:
-    """ASCII texts in lower case, with a space for all that belongs to no word."""
-    return _mapped(texts, _LOWER)
-
-
-def _mapped(texts: Any, table: NDArray[np.uint8]) -> Any:
+def bytes_of(texts: Any) -> TextBytes:
+    """The bytes of a string or binary array; without a copy of a large one."""
+    large = pa.large_binary()
+    texts = texts if texts.type == large else texts.cast(large)
     if not len(texts):
-        return pa.array([], pa.large_string())
-    arrays = []
-    for part in slices_of(texts):
-        offsets = np.ascontiguousarray(part.offsets - part.offsets[0])
-        mapped = table[part.data]
-        buffers = [None, pa.py_buffer(offsets), pa.py_buffer(mapped)]
-        arrays.append(pa.Array.from_buffers(pa.large_string(), len(offsets) - 1, buffers))
-    return pa.concat_arrays(arrays)
+        return TextBytes(np.empty(0, np.uint8), np.empty(0, np.int64), np.empty(0, np.int64))
+    _, offset_buffer, data_buffer = texts.buffers()
+    offsets = np.frombuffer(offset_buffer, np.int64)[texts.offset : texts.offset + len(texts) + 1]
+    data = np.frombuffer(data_buffer or b"", np.uint8)[: offsets[-1]]
+    if offsets[0]:
+        data, offsets = data[offsets[0] :], offsets - offsets[0]
+    return TextBytes(data, offsets[:-1], offsets[1:])
+
+
+def texts_at(texts: TextBytes, places: NDArray[np.int64]) -> Any:
+    """Some of the texts, as a large string array."""
+    few = texts.at(places)
+    offsets = np.zeros(len(places) + 1, np.int64)
+    np.cumsum(few.stops - few.starts, out=offsets[1:])
+    into = np.empty(offsets[-1], np.uint8)
+    kernels.gathered(*few, into)
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(into)]
+    return pa.Array.from_buffers(pa.large_string(), len(places), buffers)
+
+
+@dataclass(frozen=True)
+class Measured:
+    """Of each text its characters (code points), words (runs without ASCII white space), whether
+    it is ASCII, and its first and last byte (0 where it is empty); and which bytes occur at all.
+    """
+
+    characters: NDArray[np.int32]
+    words: NDArray[np.int32]
+    ascii: NDArray[np.bool_]
+    first: NDArray[np.uint8]
+    last: NDArray[np.uint8]
+    seen: NDArray[np.bool_]
+
+    def may_hold(self, text: str) -> bool:
+        """Whether all bytes of a text occur, so that it is worth to look for."""
+        return bool(self.seen[list(text.encode())].all())
+
+
+def measured(texts: TextBytes) -> Measured:
+    """One pass over the bytes."""
+    n = len(texts.starts)
+    characters, words = np.empty(n, np.int32), np.empty(n, np.int32)
+    plain, first, last = np.empty(n, np.uint8), np.empty(n, np.uint8), np.empty(n, np.uint8)
+    seen = np.zeros(256, np.uint8)
+    kernels.measure(*texts, SPACE.view(np.uint8), characters, words, plain, first, last, seen)
+    return Measured(characters, words, plain.view(bool), first, last, seen.view(bool))
+
+
+class Coded(NamedTuple):
+    """The number of each text among the different ones, and of these where each first stands."""
+
+    codes: NDArray[np.int32]
+    firsts: NDArray[np.int64]
+
+
+def coded(texts: TextBytes) -> Coded:
+    """Number the different texts in the order in which they first occur."""
+    codes, firsts = np.empty(len(texts.starts), np.int32), np.empty(len(texts.starts), np.int64)
+    found = kernels.encode(*texts, codes, firsts)
+    return Coded(codes, firsts[:found])
+
+
+def dictionary_of(codes: NDArray[np.int32], words: Any, missing: NDArray[np.bool_] | None) -> Any:
+    """An Arrow dictionary array; where missing, the codes may be any."""
+    valid = None
+    if missing is not None:
+        valid = pa.py_buffer(np.packbits(~missing, bitorder="little"))
+    indices = pa.Array.from_buffers(pa.int32(), len(codes), [valid, pa.py_buffer(codes)])
+    return pa.DictionaryArray.from_arrays(indices, words)
+
+
+def encoded(array: Any) -> Any:
+    """A string array, chunked or not, as a dictionary array of large strings."""
+    if isinstance(array, pa.ChunkedArray):
+        array = array.cast(pa.large_string())  # long before 2**31 bytes stand in one chunk
+        array = array.chunk(0) if array.num_chunks == 1 else array.combine_chunks()
+    array = array.cast(pa.large_string())
+    texts = bytes_of(array)
+    if not array.null_count:
+        codes, firsts = coded(texts)
+        different = len(firsts) == len(codes)
+        return dictionary_of(codes, array if different else texts_at(texts, firsts), None)
+    missing = missing_in(array)
+    there = np.flatnonzero(~missing)
+    found, firsts = coded(texts.at(there))
+    codes = np.zeros(len(array), np.int32)
+    codes[there] = found
+    return dictionary_of(codes, texts_at(texts, there[firsts]), missing)
+
+
+class Words(NamedTuple):
+    """Runs of bytes, those of all texts one after the other, and how many each text has."""
+
+    runs: TextBytes
+    of_each: NDArray[np.int32]
+
+
+def split(texts: TextBytes, between: str = " ") -> Words:
+    """The runs of texts without one byte."""
+    most = (int((texts.stops - texts.starts).sum()) + len(texts.starts)) // 2
+    starts, stops = np.empty(most, np.int64), np.empty(most, np.int64)
+    of_each = np.empty(len(texts.starts), np.int32)
+    found = kernels.runs_of(*texts, ord(between), starts, stops, of_each)
+    return Words(TextBytes(texts.data, starts[:found], stops[:found]), of_each)
+
+
+def smallest(texts: TextBytes, keys: NDArray[np.int64], most: int) -> NDArray[np.int64]:
+    """Places of the texts with the smallest keys, of equal keys the first in order; in no order."""
+    chosen = np.empty(min(most, len(keys)), np.int64)
+    if len(chosen):
+        kernels.smallest(*texts, np.ascontiguousarray(keys), chosen)
+    return chosen
+
+
+#: Every letter as A or a, every digit as 9.
+SHAPE = np.arange(256, dtype=np.uint8)
+SHAPE[ord("A") : ord("Z") + 1] = ord("A")
+SHAPE[ord("a") : ord("z") + 1] = ord("a")
+SHAPE[ord("0") : ord("9") + 1] = ord("9")
+
+#: Lower case, and a space for all that belongs to no word.
+LOWER = np.full(256, 32, np.uint8)
+for _kept in (b"abcdefghijklmnopqrstuvwxyz", b"0123456789", b"_'"):
+    LOWER[list(_kept)] = list(_kept)
+LOWER[ord("A") : ord("Z") + 1] = LOWER[ord("a") : ord("z") + 1]

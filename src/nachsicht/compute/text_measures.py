@@ -14,7 +14,14 @@ from nachsicht.compute.arrays import arrow_of, values_of
 from nachsicht.compute.looks import SHAPE_LENGTH, looks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, merge_tallies
-from nachsicht.compute.text_bytes import SPACE, ascii_shapes, edge_bytes, pure_ascii
+from nachsicht.compute.text_bytes import (
+    SHAPE,
+    SPACE,
+    coded,
+    dictionary_of,
+    encoded,
+    texts_at,
+)
 from nachsicht.compute.words_in import count_words_in
 
 
@@ -86,57 +93,54 @@ def measure_texts(tally: Tally) -> TextMeasures:
     Lengths are in characters (Unicode code points), words are runs without ASCII white space;
     frequent words are told apart as `words_in` says.
     """
-    texts, rows = tally.values, tally.counts
-    edges = edge_bytes(texts)
-    before, after = SPACE[edges[0]], SPACE[edges[1]]
-    blank = _blank(texts, edges[0])
-    shaped = shape_codes(texts)
+    rows, found = tally.counts, tally.measured
+    before, after = SPACE[found.first], SPACE[found.last]
+    blank = _blank(tally)
+    shaped = shape_codes(tally)
     return TextMeasures(
-        characters=Counts.of(values_of(pc.utf8_length(texts)), rows),
-        words=Counts.of(tally.word_counts, rows),
-        frequent_words=count_words_in(texts, rows),
+        characters=Counts.of(found.characters, rows),
+        words=Counts.of(found.words, rows),
+        frequent_words=count_words_in(tally),
         shapes=_counted(shaped, rows),
         blank=int(rows[blank].sum()),
         space_before=int(rows[before & ~blank].sum()),
         space_after=int(rows[after & ~blank].sum()),
-        looks_like=looks_of(texts, rows, edges[0], shaped),
+        looks_like=looks_of(tally, shaped),
     )
 
 
 def shapes(tally: Tally) -> Tally:
     """The tally of shapes: A for an upper-case letter, a for another letter, 9 for a digit."""
-    return _counted(shape_codes(tally.values), tally.counts)
+    return _counted(shape_codes(tally), tally.counts)
 
 
-def shape_codes(texts: Any) -> Any:
+def shape_codes(tally: Tally) -> Any:
     """The shape of each text, as an Arrow dictionary array."""
-    texts = pc.utf8_slice_codeunits(texts, 0, SHAPE_LENGTH)
-    plain = pure_ascii(texts)
+    plain = tally.measured.ascii
+    of_plain = tally.bytes.of(SHAPE).beginnings(SHAPE_LENGTH)
     if plain.all():
-        return pc.dictionary_encode(ascii_shapes(texts))
+        codes, firsts = coded(of_plain)
+        return dictionary_of(codes, texts_at(of_plain, firsts), None)
     others = np.flatnonzero(~plain)
-    shaped = pa.concat_arrays(
-        [
-            ascii_shapes(texts.take(arrow_of(np.flatnonzero(plain)))),
-            _shapes(texts.take(arrow_of(others))),
-        ]
-    )
+    cut = pc.utf8_slice_codeunits(tally.values.take(arrow_of(others)), 0, SHAPE_LENGTH)
+    shaped = pa.concat_arrays([texts_at(of_plain, np.flatnonzero(plain)), _shapes(cut)])
     # Back to the order of the texts.
-    back = np.where(plain, np.cumsum(plain) - 1, len(texts) - len(others) + np.cumsum(~plain) - 1)
-    return pc.dictionary_encode(shaped.take(arrow_of(back)))
+    back = np.where(plain, np.cumsum(plain) - 1, len(plain) - len(others) + np.cumsum(~plain) - 1)
+    return encoded(shaped.take(arrow_of(back)))
 
 
 def _counted(shaped: Any, rows: NDArray[np.int64]) -> Tally:
     # Sums of counts as float64 are exact up to 2**53 rows.
     sums = np.bincount(values_of(shaped.indices), rows, len(shaped.dictionary)).astype(np.int64)
-    return Tally.of(shaped.dictionary.cast(pa.large_string()), sums)
+    return Tally.of(shaped.dictionary, sums)
 
 
-def _blank(texts: Any, first: NDArray[np.uint8]) -> NDArray[np.bool_]:
+def _blank(tally: Tally) -> NDArray[np.bool_]:
     """Whether each text holds nothing but white space of any script."""
+    first = tally.measured.first
     blank: NDArray[np.bool_] = first == 0
     maybe = np.flatnonzero(SPACE[first] | (first >= 128) | blank)
-    trimmed = pc.utf8_trim_whitespace(texts.take(arrow_of(maybe)))
+    trimmed = pc.utf8_trim_whitespace(tally.values.take(arrow_of(maybe)))
     blank[maybe] = values_of(pc.utf8_length(trimmed)) == 0
     return blank
 

@@ -63,13 +63,15 @@ def _rows(tally: Tally, fits: NDArray[np.bool_]) -> int:
 
 
 def _damaged(tally: Tally) -> int:
-    foreign = np.flatnonzero(~values_of(pc.string_is_ascii(tally.values)))
+    foreign = np.flatnonzero(~tally.measured.ascii)
     rows = 0
     if len(foreign):
         texts = tally.values.take(arrow_of(foreign))
         broken = values_of(pc.match_substring_regex(texts, _DAMAGED))
         rows = int(tally.counts[foreign][broken].sum())
-    marked = np.flatnonzero(values_of(pc.match_substring(tally.values, "?")))
+    marked = np.empty(0, np.int64)
+    if tally.measured.may_hold("?"):
+        marked = np.flatnonzero(values_of(pc.match_substring(tally.values, "?")))
     if len(marked):
         texts = tally.values.take(arrow_of(marked))
         lost = values_of(pc.match_substring_regex(texts, _LOST))

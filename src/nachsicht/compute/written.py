@@ -46,7 +46,7 @@ def summarise_identifier(
 ) -> IdentifierSummary:
     """How many values repeat, their shapes and lengths, and the gaps where they count up."""
     repeated = tally.counts > 1
-    lengths = values_of(pc.utf8_length(tally.values))
+    lengths = tally.measured.characters
     return IdentifierSummary(
         repeated_values=int(repeated.sum()),
         repeated_rows=int(tally.counts[repeated].sum()),

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.compiled.sums import mark
 from nachsicht.compute.relations.sides import Codes, Floats
 
 #: Levels that are multiplied with others at once, and rows.
@@ -40,16 +41,20 @@ class Band:
         """One row a level, one column a row of the data: 1 where it has the level."""
         n = len(self.codes[0][rows])
         found = np.zeros((self.levels, n), of)
-        for codes, start in zip(self.codes, self.starts, strict=True):
-            part = codes[rows]
-            there = np.flatnonzero(part >= 0)
-            found[start + part[there], there] = 1.0
+        for codes, place in zip(self.codes, self.places, strict=True):
+            mark(np.ascontiguousarray(codes[rows], np.int32), found[place])
         return found
 
     @cached_property
     def sizes(self) -> NDArray[np.int64]:
         """The number of levels of each column."""
         return np.diff(self.starts, append=self.levels)
+
+    @cached_property
+    def places(self) -> list[slice]:
+        """Where the levels of each column stand."""
+        ends = zip(self.starts.tolist(), self.sizes.tolist(), strict=True)
+        return [slice(start, start + size) for start, size in ends]
 
     def expand(self, by_column: Floats, axis: int = 0) -> Floats:
         """Figures by column as figures by level."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.as_numbers import as_numbers
 
 #: Rows that are multiplied at once.
-BLOCK_ROWS = 1 << 16
+BLOCK_ROWS = 1 << 14
 #: Correlations are told to so many decimals; more depend on the order of the summing.
 DECIMALS = 12
 #: Relative size of what rounding leaves of sums that should be zero.
@@ -96,8 +96,9 @@ def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMomen
                 # Whole numbers are shifted before they lose digits as floats.
                 shift = values[np.argmax(present)]
                 shifted = _less(values, shift)
-                mean = float(shifted[present].mean())
-                away[i] = np.where(present, shifted - mean, 0.0)
+                all_there = held[i] == len(present)
+                mean = float((shifted if all_there else shifted[present]).mean())
+                np.subtract(shifted, mean, out=away[i], where=True if all_there else present)
                 centre[i] = float(shift) + mean
         if (held == there.shape[1]).all():
             rows = np.full((len(columns),) * 2, float(there.shape[1]))

@@ -64,14 +64,14 @@ def bins_of(values: NDArray[Any], present: NDArray[np.bool_], most: int) -> tupl
     """
     held = values[present]
     if not len(held):
-        return np.full(len(values), -1), np.empty(0)
+        return np.full(len(values), -1, np.int32), np.empty(0)
     ordered = np.sort(held)
     different = ordered[np.concatenate(([True], ordered[1:] != ordered[:-1]))]
     if len(different) <= most:
         edges = different[:-1]
     else:
         edges = np.unique(np.quantile(held, np.arange(1, most) / most))
-    codes = np.searchsorted(edges, values, "left")
+    codes = np.searchsorted(edges, values, "left").astype(np.int32)
     codes[~present] = -1
     return codes, edges
 

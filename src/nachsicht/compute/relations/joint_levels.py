@@ -2,7 +2,7 @@
 
 Of many rows: the levels that a row has in a few columns make one cell; what is summed by cell,
 and then over the cells of a level, is the sum by level. Of few rows, which may have a thousand
-columns: one product with the matrix of zeros and ones of all levels.
+columns: products with the matrix of zeros and ones of all levels.
 """
 
 from __future__ import annotations
@@ -10,15 +10,117 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import combinations
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.bands import BLOCK_ROWS, Band
-from nachsicht.compute.relations.sides import Codes, Floats
+from nachsicht.compute.compiled import sums as kernels
+from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, slices
+from nachsicht.compute.relations.sides import Codes, Floats, Quantity, Spread
 
-#: A number for each cell should stay in the cache.
-MOST_CELLS = 1 << 16
+#: Two numbers for each cell should stay in the cache.
+MOST_CELLS = 1 << 14
+#: Quantities that are multiplied at once: more would not stay in the cache.
+_AT_ONCE = 32
+#: Counting two columns takes as long as multiplying so many pairs of levels.
+_PAIRS_OF_LEVELS = 30
+
+
+def counts_of_pairs(one: Band, other: Band) -> Floats:
+    """Rows by every level of the one (first axis) and every level of the other."""
+    rows = len(one.codes[0])
+    counts = np.zeros((one.levels, other.levels))
+    by_product = one.levels * other.levels < _PAIRS_OF_LEVELS * len(one.codes) * len(other.codes)
+    if rows <= BLOCK_ROWS or by_product:
+        for part in slices(rows, BLOCK_ROWS):
+            # The counts of a block are whole numbers that single precision holds.
+            mine = one.indicators(part, np.float32)
+            counts += mine @ (mine if other is one else other.indicators(part, np.float32)).T
+        return counts
+    if other is one:
+        for codes, place in zip(one.codes, one.places, strict=True):
+            counts[place, place] = np.diag(np.bincount(codes[codes >= 0], minlength=_width(place)))
+        for i, j in combinations(range(len(one.codes)), 2):
+            found = _counted(one, i, one, j)
+            counts[one.places[i], one.places[j]] = found
+            counts[one.places[j], one.places[i]] = found.T
+        return counts
+    for i, place in enumerate(one.places):
+        for j, beside in enumerate(other.places):
+            counts[place, beside] = _counted(one, i, other, j)
+    return counts
+
+
+def _width(place: slice) -> int:
+    return int(place.stop - place.start)
+
+
+def _counted(one: Band, i: int, other: Band, j: int) -> NDArray[np.int64]:
+    counts = np.zeros((_width(one.places[i]), _width(other.places[j])), np.int64)
+    kernels.pairs(one.codes[i], other.codes[j], counts)
+    return counts
+
+
+def power_sums(
+    band: Band,
+    quantities: Sequence[Quantity],
+    rows: slice | NDArray[np.int64],
+    powers: int,
+    spread: Spread,
+) -> Floats:
+    """Sums of the powers of ranks, from their zeroth, by level.
+
+    Parameters
+    ----------
+    band : Band
+        The levels of the rows.
+    quantities : sequence of Quantity
+        In all rows.
+    rows : slice or array of int
+        The rows of the band.
+    powers : int
+        At most 2 of more than `BLOCK_ROWS` rows.
+    spread : callable
+        As `map`, on as many threads as it likes.
+
+    Returns
+    -------
+    array of shape (powers + 1, levels, quantities)
+        Of ranks from -1 to 1, so that their powers stay small.
+    """
+    if len(band.codes[0]) > BLOCK_ROWS:
+        assert powers == 2
+        packs = _packs_of(band)
+        found = spread(lambda side: _by_cell(packs, side, rows), quantities)
+        return np.stack(list(found), axis=2)
+    indicators = band.indicators(slice(None))
+    groups = [quantities[part] for part in slices(len(quantities), _AT_ONCE)]
+    products = spread(lambda sides: _by_product(indicators, sides, rows, powers), groups)
+    return np.concatenate(list(products), axis=2)
+
+
+def _by_product(
+    indicators: NDArray[np.floating[Any]],
+    sides: Sequence[Quantity],
+    rows: slice | NDArray[np.int64],
+    powers: int,
+) -> Floats:
+    ranked = np.array([side.ranked[rows] * side.to_one for side in sides])
+    power = np.array([side.present[rows] for side in sides], np.float64)
+    sums = [indicators @ power.T]
+    power = ranked
+    for _ in range(powers):
+        sums.append(indicators @ power.T)
+        power = power * ranked
+    return np.array(sums)
+
+
+def _by_cell(packs: Sequence[Pack], side: Quantity, rows: slice | NDArray[np.int64]) -> Floats:
+    parts = [p.power_sums(side.ranked[rows], side.present[rows], side.to_one) for p in packs]
+    return np.concatenate(parts, axis=1)
 
 
 @dataclass(frozen=True)
@@ -29,72 +131,32 @@ class Pack:
     shape: tuple[int, ...]
     levels: tuple[int, ...]
 
-    def sums(
-        self, values: NDArray[np.generic] | None, rows: NDArray[np.bool_] | None = None
-    ) -> list[Floats]:
-        """By column, the sums of a number of each row over the rows of each level.
+    @cached_property
+    def counts(self) -> Floats:
+        """The rows by level, of all columns one after the other."""
+        return self._by_level(np.bincount(self.cells, minlength=math.prod(self.shape)))
 
-        Parameters
-        ----------
-        values : array of shape (n,), optional
-            Without it the rows are counted.
-        rows : array of bool, optional
-            Those that count; all without it.
+    def power_sums(
+        self, ranked: NDArray[np.integer[Any]], there: NDArray[np.bool_], factor: float
+    ) -> Floats:
+        """By level, in how many rows a rank is there, and the sums of it and of its square.
+
+        It is 0 where it is not there, and multiplied by the factor.
         """
-        cells = self.cells if rows is None else self.cells[rows]
-        by_cell = np.bincount(cells, values, math.prod(self.shape)).reshape(self.shape)
-        axes = range(len(self.shape))
-        return [
-            by_cell.sum(axis=tuple(other for other in axes if other != axis), dtype=np.float64)[:n]
+        sums = np.zeros((math.prod(self.shape), 2))
+        kernels.by_cell(self.cells, np.ascontiguousarray(ranked), factor, sums)
+        counts = self.counts
+        if not there.all():
+            counts = self._by_level(np.bincount(self.cells[there], minlength=len(sums)))
+        return np.array((counts, self._by_level(sums[:, 0]), self._by_level(sums[:, 1])))
+
+    def _by_level(self, figures: NDArray[Any]) -> Floats:
+        table, axes = figures.reshape(self.shape), range(len(self.shape))
+        sums = [
+            table.sum(axis=tuple(other for other in axes if other != axis), dtype=np.float64)[:n]
             for axis, n in enumerate(self.levels)
         ]
-
-
-class ByCell:
-    """Sums from cells, of one number after the other."""
-
-    at_once = 1
-
-    def __init__(self, band: Band) -> None:
-        self._packs = _packs_of(band)
-
-    def counts(self, rows: NDArray[np.bool_]) -> Floats:
-        """By level (first axis), how many of the chosen rows (a choice a row) have it."""
-        return self._of([(None, None if chosen.all() else chosen) for chosen in rows])
-
-    def sums(self, values: Floats) -> Floats:
-        """By level (first axis), the sums of numbers (a row each)."""
-        return self._of([(numbers, None) for numbers in values])
-
-    def _of(self, asked: Sequence[tuple[Floats | None, NDArray[np.bool_] | None]]) -> Floats:
-        found = [
-            np.concatenate([part for pack in self._packs for part in pack.sums(values, rows)])
-            for values, rows in asked
-        ]
-        return np.array(found).T
-
-
-class ByProduct:
-    """The same from products, of some numbers at once: more would not stay in the cache."""
-
-    at_once = 32
-
-    def __init__(self, band: Band) -> None:
-        self._indicators = band.indicators(slice(None))
-
-    def counts(self, rows: NDArray[np.bool_]) -> Floats:
-        """As `ByCell.counts`."""
-        return self.sums(rows.astype(np.float64))
-
-    def sums(self, values: Floats) -> Floats:
-        """As `ByCell.sums`."""
-        found: Floats = self._indicators @ values.T
-        return found
-
-
-def sums_by_level(band: Band) -> ByCell | ByProduct:
-    """What sums by the levels of one column after the other with the least work."""
-    return ByCell(band) if len(band.codes[0]) > BLOCK_ROWS else ByProduct(band)
+        return np.concatenate(sums)
 
 
 def _packs_of(band: Band) -> list[Pack]:
@@ -112,8 +174,8 @@ def _packs_of(band: Band) -> list[Pack]:
 
 
 def _packed(columns: Sequence[Codes], shape: Sequence[int]) -> Pack:
-    cells = np.zeros(len(columns[0]), np.int64)
+    cells = np.zeros(len(columns[0]), np.int32)
     for codes, size in zip(columns, shape, strict=True):
         cells *= size
-        cells += np.where(codes < 0, size - 1, codes)
+        cells += np.where(codes < 0, np.int32(size - 1), codes)
     return Pack(cells, tuple(shape), tuple(size - 1 for size in shape))

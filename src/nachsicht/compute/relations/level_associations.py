@@ -12,8 +12,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, bands_of, slices
-from nachsicht.compute.relations.joint_levels import sums_by_level
+from nachsicht.compute.relations.bands import Band, bands_of
+from nachsicht.compute.relations.joint_levels import counts_of_pairs, power_sums
 from nachsicht.compute.relations.rank_correlations import Correlations
 from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Spread
 
@@ -28,17 +28,10 @@ def cramers_vs(sides: Sequence[Levels]) -> Correlations:
     k = len(sides)
     found = Correlations(np.full((k, k), np.nan), np.full((k, k), np.nan), np.zeros((k, k)))
     bands = bands_of([(side.codes, len(side.names)) for side in sides])
-    rows = len(sides[0].codes) if sides else 0
     for i, one in enumerate(bands):
         for other in bands[i:]:
-            counts = np.zeros((one.levels, other.levels))
-            for part in slices(rows, BLOCK_ROWS):
-                # The counts of a block are whole numbers that single precision holds.
-                mine = one.indicators(part, np.float32)
-                counts += mine @ (mine if other is one else other.indicators(part, np.float32)).T
-            for into, figure in zip(
-                (found.values, found.errors, found.rows), _vs(counts, one, other), strict=True
-            ):
+            figures = _vs(counts_of_pairs(one, other), one, other)
+            for into, figure in zip((found.values, found.errors, found.rows), figures, strict=True):
                 into[one.columns, other.columns] = figure
                 into[other.columns, one.columns] = figure.T
     return found
@@ -107,42 +100,13 @@ def etas(
         return found
     few = np.sort(drawn)
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-        in_all = _power_sums(band, quantities, slice(None), 2, spread)
-        in_few = _power_sums(band.at(few), quantities, few, 4, spread)
+        in_all = power_sums(band, quantities, slice(None), 2, spread)
+        in_few = power_sums(band.at(few), quantities, few, 4, spread)
         for into, figure in zip(
             (found.values, found.errors, found.rows), _etas(in_all, in_few, band), strict=True
         ):
             into[band.columns] = figure
     return found
-
-
-def _power_sums(
-    band: Band,
-    quantities: Sequence[Quantity],
-    rows: slice | NDArray[np.int64],
-    powers: int,
-    spread: Spread,
-) -> Floats:
-    """Sums of the powers of ranks, from their zeroth, by level, in the rows of the band.
-
-    Returns
-    -------
-    array of shape (powers + 1, levels, quantities)
-        Of ranks from -1 to 1, so that their powers stay small.
-    """
-    by_level = sums_by_level(band)
-
-    def of_some(sides: Sequence[Quantity]) -> Floats:
-        ranked = np.array([side.ranked[rows] / max(int(side.present.sum()), 1) for side in sides])
-        sums = [by_level.counts(np.array([side.present[rows] for side in sides]))]
-        power = ranked
-        for _ in range(powers):
-            sums.append(by_level.sums(power))
-            power = power * ranked
-        return np.array(sums)
-
-    groups = [quantities[part] for part in slices(len(quantities), by_level.at_once)]
-    return np.concatenate(list(spread(of_some, groups)), axis=2)
 
 
 def _etas(sums: Floats, drawn: Floats, band: Band) -> tuple[Floats, Floats, Floats]:

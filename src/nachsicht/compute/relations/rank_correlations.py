@@ -11,7 +11,6 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,17 +90,20 @@ def _of_whole(sides: Sequence[Quantity], spread: Spread) -> tuple[Floats, Floats
     """Correlations of ranks and their errors by products of matrices, block by block."""
     ranked = list(spread(lambda side: side.ranked, sides))
     n = len(ranked[0])
-    with np.errstate(all="ignore"):
-        scale = 1 / np.array([math.sqrt(float(_squares(r)) / n) or np.nan for r in ranked])
 
     def products(start: int) -> Floats:
         x = np.array([r[start : start + _BLOCK_ROWS] for r in ranked], np.float64)
-        x *= scale[:, None]
-        x[np.isnan(scale)] = 0.0
+        x /= n  # so that powers stay small
         squared = x * x
         return np.array((x @ x.T, squared @ squared.T, (squared * x) @ x.T))
 
     first, second, third = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)
+    with np.errstate(all="ignore"):
+        scale = 1 / np.sqrt(np.diag(first) / n)
+    constant = np.isinf(scale)
+    scale[constant] = 0.0
+    both = scale[:, None] * scale
+    first, second, third = first * both, second * both**2, third * both * scale[:, None] ** 2
     values = np.clip(first / n, -1, 1)
     fourth = np.diag(second) / n
     # The mean square of x y - r (x² + y²) / 2, the influence of a row.
@@ -112,14 +114,8 @@ def _of_whole(sides: Sequence[Quantity], spread: Spread) -> tuple[Floats, Floats
     )
     errors = np.sqrt(np.maximum(variance, 0) / n)
     errors = np.maximum(errors, (1 - values**2) / math.sqrt(n))
-    constant = np.isnan(scale)
     values[constant], values[:, constant] = np.nan, np.nan
     return values, errors
-
-
-def _squares(ranked: NDArray[np.integer[Any]]) -> float:
-    values = ranked.astype(np.float64)
-    return float(values @ values)
 
 
 def _pairwise(a: Quantity, b: Quantity) -> tuple[int, Strength | None]:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import SECONDS, as_numbers
 from nachsicht.compute.levels_in import levels_in
-from nachsicht.compute.ordering import order_of
+from nachsicht.compute.ordering import doubled_ranks
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
 
 #: At most so many columns are related to each other.
@@ -25,7 +25,7 @@ OTHER_LEVELS = "…"
 
 Spread = Callable[..., Iterable[Any]]
 Floats = NDArray[np.float64]
-Codes = NDArray[np.int64]
+Codes = NDArray[np.int32]
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,6 +56,11 @@ class Quantity:
         found = np.zeros(len(self.values), ranked.dtype)
         found[self.present] = ranked
         return found
+
+    @property
+    def to_one(self) -> float:
+        """What brings the ranks between -1 and 1."""
+        return 1 / max(int(np.count_nonzero(self.present)), 1)
 
     def at(self, places: NDArray[np.int64]) -> Quantity:
         """The column in some rows."""
@@ -157,7 +162,7 @@ def _ticks_of(stored: Any) -> float:
     return 0.0
 
 
-def _lumped(name: str, names: Sequence[str], codes: Codes) -> Levels:
+def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) -> Levels:
     """The most frequent levels in the order of their names, and one for all others."""
     counts = np.bincount(codes, minlength=len(names) + 1)[:-1]
     kept = np.flatnonzero(counts)
@@ -166,7 +171,7 @@ def _lumped(name: str, names: Sequence[str], codes: Codes) -> Levels:
         by_name = sorted(kept.tolist(), key=lambda i: (-int(counts[i]), names[i]))
         kept = np.array(by_name[: MOST_LEVELS - 1])
     kept = np.array(sorted(kept.tolist(), key=lambda i: names[i]), np.int64)
-    new = np.full(len(names) + 1, len(kept))
+    new = np.full(len(names) + 1, len(kept), np.int32)
     new[kept] = np.arange(len(kept))
     new[-1] = -1
     labels = [names[int(i)] for i in kept] + [OTHER_LEVELS] * bool(lumped)
@@ -176,34 +181,3 @@ def _lumped(name: str, names: Sequence[str], codes: Codes) -> Levels:
 def ranks(values: NDArray[Any]) -> Floats:
     """Average ranks, from 1; equal values share the mean of theirs."""
     return doubled_ranks(values) / 2
-
-
-def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
-    """Twice the average ranks, which are whole numbers."""
-    n = len(values)
-    # Half the memory, while the numbers are small enough.
-    whole = np.int32 if n < 2**29 else np.int64
-    if values.dtype.kind in "iu" and n:
-        low, high = int(values.min()), int(values.max())
-        if high - low < n:  # counted faster than sorted
-            wide = values if values.dtype.kind == "u" else values.astype(np.int64)
-            places = (wide - wide.dtype.type(low)).astype(np.intp)
-            counts = np.bincount(places)
-            ends = np.cumsum(counts)
-            by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
-            return by_value[places]
-    order = order_of(values)
-    ordered = values[order]
-    ranked = np.arange(2, 2 * n + 1, 2, dtype=whole)
-    # Runs of equal values: the places of their second to last values, in one piece each.
-    tied = np.flatnonzero(ordered[1:] == ordered[:-1]) + 1
-    if len(tied):
-        breaks = np.flatnonzero(tied[1:] != tied[:-1] + 1) + 1
-        first = tied[np.concatenate(([0], breaks))] - 1
-        last = tied[np.concatenate((breaks - 1, [len(tied) - 1]))]
-        shared = (first + last + 2).astype(whole)
-        ranked[first] = shared
-        ranked[tied] = np.repeat(shared, last - first)
-    found: NDArray[np.integer[Any]] = np.empty(n, whole)
-    found[order] = ranked
-    return found

@@ -1,0 +1,45 @@
+"""Hashes of numbers and texts; `nachsicht.compute.hashing` tells what they are."""
+
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+from libc.string cimport memcpy
+
+def mix(const uint64_t[::1] numbers, uint64_t times, uint64_t salt, uint64_t[::1] into):
+    """The mixed sum of ``times`` each number and the salt; ``into`` is as long."""
+    cdef Py_ssize_t i
+    with nogil:
+        for i in range(numbers.shape[0]):
+            into[i] = mixed(numbers[i] * times + salt)
+
+
+def of_floats(const double[::1] numbers, uint64_t salt, uint64_t[::1] into):
+    """As `mix`, of the bits of floats, both zeros being one; ``into`` is as long."""
+    cdef Py_ssize_t i
+    cdef uint64_t bits
+    cdef double number
+    with nogil:
+        for i in range(numbers.shape[0]):
+            number = numbers[i] + 0.0
+            memcpy(&bits, &number, 8)
+            into[i] = mixed(bits + salt)
+
+
+def of_texts(
+    const uint8_t[::1] data,
+    const int64_t[::1] starts,
+    const int64_t[::1] stops,
+    uint64_t salt,
+    uint64_t[::1] into,
+):
+    """Hashes of ``data[starts[i]:stops[i]]``; all but the data are equally long."""
+    cdef Py_ssize_t i
+    with nogil:
+        for i in range(into.shape[0]):
+            into[i] = mixed(summed(&data[0] + starts[i], stops[i] - starts[i]) + salt)
+
+
+def at_codes(const uint64_t[::1] hashes, const int32_t[::1] codes, uint64_t[::1] into):
+    """``hashes[codes]``, of codes that are places in it; ``into`` is as long as the codes."""
+    cdef Py_ssize_t i
+    with nogil:
+        for i in range(codes.shape[0]):
+            into[i] = hashes[codes[i]]

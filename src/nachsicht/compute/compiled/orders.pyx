@@ -1,0 +1,110 @@
+"""Passes over numbers on their way into order, and over numbers in rising order."""
+
+from libc.stdint cimport int32_t, int64_t, uint64_t
+from libc.string cimport memcpy
+
+ctypedef fused Number:
+    int64_t
+    uint64_t
+    double
+
+ctypedef fused Rank:
+    int32_t
+    int64_t
+
+
+def words(const Number[::1] values, uint64_t[::1] into):
+    """Words without a sign that stand in the same order as the numbers; the least and the largest.
+
+    ``into`` is as long as the values, of which there is one at least; floats are not NaN.
+    """
+    cdef Py_ssize_t i
+    cdef uint64_t word, low = <uint64_t>-1, high = 0
+    cdef double number
+    cdef uint64_t sign = <uint64_t>1 << 63
+    with nogil:
+        for i in range(values.shape[0]):
+            if Number is double:
+                number = values[i] + 0.0  # -0.0 becomes 0.0
+                memcpy(&word, &number, 8)
+                # Of negative floats all bits are turned, of others the sign.
+                word ^= (<uint64_t>-(<int64_t>(word >> 63))) | sign
+            elif Number is int64_t:
+                word = <uint64_t>values[i] ^ sign
+            else:
+                word = values[i]
+            into[i] = word
+            low = min(low, word)
+            high = max(high, word)
+    return low, high
+
+
+def with_places(uint64_t[::1] words_, uint64_t low, int given_way, int width):
+    """Each word less the lowest, without the bits that give way, and its place in ``width`` bits."""
+    cdef Py_ssize_t i
+    with nogil:
+        for i in range(words_.shape[0]):
+            words_[i] = ((words_[i] - low) >> given_way) << width | <uint64_t>i
+
+
+def places(const uint64_t[::1] words_, int width, const Number[::1] values, int64_t[::1] into):
+    """The places in words in rising order; whether any of the same word are out of order."""
+    cdef Py_ssize_t i
+    cdef uint64_t mask = (<uint64_t>1 << width) - 1, word, before = 0
+    cdef bint wrong = False
+    with nogil:
+        for i in range(words_.shape[0]):
+            word = words_[i]
+            into[i] = <int64_t>(word & mask)
+            if i and word >> width == before >> width:
+                wrong |= values[into[i - 1]] > values[into[i]]
+            before = word
+    return wrong
+
+
+def doubled_ranks(
+    const uint64_t[::1] words_,
+    int width,
+    const int64_t[::1] order,
+    const Number[::1] values,
+    Rank[::1] into,
+):
+    """Twice the average ranks of values, from their words in rising order and their order.
+
+    Equal values have equal words; all arrays are equally long.
+    """
+    cdef Py_ssize_t start = 0, stop, i, n = order.shape[0]
+    with nogil:
+        while start < n:
+            stop = start + 1
+            while (stop < n and words_[stop] >> width == words_[start] >> width
+                    and values[order[stop]] == values[order[start]]):
+                stop += 1
+            for i in range(start, stop):
+                into[order[i]] = <Rank>(start + stop + 1)
+            start = stop
+
+
+def starts_of_runs(const Number[::1] values, int64_t[::1] into):
+    """Where in rising numbers another one begins, and how often one does; ``into`` is as long."""
+    cdef Py_ssize_t i
+    cdef int64_t found = 0
+    with nogil:
+        for i in range(values.shape[0]):
+            into[found] = i
+            found += i == 0 or values[i] != values[i - 1]
+    return found
+
+
+def told_of_counts(const int64_t[::1] counts):
+    """The sum of counts, how many of them are 1, and the sum of their squares."""
+    cdef Py_ssize_t i
+    cdef int64_t total = 0, once = 0, count
+    cdef double squares = 0.0
+    with nogil:
+        for i in range(counts.shape[0]):
+            count = counts[i]
+            total += count
+            once += count == 1
+            squares += <double>count * <double>count
+    return total, once, squares

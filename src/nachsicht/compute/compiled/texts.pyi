@@ -1,0 +1,43 @@
+from typing import Any
+
+from numpy.typing import NDArray
+
+def measure(
+    data: NDArray[Any],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
+    space: NDArray[Any],
+    characters: NDArray[Any],
+    words: NDArray[Any],
+    plain: NDArray[Any],
+    first: NDArray[Any],
+    last: NDArray[Any],
+    seen: NDArray[Any],
+) -> None: ...
+def mapped(data: NDArray[Any], table: NDArray[Any], into: NDArray[Any]) -> None: ...
+def gathered(
+    data: NDArray[Any], starts: NDArray[Any], stops: NDArray[Any], into: NDArray[Any]
+) -> None: ...
+def runs_of(
+    data: NDArray[Any],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
+    between: int,
+    run_starts: NDArray[Any],
+    run_stops: NDArray[Any],
+    runs: NDArray[Any],
+) -> int: ...
+def encode(
+    data: NDArray[Any],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
+    codes: NDArray[Any],
+    firsts: NDArray[Any],
+) -> int: ...
+def smallest(
+    data: NDArray[Any],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
+    keys: NDArray[Any],
+    chosen: NDArray[Any],
+) -> None: ...

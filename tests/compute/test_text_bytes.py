@@ -1,0 +1,102 @@
+"""Texts as bytes: numbered, measured, split and chosen as Arrow and Python would."""
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nachsicht.compute.tallies import Tally
+from nachsicht.compute.text_bytes import (
+    LOWER,
+    SHAPE,
+    bytes_of,
+    coded,
+    encoded,
+    measured,
+    split,
+    texts_at,
+)
+
+#: Empty ones, ones that share their beginning, and ones that begin or end with space.
+TEXTS = st.lists(st.one_of(st.text(max_size=20), st.text("ab ", max_size=4)), max_size=60)
+SPACES = " \t\n\v\f\r"
+
+
+def strings(texts):
+    return pa.array(texts, pa.large_string())
+
+
+@given(TEXTS, st.integers(0, 3))
+def test_texts_are_numbered_as_they_first_occur(texts, offset):
+    array = strings(["left out"] * offset + texts)[offset:]
+    codes, firsts = coded(bytes_of(array))
+    expected = pc.dictionary_encode(array)
+    assert codes.tolist() == expected.indices.to_pylist()
+    assert texts_at(bytes_of(array), firsts).to_pylist() == expected.dictionary.to_pylist()
+
+
+def test_many_different_texts_are_told_apart():
+    rng = np.random.default_rng(5)
+    texts = [f"{a:x}" for a in rng.integers(0, 1 << 18, 400_000)]
+    array = strings(texts)
+    codes, firsts = coded(bytes_of(array))
+    expected = pc.dictionary_encode(array)
+    assert len(firsts) == len(expected.dictionary)
+    assert codes.tolist() == expected.indices.to_pylist()
+
+
+@given(st.lists(TEXTS.map(lambda t: [None, *t, None]), min_size=1, max_size=4))
+def test_a_dictionary_array_holds_the_same_texts(chunks):
+    together = [text for chunk in chunks for text in chunk]
+    for stored in (pa.string(), pa.large_string(), pa.string_view()):
+        chunked = pa.chunked_array([pa.array(chunk, stored) for chunk in chunks], stored)
+        found = encoded(chunked)
+        assert found.to_pylist() == together
+        assert len(set(found.dictionary.to_pylist())) == len(found.dictionary)
+    assert encoded(strings(together)).to_pylist() == together
+
+
+@given(TEXTS)
+def test_measures_are_those_of_python(texts):
+    found = measured(bytes_of(strings(texts)))
+    assert found.characters.tolist() == [len(text) for text in texts]
+    assert found.ascii.tolist() == [text.isascii() for text in texts]
+    words = ["".join(" " if c in SPACES else c for c in text).split(" ") for text in texts]
+    assert found.words.tolist() == [sum(map(bool, parts)) for parts in words]
+    data = [text.encode() for text in texts]
+    assert found.first.tolist() == [text[0] if text else 0 for text in data]
+    assert found.last.tolist() == [text[-1] if text else 0 for text in data]
+    assert np.flatnonzero(found.seen).tolist() == sorted(set(b"".join(data)))
+
+
+@given(TEXTS)
+def test_runs_between_spaces_are_those_of_python(texts):
+    runs, of_each = split(bytes_of(strings(texts)))
+    expected = [[run for run in text.split(" ") if run] for text in texts]
+    assert of_each.tolist() == [len(each) for each in expected]
+    found = texts_at(runs, np.arange(len(runs.starts))).to_pylist()
+    assert found == [run for each in expected for run in each]
+
+
+@given(st.lists(st.text(st.characters(max_codepoint=127)), max_size=20))
+def test_letters_of_ascii_texts(texts):
+    def letters(table):
+        of_all = bytes_of(strings(texts)).of(table)
+        return texts_at(of_all, np.arange(len(texts))).to_pylist()
+
+    def shape(c):
+        return ("A" if c.isupper() else "a") if c.isalpha() else "9" if c.isdigit() else c
+
+    assert letters(SHAPE) == ["".join(map(shape, text)) for text in texts]
+    kept = [[c if c.isalnum() or c in "_'" else " " for c in text.lower()] for text in texts]
+    assert letters(LOWER) == ["".join(text) for text in kept]
+
+
+@given(st.dictionaries(st.text(max_size=4), st.integers(1, 4), max_size=50), st.integers(1, 60))
+def test_the_most_frequent_and_the_rarest(counts, most):
+    tally = Tally.of(strings(list(counts)), np.array(list(counts.values()), np.int64))
+    frequent = sorted(counts.items(), key=lambda item: (-item[1], item[0].encode()))
+    assert tally.top(most) == frequent[:most]
+    rarest = sorted(counts.items(), key=lambda item: (item[1], item[0].encode()))
+    assert tally.top(most, "ascending") == rarest[:most]
