@@ -24,7 +24,7 @@ from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.compute.nested import observe_nested
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.readings import Body, as_described, read_part
-from nachsicht.compute.tallies import TallyPart, observe_texts
+from nachsicht.compute.tallies import TallyPart, observe_flags, observe_texts
 from nachsicht.compute.text_bytes import encoded
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.description import ColumnDescription
@@ -171,10 +171,10 @@ def read_column(
 def _observe(array: Any) -> Body:
     stored = array.type
     types = pa.types
-    if types.is_dictionary(stored):
+    if types.is_dictionary(stored) or is_text(stored):
         return observe_texts(array)
     if types.is_boolean(stored):
-        array = array.cast(pa.string())
+        return observe_flags(array)
     if types.is_decimal(stored):
         array = array.cast(pa.float64(), safe=False)
     if types.is_duration(stored):
@@ -185,8 +185,6 @@ def _observe(array: Any) -> Body:
         return observe_moments(array)
     if types.is_integer(array.type) or types.is_floating(array.type):
         return observe_numbers(array)
-    if is_text(array.type):
-        return observe_texts(array)
     return observe_nested(array)
 
 

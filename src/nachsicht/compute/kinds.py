@@ -121,7 +121,8 @@ class TallyTraits:
     @cached_property
     def mean_words(self) -> float:
         """Mean number of words."""
-        return float(np.average(self._tally.measured.words, weights=self._tally.counts))
+        words = self._tally.measured.words.astype(np.float64)
+        return float(words @ self._tally.counts.astype(np.float64)) / max(self.rows, 1)
 
     @cached_property
     def longest(self) -> int:

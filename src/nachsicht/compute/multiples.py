@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-from nachsicht.compute.moments import blocks_of
+from nachsicht.compute.compiled.sums import near_whole
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import NumberCount
 
@@ -28,8 +27,9 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
         return ()
     values, counts = numbers.distinct_values, numbers.distinct_counts
     if decimals is None:
-        on_step = np.concatenate([_on_step(part, 10.0**digits) for part in blocks_of(values)])
-        values, counts = values[on_step], counts[on_step]
+        on_step = np.empty(len(values), np.uint8)
+        near_whole(values, 10.0**digits, _NEAR, on_step)
+        values, counts = values[on_step.view(bool)], counts[on_step.view(bool)]
     steps = np.rint(values * 10.0**digits).astype(np.int64)
     largest = int(np.abs(steps).max(initial=0))
     found = [NumberCount(10.0**-digits, int(counts.sum()))]
@@ -43,11 +43,3 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
         steps, counts = steps[kept], counts[kept]
         found.append(NumberCount(size / 10.0**digits, int(counts.sum())))
     return tuple(found)
-
-
-def _on_step(values: NDArray[np.float64], times: float) -> NDArray[np.bool_]:
-    """Which values are whole once multiplied, but for rounding."""
-    scaled = values * times
-    off = scaled - np.rint(scaled)
-    near: NDArray[np.bool_] = np.abs(off) <= _NEAR * np.maximum(np.abs(scaled), 1)
-    return near

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import values_of
 from nachsicht.compute.order import OrderPart, observe_order
-from nachsicht.compute.ordering import starts_of_runs
+from nachsicht.compute.ordering import runs_of
 
 Array = NDArray[Any]
 
@@ -87,26 +87,23 @@ class SortedNumbers:
         return len(self.values)
 
     @cached_property
-    def _starts(self) -> Array:
-        """Positions at which a new value begins."""
-        return starts_of_runs(self.values)
+    def _runs(self) -> tuple[Array, NDArray[np.int64]]:
+        return runs_of(self.values)
 
-    @cached_property
+    @property
     def all_different(self) -> bool:
         """Whether no value occurs twice."""
-        return len(self._starts) == self.n
+        return len(self._runs[0]) == self.n
 
-    @cached_property
+    @property
     def distinct_values(self) -> Array:
         """The different finite values, rising."""
-        return self.values if self.all_different else self.values[self._starts]
+        return self._runs[0]
 
-    @cached_property
-    def distinct_counts(self) -> Array:
+    @property
+    def distinct_counts(self) -> NDArray[np.int64]:
         """In how many rows each of them stands."""
-        if self.all_different:
-            return np.ones(self.n, np.int64)
-        return np.diff(self._starts, append=self.n)
+        return self._runs[1]
 
     @cached_property
     def floats(self) -> NDArray[np.float64]:

@@ -31,7 +31,7 @@ def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
     values : array of shape (n,)
         Integers, or floats without NaN.
     """
-    return _ordered(_plain(values)).places
+    return _ordered(plain(values)).places
 
 
 def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
@@ -54,20 +54,22 @@ def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
             ends = np.cumsum(counts)
             by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
             return by_value[places]
-    values = _plain(values)
+    values = plain(values)
     found: NDArray[np.integer[Any]] = np.empty(n, whole)
     order = _ordered(values)
     kernels.doubled_ranks(order.words, order.width, order.places, values, found)
     return found
 
 
-def starts_of_runs(values: NDArray[Any]) -> NDArray[np.int64]:
-    """Where in rising numbers another one begins."""
-    starts = np.empty(len(values), np.int64)
-    return starts[: kernels.starts_of_runs(_plain(values), starts)]
+def runs_of(values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
+    """The different ones of rising numbers, and how often each occurs."""
+    values = plain(values)
+    distinct, counts = np.empty_like(values), np.empty(len(values), np.int64)
+    found = kernels.runs(values, distinct, counts)
+    return distinct[:found], counts[:found]
 
 
-def _plain(values: NDArray[Any]) -> NDArray[Any]:
+def plain(values: NDArray[Any]) -> NDArray[Any]:
     """The same numbers as int64, uint64 or float64."""
     kept = {"u": np.uint64, "f": np.float64}.get(values.dtype.kind, np.int64)
     return np.ascontiguousarray(values, kept)

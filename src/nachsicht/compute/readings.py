@@ -125,12 +125,9 @@ class _NumberReading:
 
     @cached_property
     def facts(self) -> _Facts:
-        n, numbers = self.numbers.n, self.numbers
-        if numbers.all_different and not (numbers.infinite_below or numbers.infinite_above):
-            return _Facts(n, n, n, float(n))
         infinite = [n for n in (self.numbers.infinite_below, self.numbers.infinite_above) if n]
-        counts = np.concatenate((self.numbers.distinct_counts, infinite))
-        return _facts_of(counts.astype(np.int64))
+        counts = self.numbers.distinct_counts
+        return _facts_of(np.append(counts, infinite).astype(np.int64) if infinite else counts)
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
         counts = self.numbers.distinct_counts

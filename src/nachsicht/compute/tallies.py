@@ -54,6 +54,15 @@ def observe_texts(array: Any) -> TallyPart:
     return TallyPart((table,) if table.num_rows else (), missing)
 
 
+def observe_flags(array: Any) -> TallyPart:
+    """Count the true and the false of a boolean array, as texts."""
+    true, missing = int(pc.sum(array).as_py() or 0), array.null_count
+    counts = {"true": true, "false": len(array) - missing - true}
+    words = [word for word, count in counts.items() if count]
+    table = Tally.of(arrow_texts(words), np.array([counts[word] for word in words], np.int64)).table
+    return TallyPart((table,) if words else (), missing)
+
+
 def _count_codes(array: Any) -> Any:
     """(value, count) of one dictionary array; levels that do not occur are left out."""
     words = array.dictionary.cast(pa.large_string())

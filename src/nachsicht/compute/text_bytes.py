@@ -101,9 +101,13 @@ class Coded(NamedTuple):
 
 def coded(texts: TextBytes) -> Coded:
     """Number the different texts in the order in which they first occur."""
-    codes, firsts = np.empty(len(texts.starts), np.int32), np.empty(len(texts.starts), np.int64)
-    found = kernels.encode(*texts, codes, firsts)
-    return Coded(codes, firsts[:found])
+    return _coded(kernels.Coder(), *texts)
+
+
+def _coded(coder: kernels.Coder, data: Any, starts: NDArray[Any], stops: NDArray[Any]) -> Coded:
+    codes, firsts = np.empty(len(starts), np.int32), np.empty(len(starts), np.int64)
+    new = coder.add(data, starts, stops, codes, firsts)
+    return Coded(codes, firsts[:new])
 
 
 def dictionary_of(codes: NDArray[np.int32], words: Any, missing: NDArray[np.bool_] | None) -> Any:
@@ -116,22 +120,42 @@ def dictionary_of(codes: NDArray[np.int32], words: Any, missing: NDArray[np.bool
 
 
 def encoded(array: Any) -> Any:
-    """A string array, chunked or not, as a dictionary array of large strings."""
-    if isinstance(array, pa.ChunkedArray):
-        array = array.cast(pa.large_string())  # long before 2**31 bytes stand in one chunk
-        array = array.chunk(0) if array.num_chunks == 1 else array.combine_chunks()
-    array = array.cast(pa.large_string())
-    texts = bytes_of(array)
-    if not array.null_count:
-        codes, firsts = coded(texts)
-        different = len(firsts) == len(codes)
-        return dictionary_of(codes, array if different else texts_at(texts, firsts), None)
-    missing = missing_in(array)
-    there = np.flatnonzero(~missing)
-    found, firsts = coded(texts.at(there))
-    codes = np.zeros(len(array), np.int32)
-    codes[there] = found
-    return dictionary_of(codes, texts_at(texts, there[firsts]), missing)
+    """A string array, chunked or not, as one dictionary array of large strings."""
+    chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
+    chunks = [c.cast(pa.large_string()) if pa.types.is_string_view(c.type) else c for c in chunks]
+    missing = missing_in(array) if array.null_count else None
+    codes, firsts = np.zeros(len(array), np.int32), np.empty(len(array), np.int64)
+    coder, done = kernels.Coder(), 0
+    for chunk in chunks:
+        data, offsets = _buffers(chunk)
+        rows = slice(done, done + len(chunk))
+        if not chunk.null_count:
+            coder.add(data, offsets[:-1], offsets[1:], codes[rows], firsts)
+        else:
+            there = np.flatnonzero(~missing_in(chunk))
+            found = _coded(coder, data, offsets[there], offsets[there + 1])
+            codes[rows][there] = found.codes
+        done = rows.stop
+    return dictionary_of(codes, _texts_of(coder), missing)
+
+
+def _buffers(texts: Any) -> tuple[NDArray[np.uint8], NDArray[Any]]:
+    """The data of an array of texts, and where in it each begins and the last ends."""
+    width = np.int64 if pa.types.is_large_string(texts.type) else np.int32
+    if not len(texts):
+        return np.empty(0, np.uint8), np.zeros(1, width)
+    _, offset_buffer, data_buffer = texts.buffers()
+    offsets = np.frombuffer(offset_buffer, width)[texts.offset : texts.offset + len(texts) + 1]
+    return np.frombuffer(data_buffer or b"", np.uint8), offsets
+
+
+def _texts_of(coder: kernels.Coder) -> Any:
+    """The different texts, as a large string array."""
+    offsets = np.empty(coder.found + 1, np.int64)
+    data = np.empty(coder.bytes_in_all(), np.uint8)
+    coder.texts(offsets, data)
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(data)]
+    return pa.Array.from_buffers(pa.large_string(), coder.found, buffers)
 
 
 class Words(NamedTuple):

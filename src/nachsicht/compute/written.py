@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
-from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_of, values_of
+from nachsicht.compute.arrays import arrow_of
+from nachsicht.compute.compiled import texts as kernels
 from nachsicht.compute.hashing import Hashes, hash_values
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.quantities import summarise_quantity
@@ -20,9 +17,6 @@ from nachsicht.settings import Settings
 
 #: So many skipped numbers of a sequence are named.
 MOST_SKIPPED = 10
-#: Digits that an int64 holds in any case.
-_MOST_DIGITS = 18
-_TRIAL = 100
 #: So many hashes of identifiers are kept.
 SAMPLE_SIZE = 256
 
@@ -74,12 +68,11 @@ def sequence_in(tally: Tally) -> Sequence | None:
     """
     if tally.distinct < 2:
         return None
-    ends = pc.min_max(tally.values).as_py()
-    before = _common_start(ends["min"], ends["max"]).rstrip("0123456789")
-    if _numbers_after(before, tally.values[:_TRIAL]) is None:
-        return None
-    found = _numbers_after(before, tally.values)
-    if found is None:
+    texts = tally.bytes
+    shared = texts.data[texts.starts[0] :][: kernels.common_start(*texts)]
+    before = shared.tobytes().decode("utf-8", "ignore").rstrip("0123456789")
+    found = np.empty(tally.distinct, np.int64)
+    if kernels.numbers_behind(*texts, len(before.encode()), found) < len(found):
         return None
     ranked = np.sort(found)  # several times faster here than numpy.unique
     numbers = ranked[np.concatenate(([True], ranked[1:] != ranked[:-1]))]
@@ -93,20 +86,6 @@ def sequence_in(tally: Tally) -> Sequence | None:
         if len(examples) >= MOST_SKIPPED:
             break
     return Sequence(before, low, high, skipped, tuple(examples[:MOST_SKIPPED]))
-
-
-def _common_start(a: str, b: str) -> str:
-    same = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), None)
-    return a[:same] if same is not None else min(a, b, key=len)
-
-
-def _numbers_after(before: str, texts: Any) -> NDArray[np.int64] | None:
-    """The whole numbers behind a beginning that all texts share; None if one has another end."""
-    ends = pc.utf8_slice_codeunits(texts, len(before), len(before) + _MOST_DIGITS + 1)
-    longest = pc.max(pc.binary_length(ends)).as_py()
-    if longest > _MOST_DIGITS or not pc.all(pc.ascii_is_decimal(ends)).as_py():
-        return None
-    return values_of(ends.cast(pa.int64()))
 
 
 def tally_of_numbers(numbers: SortedNumbers) -> Tally:

@@ -1,4 +1,4 @@
-from libc.stdint cimport int64_t, uint8_t, uint16_t, uint32_t, uint64_t
+from libc.stdint cimport int64_t, uint8_t, uint64_t
 from libc.string cimport memcpy
 
 
@@ -16,32 +16,30 @@ cdef inline uint64_t eight(const uint8_t* text) noexcept nogil:
     return word
 
 
-cdef inline uint64_t up_to_eight(const uint8_t* text, int64_t length) noexcept nogil:
-    """The number that one to seven bytes make, from two looks that may overlap."""
-    cdef uint32_t low, high
-    cdef uint16_t first, last
-    if length >= 4:
-        memcpy(&low, text, 4)
-        memcpy(&high, text + length - 4, 4)
-        return low | <uint64_t>high << 8 * (length - 4)
-    if length >= 2:
-        memcpy(&first, text, 2)
-        memcpy(&last, text + length - 2, 2)
-        return first | <uint64_t>last << 8 * (length - 2)
-    return text[0]
+cdef inline uint64_t word_of(
+    const uint8_t* text, int64_t length, const uint8_t* end
+) noexcept nogil:
+    """The number that the first eight bytes make, or all of a shorter text that is not empty.
+
+    Without a branch for each length, which would most often be foretold wrongly: what follows
+    a text is looked at too, and masked; but not what lies beyond the end of all texts.
+    """
+    cdef uint64_t word = 0
+    cdef int beyond = 64 - 8 * <int>min(length, 8)
+    if end - text >= 8:
+        return eight(text) << beyond >> beyond
+    memcpy(&word, text, min(length, 8))
+    return word
 
 
-cdef inline uint64_t summed(const uint8_t* text, int64_t length) noexcept nogil:
+cdef inline uint64_t summed(
+    const uint8_t* text, int64_t length, const uint8_t* end
+) noexcept nogil:
     """The sum of the mixed words of a text, each set apart by its place, and of its length."""
     cdef uint64_t total = <uint64_t>length, key = <uint64_t>0x9E3779B97F4A7C15u
-    cdef int64_t left = length
-    while left >= 8:
-        total += mixed(eight(text) + key)
+    while length > 0:
+        total += mixed(word_of(text, length, end) + key)
         key += <uint64_t>0x9E3779B97F4A7C15u
         text += 8
-        left -= 8
-    if left > 0:
-        # The last bytes of a word, without a look beyond the text.
-        total += mixed((eight(text + left - 8) >> (64 - 8 * left) if length > 8
-                        else up_to_eight(text, left)) + key)
+        length -= 8
     return total

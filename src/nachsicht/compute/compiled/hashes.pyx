@@ -32,9 +32,11 @@ def of_texts(
 ):
     """Hashes of ``data[starts[i]:stops[i]]``; all but the data are equally long."""
     cdef Py_ssize_t i
+    cdef const uint8_t* first = &data[0] if data.shape[0] else NULL
+    cdef const uint8_t* end = first + data.shape[0]
     with nogil:
         for i in range(into.shape[0]):
-            into[i] = mixed(summed(&data[0] + starts[i], stops[i] - starts[i]) + salt)
+            into[i] = mixed(summed(first + starts[i], stops[i] - starts[i], end) + salt)
 
 
 def at_codes(const uint64_t[::1] hashes, const int32_t[::1] codes, uint64_t[::1] into):

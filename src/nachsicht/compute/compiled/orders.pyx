@@ -85,14 +85,20 @@ def doubled_ranks(
             start = stop
 
 
-def starts_of_runs(const Number[::1] values, int64_t[::1] into):
-    """Where in rising numbers another one begins, and how often one does; ``into`` is as long."""
-    cdef Py_ssize_t i
+def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):
+    """The different ones of rising numbers, and how often each occurs; returns how many.
+
+    The arrays to fill are as long as the values.
+    """
+    cdef Py_ssize_t i, start = 0, n = values.shape[0]
     cdef int64_t found = 0
     with nogil:
-        for i in range(values.shape[0]):
-            into[found] = i
-            found += i == 0 or values[i] != values[i - 1]
+        for i in range(1, n + 1):
+            if i == n or values[i] != values[i - 1]:
+                distinct[found] = values[start]
+                counts[found] = i - start
+                found += 1
+                start = i
     return found
 
 

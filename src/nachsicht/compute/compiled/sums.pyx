@@ -4,12 +4,17 @@ Numbers are added up in short pieces, in four sums side by side, and the pieces 
 rounding takes from them (Neumaier 1974), so that the length costs no digits.
 """
 
-from libc.math cimport fabs
-from libc.stdint cimport int32_t, int64_t
+from libc.math cimport fabs, rint
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 
 ctypedef fused Rank:
     int32_t
     int64_t
+
+ctypedef fused Number:
+    int64_t
+    uint64_t
+    double
 
 ctypedef fused Real:
     float
@@ -112,6 +117,66 @@ def with_scores(const double[::1] values, const double[::1] scores, double facto
             for k in range(3):
                 add(&totals[k], sums[k][0] + sums[k][1])
     return tuple([of(&totals[k]) for k in range(3)])
+
+
+def near_whole(const double[::1] values, double times, double near, uint8_t[::1] into):
+    """Whether each value is whole once multiplied, but for a part of it or of 1."""
+    cdef Py_ssize_t i
+    cdef double scaled
+    with nogil:
+        for i in range(values.shape[0]):
+            scaled = values[i] * times
+            into[i] = fabs(scaled - rint(scaled)) <= near * max(fabs(scaled), 1.0)
+
+
+def centred(
+    const Number[::1] values, const uint8_t[::1] present, double[::1] into
+):
+    """Values less their mean as floats, 0 where they are not present; all are equally long.
+
+    Returns
+    -------
+    (values present, the mean less the first of them, that first one, the sum of what is left,
+    the sum of its squares)
+        Whole numbers are subtracted as such before they could lose digits as floats.
+    """
+    cdef Py_ssize_t piece, start, stop, i, n = values.shape[0], first = 0
+    cdef int64_t count = 0
+    cdef double mean, away, sum_, squared
+    cdef Total total = Total(0.0, 0.0), rest = Total(0.0, 0.0), squares = Total(0.0, 0.0)
+    while first < n and not present[first]:
+        first += 1
+    if first == n:
+        into[:] = 0.0
+        return 0, 0.0, 0.0, 0.0, 0.0
+    with nogil:
+        for piece in range((n + PIECE - 1) // PIECE):
+            start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
+            sum_ = 0.0
+            for i in range(start, stop):
+                if Number is double:
+                    away = values[i] - values[first]
+                elif values[i] >= values[first]:
+                    away = <double>(<uint64_t>values[i] - <uint64_t>values[first])
+                else:
+                    away = -<double>(<uint64_t>values[first] - <uint64_t>values[i])
+                away = away if present[i] else 0.0
+                count += present[i]
+                into[i] = away
+                sum_ += away
+            add(&total, sum_)
+        mean = of(&total) / count
+        for piece in range((n + PIECE - 1) // PIECE):
+            start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
+            sum_ = squared = 0.0
+            for i in range(start, stop):
+                away = into[i] - mean if present[i] else 0.0
+                into[i] = away
+                sum_ += away
+                squared += away * away
+            add(&rest, sum_)
+            add(&squares, squared)
+    return count, mean, <double>values[first], of(&rest), of(&squares)
 
 
 def by_cell(

@@ -27,13 +27,29 @@ def runs_of(
     run_stops: NDArray[Any],
     runs: NDArray[Any],
 ) -> int: ...
-def encode(
+def numbers_behind(
     data: NDArray[Any],
     starts: NDArray[Any],
     stops: NDArray[Any],
-    codes: NDArray[Any],
-    firsts: NDArray[Any],
+    skipped: int,
+    into: NDArray[Any],
 ) -> int: ...
+def common_start(data: NDArray[Any], starts: NDArray[Any], stops: NDArray[Any]) -> int: ...
+
+class Coder:
+    @property
+    def found(self) -> int: ...
+    def add(
+        self,
+        data: NDArray[Any],
+        starts: NDArray[Any],
+        stops: NDArray[Any],
+        codes: NDArray[Any],
+        firsts: NDArray[Any],
+    ) -> int: ...
+    def bytes_in_all(self) -> int: ...
+    def texts(self, offsets: NDArray[Any], data: NDArray[Any]) -> None: ...
+
 def smallest(
     data: NDArray[Any],
     starts: NDArray[Any],

@@ -3,11 +3,16 @@
 Text i is ``data[starts[i]:stops[i]]``; both arrays are as long as there are texts.
 """
 
+cimport cython
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
-from libc.stdlib cimport calloc, free
+from libc.stdlib cimport calloc, free, malloc, realloc
 from libc.string cimport memcmp, memcpy
 
-from nachsicht.compute.compiled.hashes cimport mixed, summed
+from nachsicht.compute.compiled.hashes cimport eight, summed, word_of
+
+ctypedef fused Place:
+    int32_t
+    int64_t
 
 cdef extern from *:
     """
@@ -76,6 +81,53 @@ def mapped(const uint8_t[::1] data, const uint8_t[::1] table, uint8_t[::1] into)
             into[i] = table[data[i]]
 
 
+def numbers_behind(
+    const uint8_t[::1] data,
+    const int64_t[::1] starts,
+    const int64_t[::1] stops,
+    int64_t skipped,
+    int64_t[::1] into,
+):
+    """The whole number behind the first bytes of each text; how many texts have one.
+
+    All but the bytes skipped are digits, one to eighteen; it ends where that is not so.
+    """
+    cdef Py_ssize_t i
+    cdef int64_t place, number
+    with nogil:
+        for i in range(starts.shape[0]):
+            if not 0 < stops[i] - starts[i] - skipped <= 18:
+                break
+            number = 0
+            for place in range(starts[i] + skipped, stops[i]):
+                if not 48 <= data[place] <= 57:
+                    break
+                number = 10 * number + (data[place] - 48)
+            else:
+                into[i] = number
+                continue
+            break
+        else:
+            i = starts.shape[0]
+    return i
+
+
+def common_start(
+    const uint8_t[::1] data, const int64_t[::1] starts, const int64_t[::1] stops
+):
+    """How many bytes all texts begin with; there is one text at least."""
+    cdef Py_ssize_t i
+    cdef int64_t shared = stops[0] - starts[0], k
+    with nogil:
+        for i in range(1, starts.shape[0]):
+            shared = min(shared, stops[i] - starts[i])
+            k = 0
+            while k < shared and data[starts[i] + k] == data[starts[0] + k]:
+                k += 1
+            shared = k
+    return shared
+
+
 def gathered(
     const uint8_t[::1] data,
     const int64_t[::1] starts,
@@ -126,94 +178,159 @@ def runs_of(
     return found
 
 
-cdef struct Table:
-    # Of each slot: half of the hash, and the code plus one; zero where it is empty.
-    uint64_t* slots
-    uint64_t mask
+cdef struct Spot:
+    const uint8_t* text
+    int64_t length
+    uint64_t word
 
 
-def encode(
-    const uint8_t[::1] data,
-    const int64_t[::1] starts,
-    const int64_t[::1] stops,
-    int32_t[::1] codes,
-    int64_t[::1] firsts,
-):
-    """Number the different texts in the order in which they first occur.
+@cython.final
+cdef class Coder:
+    """Numbers different texts in the order in which they first occur, whatever they stand in.
 
-    Fills the number of each text, and for each number the text that has it first; returns how
-    many there are. There are fewer than 2**31 texts.
+    It keeps the places of the texts that it was given, not the texts: their bytes must stay
+    where they are as long as it is used. There are fewer than 2**31 different ones.
     """
-    cdef Py_ssize_t n = starts.shape[0], i, ahead, done
-    cdef int64_t found = 0
-    cdef uint64_t hashes[AHEAD]
-    cdef Table table
-    cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
-    table.mask = 1023
-    table.slots = <uint64_t*>calloc(table.mask + 1, 8)
-    with nogil:
-        done = 0
-        for i in range(n):
-            if table.slots == NULL:
-                break
-            while done < n and done < i + AHEAD:
-                hashes[done % AHEAD] = mixed(summed(bytes_ + starts[done],
-                                                          stops[done] - starts[done]))
-                fetch_ahead(table.slots + (hashes[done % AHEAD] & table.mask))
-                done += 1
-            codes[i] = place_of(&table, hashes[i % AHEAD], i, found, bytes_,
-                                &starts[0], &stops[0], &firsts[0])
-            if codes[i] == found:
-                firsts[found] = i
-                found += 1
-                if 2 * found > <int64_t>table.mask:
-                    grow(&table, found, bytes_, &starts[0], &stops[0], &firsts[0])
-    if table.slots == NULL:
-        raise MemoryError
-    free(table.slots)
-    return found
+
+    # Of each slot of the table: half of the hash, and the code plus one; zero where it is empty.
+    # The first bits of the hash are the place, so that a larger table is filled in its order.
+    cdef uint64_t* slots
+    cdef int bits
+    cdef Spot* spots
+    cdef int64_t room
+    cdef readonly int64_t found
+
+    def __cinit__(self):
+        self.bits, self.room, self.found = 10, 1024, 0
+        self.slots = <uint64_t*>calloc(1 << self.bits, sizeof(uint64_t))
+        self.spots = <Spot*>malloc(self.room * sizeof(Spot))
+        if self.slots == NULL or self.spots == NULL:
+            raise MemoryError
+
+    def __dealloc__(self):
+        free(self.slots)
+        free(self.spots)
+
+    def add(
+        self,
+        const uint8_t[::1] data,
+        const Place[::1] starts,
+        const Place[::1] stops,
+        int32_t[::1] codes,
+        int64_t[::1] firsts,
+    ):
+        """Fill the number of each text, and for each new number the text that has it first.
+
+        Returns how many were new; ``firsts`` has as much room as ``codes``.
+        """
+        cdef Py_ssize_t n = starts.shape[0], i, done = 0
+        cdef int64_t before = self.found
+        cdef uint64_t hashes[AHEAD]
+        cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
+        cdef const uint8_t* end = bytes_ + data.shape[0]
+        cdef bint room = True
+        with nogil:
+            for i in range(n):
+                while done < n and done < i + AHEAD:
+                    hashes[done % AHEAD] = summed(
+                        bytes_ + starts[done], stops[done] - starts[done], end)
+                    fetch_ahead(self.slots + (hashes[done % AHEAD] >> (64 - self.bits)))
+                    done += 1
+                codes[i] = self.code_of(
+                    hashes[i % AHEAD], bytes_ + starts[i], stops[i] - starts[i], end)
+                if codes[i] == self.found:
+                    firsts[self.found - before] = i
+                    self.found += 1
+                    room = self.make_room()
+                    if not room:
+                        break
+        if not room:
+            raise MemoryError
+        return self.found - before
+
+    cdef inline int32_t code_of(
+        self, uint64_t hash_, const uint8_t* text, int64_t length, const uint8_t* end
+    ) noexcept nogil:
+        """The code of a text; the next new one where it was not there before."""
+        cdef uint64_t place = hash_ >> (64 - self.bits), slot
+        cdef uint64_t word = word_of(text, length, end) if length else 0
+        cdef Spot* spot
+        while True:
+            slot = self.slots[place]
+            if slot == 0:
+                self.slots[place] = (hash_ & HALF) | <uint64_t>(self.found + 1)
+                self.spots[self.found] = Spot(text, length, word)
+                return <int32_t>self.found
+            if (slot & HALF) == (hash_ & HALF):
+                spot = &self.spots[<uint32_t>slot - 1]
+                if spot.length == length and spot.word == word and (
+                    length <= 8 or same(spot.text + 8, text + 8, length - 8)
+                ):
+                    return <int32_t>(<uint32_t>slot - 1)
+            place = (place + 1) & ((<uint64_t>1 << self.bits) - 1)
+
+    cdef inline bint make_room(self) noexcept nogil:
+        """For one more text; whether there is memory for it."""
+        cdef Spot* spots
+        if self.found == self.room:
+            self.room *= 2
+            spots = <Spot*>realloc(self.spots, self.room * sizeof(Spot))
+            if spots == NULL:
+                return False
+            self.spots = spots
+        return 3 * self.found <= <int64_t>2 << self.bits or self.grow()
+
+    cdef bint grow(self) noexcept nogil:
+        """A table of twice the size; whether there is memory for it."""
+        cdef int bits = self.bits + 1
+        cdef uint64_t size = <uint64_t>1 << bits, place, i, slot
+        cdef uint64_t* slots = <uint64_t*>calloc(size, sizeof(uint64_t))
+        if slots == NULL:
+            return False
+        for i in range(size // 2):
+            slot = self.slots[i]
+            if slot:
+                place = slot >> (64 - bits)
+                while slots[place]:
+                    place = (place + 1) & (size - 1)
+                slots[place] = slot
+        free(self.slots)
+        self.slots, self.bits = slots, bits
+        return True
+
+    def bytes_in_all(self):
+        """Of the different texts together."""
+        cdef int64_t code, total = 0
+        with nogil:
+            for code in range(self.found):
+                total += self.spots[code].length
+        return total
+
+    def texts(self, int64_t[::1] offsets, uint8_t[::1] data):
+        """The different texts one right after the other, and where each begins and the last ends.
+
+        There is one offset more than texts, and as much data as `bytes_in_all`.
+        """
+        cdef int64_t code, done = 0
+        with nogil:
+            for code in range(self.found):
+                offsets[code] = done
+                if self.spots[code].length:
+                    memcpy(&data[done], self.spots[code].text, self.spots[code].length)
+                done += self.spots[code].length
+            offsets[self.found] = done
 
 
-cdef inline int32_t place_of(
-    Table* table, uint64_t hash_, Py_ssize_t text, int64_t new, const uint8_t* data,
-    const int64_t* starts, const int64_t* stops, const int64_t* firsts,
-) noexcept nogil:
-    """The code of a text; the next new one where it was not there before."""
-    cdef uint64_t half = hash_ & HALF, slot
-    cdef uint64_t place = hash_ & table.mask
-    cdef int64_t length = stops[text] - starts[text], first
-    while True:
-        slot = table.slots[place]
-        if slot == 0:
-            table.slots[place] = half | <uint64_t>(new + 1)
-            return <int32_t>new
-        if (slot & HALF) == half:
-            first = firsts[<uint32_t>slot - 1]
-            if (stops[first] - starts[first] == length
-                    and memcmp(data + starts[first], data + starts[text], length) == 0):
-                return <int32_t>(<uint32_t>slot - 1)
-        place = (place + 1) & table.mask
-
-
-cdef void grow(
-    Table* table, int64_t found, const uint8_t* data,
-    const int64_t* starts, const int64_t* stops, const int64_t* firsts,
-) noexcept nogil:
-    """A table of four times the size; without slots where there is no memory."""
-    cdef uint64_t mask = 4 * (table.mask + 1) - 1, place, hash_
-    cdef int64_t code
-    cdef uint64_t* slots = <uint64_t*>calloc(mask + 1, 8)
-    if slots != NULL:
-        for code in range(found):
-            hash_ = mixed(summed(data + starts[firsts[code]],
-                                 stops[firsts[code]] - starts[firsts[code]]))
-            place = hash_ & mask
-            while slots[place]:
-                place = (place + 1) & mask
-            slots[place] = (hash_ & HALF) | <uint64_t>(code + 1)
-    free(table.slots)
-    table.slots = slots
-    table.mask = mask
+cdef inline bint same(const uint8_t* one, const uint8_t* other, int64_t length) noexcept nogil:
+    """Whether two texts of a length are equal, eight bytes of the same texts standing before."""
+    cdef int64_t i = 0
+    if length > 32:
+        return memcmp(one, other, length) == 0
+    while i + 8 < length:
+        if eight(one + i) != eight(other + i):
+            return False
+        i += 8
+    return eight(one + length - 8) == eight(other + length - 8)
 
 
 def smallest(

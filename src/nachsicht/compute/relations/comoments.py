@@ -10,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import as_numbers
+from nachsicht.compute.compiled.sums import centred
+from nachsicht.compute.ordering import plain
 
 #: Rows that are multiplied at once.
-BLOCK_ROWS = 1 << 14
+BLOCK_ROWS = 1 << 16
 #: Correlations are told to so many decimals; more depend on the order of the summing.
 DECIMALS = 12
 #: Relative size of what rounding leaves of sums that should be zero.
@@ -86,40 +88,23 @@ def comoments_of(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> C
 
 
 def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMoments:
-    there = np.array([present for _, present in columns], np.float64)
-    held = there.sum(axis=1)
-    away = np.zeros(there.shape)
-    centre = np.zeros(len(columns))
+    k, n = len(columns), len(columns[0][0])
+    away, told = np.empty((k, n)), np.empty((5, k))
+    for i, (values, present) in enumerate(columns):
+        told[:, i] = centred(plain(values), present.view(np.uint8), away[i])
+    held, means, first, left, squared = told
     with np.errstate(all="ignore"):  # the largest floats overflow, and have no correlation
-        for i, (values, present) in enumerate(columns):
-            if held[i]:
-                # Whole numbers are shifted before they lose digits as floats.
-                shift = values[np.argmax(present)]
-                shifted = _less(values, shift)
-                all_there = held[i] == len(present)
-                mean = float((shifted if all_there else shifted[present]).mean())
-                np.subtract(shifted, mean, out=away[i], where=True if all_there else present)
-                centre[i] = float(shift) + mean
-        if (held == there.shape[1]).all():
-            rows = np.full((len(columns),) * 2, float(there.shape[1]))
-            sums = np.repeat(away.sum(axis=1)[:, None], len(columns), axis=1)
-            squares = np.repeat((away**2).sum(axis=1)[:, None], len(columns), axis=1)
+        if (held == n).all():
+            rows = np.full((k, k), float(n))
+            sums = np.repeat(left[:, None], k, axis=1)
+            squares = np.repeat(squared[:, None], k, axis=1)
         else:
+            there = np.array([present for _, present in columns], np.float64)
             rows, sums, squares = there @ there.T, away @ there.T, away**2 @ there.T
-        means = np.divide(sums, rows, out=np.zeros_like(rows), where=rows > 0)
+        shifted = np.divide(sums, rows, out=np.zeros_like(rows), where=rows > 0)
         return CoMoments(
             rows,
-            means + centre[:, None],
-            np.maximum(squares - rows * means**2, 0),
-            away @ away.T - rows * means * means.T,
+            shifted + (means + first)[:, None],
+            np.maximum(squares - rows * shifted**2, 0),
+            away @ away.T - rows * shifted * shifted.T,
         )
-
-
-def _less(values: NDArray[Any], shift: Any) -> _Floats:
-    """Values less one of them, as floats; whole numbers are subtracted as such if they can be."""
-    whole = values.dtype.kind in "iu" and values.dtype.itemsize == 8
-    if whole and int(values.max()) - int(values.min()) < 2**63:
-        shifted: _Floats = np.subtract(values, shift).view(np.int64).astype(np.float64)
-        return shifted
-    floats: _Floats = values.astype(np.float64)
-    return floats - float(shift)
