@@ -6,6 +6,8 @@ import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from importlib import import_module
+from threading import Thread
 from typing import Any
 
 import msgspec
@@ -52,6 +54,8 @@ class OnDemand:
 
     def whole(self) -> ComparisonDocument:
         """Everything."""
+        if len(self.versions) > 1:  # differences are held against chance, with what loads slowly
+            Thread(target=import_module, args=("scipy.special",), daemon=True).start()
         versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings) as spread:

@@ -7,6 +7,8 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
+import scipy.cluster.hierarchy
+import scipy.spatial.distance
 import scipy.stats
 import statsmodels.api as sm
 from hypothesis import given
@@ -22,6 +24,7 @@ from nachsicht.compute.chance import relations_chance
 from nachsicht.compute.relations.comoments import observe_comoments
 from nachsicht.compute.relations.concordance import kendall
 from nachsicht.compute.relations.explanations import FOLDS, explanations
+from nachsicht.compute.relations.groups import average_linkage
 from nachsicht.compute.relations.level_associations import cramers_vs, etas
 from nachsicht.compute.relations.rank_correlations import rank_correlations, spearman
 from nachsicht.compute.relations.sides import Levels, Quantity
@@ -278,6 +281,25 @@ def test_the_error_of_a_strength_is_that_of_a_bootstrap(measure):
     # Those of levels are never told as less than that of no association.
     expected = max(np.std(drawn), 0 if measure == "spearman" else 1 / np.sqrt(n))
     assert strengths.errors[at] == pytest.approx(expected, rel=0.2)
+
+
+@given(
+    st.integers(2, 40).flatmap(
+        lambda n: st.lists(
+            st.sampled_from([0.1, 0.25, 0.5, 0.75, 1.0]) | st.floats(0, 1),
+            min_size=n * (n - 1) // 2,
+            max_size=n * (n - 1) // 2,
+        )
+    )
+)
+def test_clusters_are_merged_as_scipy_merges_them(distances):
+    found = average_linkage(scipy.spatial.distance.squareform(distances))
+    expected = scipy.cluster.hierarchy.linkage(distances, "average")
+    assert [merge[2] for merge in found] == pytest.approx(expected[:, 2], abs=1e-12)
+    # Where two distances are the same to rounding, either merge may come first.
+    steps = np.diff(expected[:, 2])
+    if not len(steps) or steps.min() > 1e-9:
+        assert [merge[:2] for merge in found] == [tuple(row) for row in expected[:, :2]]
 
 
 def test_columns_that_move_together_are_grouped_and_the_lonely_told():

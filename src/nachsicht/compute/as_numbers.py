@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import missing_in, values_of
+from nachsicht.compute.arrays import values_of
 
 #: Units of durations, in seconds.
 SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
@@ -31,9 +31,10 @@ def as_numbers(array: Any) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
         or types.is_duration(stored)
     ):
         return None
-    values, present = values_of(array), ~missing_in(array)
+    values = values_of(array)
     if types.is_duration(stored):
         values = values * SECONDS[stored.unit]
-    if values.dtype.kind == "f":
-        present &= np.isfinite(values)
+    present = np.isfinite(values)
+    if array.null_count:
+        present &= values_of(array.is_valid())
     return values, present

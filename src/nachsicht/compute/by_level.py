@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,7 @@ from nachsicht.model.profile import SpreadByLevel
 MOST_PAIRS = 240
 
 _Floats = NDArray[np.float64]
-_Levels = tuple[list[str], NDArray[np.int64]]
+_Levels = tuple[list[str], NDArray[np.integer[Any]]]
 
 
 def spreads_by_level(

@@ -55,7 +55,7 @@ def _calendar_unit(moments: MomentSummary) -> str | None:
     return None
 
 
-def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.int64]]:
+def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.integer[Any]]]:
     """Names of the levels, the last that of missing values, and for each row its level."""
     if isinstance(column, pa.ChunkedArray):
         column = column.combine_chunks()
@@ -64,7 +64,9 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.int6
     if not pa.types.is_dictionary(column.type):
         column = pc.dictionary_encode(column)
     names = [_name(level) for level in column.dictionary.to_pylist()]
-    codes = np.where(missing_in(column), len(names), values_of(column.indices))
+    codes = values_of(column.indices)
+    if column.null_count or column.dictionary.null_count:
+        codes = np.where(missing_in(column), len(names), codes)
     return [*names, MISSING_LEVEL], codes
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.compiled import sums as kernels
+from nachsicht.compute.compiled.normal import quantiles
 from nachsicht.compute.moments import blocks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import NormalFit
@@ -55,12 +56,11 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
 @lru_cache(maxsize=4)
 def normal_scores(n: int) -> _Floats:
     """Normal quantiles of the medians of n uniform order statistics, rising."""
-    from scipy.special import ndtri
-
     medians = (np.arange(1, n + 1) - 0.3175) / (n + 0.365)
     medians[-1] = 0.5 ** (1 / n)
     medians[0] = 1 - medians[-1]
-    scores: _Floats = ndtri(medians)
+    scores = np.empty(n)
+    quantiles(medians, scores)
     return scores
 
 
@@ -81,11 +81,13 @@ def _correlation(transform: np.ufunc | None, values: _Floats, scores: _Floats) -
         return Absent(Reason.NEVER_VARIES)
     # Keeps squares from overflowing, and a power of two changes no digit.
     scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
-    # From the median, which is no further from the mean than the sd: few digits are lost.
-    sums = [
-        kernels.with_scores(transformed(part) / scale, part_scores, 1.0, middle / scale)
-        for part, part_scores in zip(blocks_of(values), blocks_of(scores), strict=True)
-    ]
+    tiny = scale <= 1e-300  # its inverse would overflow
+    sums = []
+    for part, part_scores in zip(blocks_of(values), blocks_of(scores), strict=True):
+        away = transformed(part) / scale if tiny else transformed(part)
+        # From the median, which is no further from the mean than the sd: few digits are lost.
+        factor = 1.0 if tiny else 1 / scale
+        sums.append(kernels.with_scores(away, part_scores, factor, middle / scale))
     total, squares, products = (math.fsum(figures) for figures in zip(*sums, strict=True))
     around_mean = squares - total**2 / len(values)
     below = math.sqrt(max(around_mean, 0.0) * _square_sum(len(scores)))

@@ -38,7 +38,7 @@ _Z = 1.959963984540054
 _YES = ("yes", "true", "1", "y", "t")
 
 _Floats = NDArray[np.float64]
-_Codes = NDArray[np.int64]
+_Codes = NDArray[np.integer[Any]]
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from functools import cached_property
-from threading import Thread
 from typing import Any, NamedTuple, TypeVar
 
 import pyarrow as pa
@@ -39,7 +38,7 @@ from nachsicht.compute.repeats import (
 )
 from nachsicht.compute.table_part import observe_with_rows
 from nachsicht.contracts import Progress, ProgressListener
-from nachsicht.engines.threads import preload, threads
+from nachsicht.engines.threads import threads
 from nachsicht.model.column import CategorySummary, ColumnSummary
 from nachsicht.model.description import Description
 from nachsicht.model.gaps import GapPatterns
@@ -175,7 +174,6 @@ class InMemory:
     @cached_property
     def computed(self) -> Computed:
         """Everything, each thread busy with another part."""
-        Thread(target=preload, daemon=True).start()  # the columns do not wait for it
         columns = self._columns
         hashes = self._rows.chunks[0]
         looks = further_looks(self.columns, self._settings.repeats_in)

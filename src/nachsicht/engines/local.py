@@ -26,7 +26,7 @@ from nachsicht.compute.table_part import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.engines.in_memory import InMemory
-from nachsicht.engines.threads import preload, threads
+from nachsicht.engines.threads import threads
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -50,7 +50,6 @@ def run_local(
     (what a profile is made of, the data where it fits into memory)
     """
     with threads(settings) as pool:
-        pool.submit(preload)  # reading does not wait for it
         if fits(opened, settings):
             table = prepared(opened.table(), settings)
         else:

@@ -6,17 +6,10 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from importlib import import_module
 
 from threadpoolctl import threadpool_limits
 
 from nachsicht.settings import Settings
-
-
-def preload() -> None:
-    """Import what takes a while to, and is needed in the end."""
-    for module in ("scipy.special", "scipy.cluster.hierarchy"):
-        import_module(module)
 
 
 @contextmanager

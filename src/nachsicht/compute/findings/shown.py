@@ -16,9 +16,10 @@ from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import short_text
 from nachsicht.compute.columns import is_text
 from nachsicht.compute.levels_in import levels_in
-from nachsicht.model.column import ColumnSummary
+from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.findings import Finding, ShownRow, ShownRows
 from nachsicht.model.kinds import Kind
+from nachsicht.model.statistics import known
 
 #: Rows of a version that show a finding, and columns of which they are shown.
 MOST_ROWS, MOST_COLUMNS = 4, 5
@@ -64,6 +65,8 @@ class Shower:
             return None
         if finding.code in _TWICE:
             places = self._twice(own)
+        elif newest and finding.code in _OUTERMOST:
+            places = _outermost(self._columns[self._places[there[0]]], arrays[0])
         else:
             places = _looked_up(rule, finding, arrays) if rule else _any_present(arrays)
         if not len(places):
@@ -194,15 +197,28 @@ def _infinite(_: Finding, arrays: Sequence[Any]) -> _Places:
     return np.flatnonzero(~numbers[1] & ~missing_in(arrays[0]))
 
 
-def _outermost(_: Finding, arrays: Sequence[Any]) -> _Places:
+def _outermost(column: ColumnSummary, array: Any) -> _Places:
     """Rows farthest from the median."""
-    numbers = as_numbers(arrays[0])
-    if not numbers or not numbers[1].any():
+    numbers, detail = as_numbers(array), column.detail
+    median = detail.median if isinstance(detail, QuantitySummary) else None
+    if not numbers or not isinstance(detail, QuantitySummary) or not known(median):
         return np.empty(0, np.int64)
     values, present = numbers
-    places = np.flatnonzero(present)
-    away = np.abs(values[places] - np.median(values[places]))
-    return np.sort(_largest(away, places))
+    away = np.abs(values - median)
+    # The outermost values, of which the summary tells how many rows have them, make a limit.
+    ends = {end.value: end.count for end in (*detail.lowest, *detail.highest)}
+    distances = sorted(
+        ((abs(value - median), count) for value, count in ends.items()), reverse=True
+    )
+    limit, rows = 0.0, 0
+    for distance, count in distances:
+        limit, rows = float(distance), rows + count
+        if rows >= MOST_ROWS:
+            break
+    else:
+        limit = 0.0
+    places = np.flatnonzero(present & (away >= limit))
+    return np.sort(_largest(away[places], places))
 
 
 def _latest(_: Finding, arrays: Sequence[Any]) -> _Places:
@@ -256,6 +272,8 @@ def _otherwise(finding: Finding, arrays: Sequence[Any]) -> _Places:
 
 #: Findings that speak of values that occur twice.
 _TWICE = ("identifier_repeats", "identifier_repeats_new")
+#: Findings that speak of values far from all others.
+_OUTERMOST = ("outliers", "skewed")
 #: How rows of the version that a finding speaks of show it; others show any rows with values.
 _NEWEST: dict[str, _Rule] = {
     "gaps": _missing,
@@ -278,8 +296,6 @@ _NEWEST: dict[str, _Rule] = {
     "not_described": _nothing,
     "infinite": _infinite,
     "infinite_new": _infinite,
-    "outliers": _outermost,
-    "skewed": _outermost,
     "future": _latest,
     "zeros": _zero,
     "rows_repeated": _repeated,
@@ -307,7 +323,6 @@ _BEFORE: dict[str, _Rule] = {
 }
 #: Rules that find the same rows wherever they begin to look.
 _LAZY = {_missing, _infinite, _zero, _blank, *_NEWEST.values(), *_BEFORE.values()} - {
-    _outermost,
     _latest,
     _repeated,
     _nothing,

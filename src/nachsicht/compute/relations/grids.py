@@ -88,13 +88,17 @@ def smooth_line(x: Floats, y: Floats, axis: Axis) -> tuple[LinePoint, ...]:
     quartiles = np.quantile(x, (0.25, 0.75))
     spread = min(float(x.std()), float(quartiles[1] - quartiles[0]) / 1.34) or float(x.std())
     width = max(1.2 * spread * n**-0.2, axis.width / 2)
+    order = np.argsort(x, kind="stable")
+    x, y = x[order], y[order]
+    places = np.linspace(axis.start, axis.start + axis.bins * axis.width, LINE_POINTS)
+    first = np.searchsorted(x, places - 4 * width, "right")
+    last = np.searchsorted(x, places + 4 * width, "left")
     points = []
-    for at in np.linspace(axis.start, axis.start + axis.bins * axis.width, LINE_POINTS):
-        near = np.abs(x - at) < 4 * width
-        if near.sum() >= _FEWEST_NEAR:
-            point = _point(x[near] - at, y[near], width)
+    for at, start, stop in zip(places.tolist(), first, last, strict=True):
+        if stop - start >= _FEWEST_NEAR:
+            point = _point(x[start:stop] - at, y[start:stop], width)
             if point:
-                points.append(LinePoint(float(at), *point))
+                points.append(LinePoint(at, *point))
     return tuple(points)
 
 

@@ -175,7 +175,7 @@ def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) ->
     new[kept] = np.arange(len(kept))
     new[-1] = -1
     labels = [names[int(i)] for i in kept] + [OTHER_LEVELS] * bool(lumped)
-    return Levels(name, new[codes], tuple(labels) or (OTHER_LEVELS,), lumped)
+    return Levels(name, new.take(codes), tuple(labels) or (OTHER_LEVELS,), lumped)
 
 
 def ranks(values: NDArray[Any]) -> Floats:
