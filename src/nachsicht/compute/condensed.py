@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of
 from nachsicht.compute.hashing import hash_values
+from nachsicht.compute.kept import kept
 from nachsicht.compute.moments import Moments, moments_of
 from nachsicht.compute.numbers import NumberPart, SortedNumbers
 from nachsicht.compute.order import OrderPart
@@ -175,17 +175,17 @@ class CondensedTexts:
         """Different texts."""
         return self.keys.distinct
 
-    @cached_property
+    @kept
     def mean_words(self) -> float:
         """Mean number of words."""
         return self.measures.words.mean()
 
-    @cached_property
+    @kept
     def longest(self) -> int:
         """Characters of the longest text."""
         return self.measures.characters.ends()[1]
 
-    @cached_property
+    @kept
     def top_shape(self) -> tuple[str, int]:
         """The most frequent shape, and its rows."""
         return self.shapes.tally.top(1)[0] if self.shapes.tally.distinct else ("", 0)

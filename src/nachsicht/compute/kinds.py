@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from functools import cached_property
 from typing import NamedTuple, Protocol
 
 import numpy as np
 
+from nachsicht.compute.kept import kept
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_measures import shapes
@@ -118,18 +118,18 @@ class TallyTraits:
         self.distinct = tally.distinct
         self.rows = int(tally.counts.sum())
 
-    @cached_property
+    @kept
     def mean_words(self) -> float:
         """Mean number of words."""
         words = self._tally.measured.words.astype(np.float64)
         return float(words @ self._tally.counts.astype(np.float64)) / max(self.rows, 1)
 
-    @cached_property
+    @kept
     def longest(self) -> int:
         """Characters of the longest text."""
         return int(self._tally.measured.characters.max())
 
-    @cached_property
+    @kept
     def top_shape(self) -> tuple[str, int]:
         """The most frequent shape, and its rows."""
         return shapes(self._tally).top(1)[0]

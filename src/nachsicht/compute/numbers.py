@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -11,6 +10,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import values_of
+from nachsicht.compute.kept import kept
 from nachsicht.compute.order import OrderPart, observe_order
 from nachsicht.compute.ordering import runs_of
 
@@ -86,7 +86,7 @@ class SortedNumbers:
         """How many finite values there are."""
         return len(self.values)
 
-    @cached_property
+    @kept
     def _runs(self) -> tuple[Array, NDArray[np.int64]]:
         return runs_of(self.values)
 
@@ -105,12 +105,12 @@ class SortedNumbers:
         """In how many rows each of them stands."""
         return self._runs[1]
 
-    @cached_property
+    @kept
     def floats(self) -> NDArray[np.float64]:
         """The values as float64; integers beyond 2**53 are rounded."""
         return self.values.astype(np.float64, copy=False)
 
-    @cached_property
+    @kept
     def whole(self) -> bool:
         """Whether every value is a whole number."""
         if self.values.dtype.kind in "iu":

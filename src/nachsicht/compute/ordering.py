@@ -7,20 +7,12 @@ the bits that had to give way would have told two numbers apart, these are put r
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.compiled import orders as kernels
-
-
-class _Ordered(NamedTuple):
-    """Places in rising order, and the words that were sorted, with so many bits of a place."""
-
-    places: NDArray[np.int64]
-    words: NDArray[np.uint64]
-    width: int
 
 
 def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
@@ -31,7 +23,14 @@ def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
     values : array of shape (n,)
         Integers, or floats without NaN.
     """
-    return _ordered(plain(values)).places
+    values = plain(values)
+    words, width = _sorted_words(values)
+    places = np.empty(len(values), np.int64)
+    return (
+        places
+        if kernels.places(words, width, values, places)
+        else np.argsort(values, kind="stable")
+    )
 
 
 def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
@@ -56,8 +55,10 @@ def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
             return by_value[places]
     values = plain(values)
     found: NDArray[np.integer[Any]] = np.empty(n, whole)
-    order = _ordered(values)
-    kernels.doubled_ranks(order.words, order.width, order.places, values, found)
+    words, width = _sorted_words(values)
+    if not kernels.doubled_ranks(words, width, values, found):
+        # Of places among the different values, which are few enough to be counted.
+        return doubled_ranks(np.unique(values, return_inverse=True)[1])
     return found
 
 
@@ -75,31 +76,14 @@ def plain(values: NDArray[Any]) -> NDArray[Any]:
     return np.ascontiguousarray(values, kept)
 
 
-def _ordered(values: NDArray[Any]) -> _Ordered:
+def _sorted_words(values: NDArray[Any]) -> tuple[NDArray[np.uint64], int]:
+    """Words in rising order, and how many of their last bits are the places of the values."""
     n = len(values)
-    words, places = np.empty(n, np.uint64), np.empty(n, np.int64)
+    words = np.empty(n, np.uint64)
     if not n:
-        return _Ordered(places, words, 0)
+        return words, 0
     low, high = kernels.words(values, words)
     width = (n - 1).bit_length()
-    given_way = max((high - low).bit_length() + width - 64, 0)
-    kernels.with_places(words, low, given_way, width)
+    kernels.with_places(words, low, max((high - low).bit_length() + width - 64, 0), width)
     words.sort()
-    if kernels.places(words, width, values, places):
-        _put_right(places, words >> np.uint64(width), values)
-    return _Ordered(places, words, width)
-
-
-def _put_right(order: NDArray[np.int64], words: NDArray[np.uint64], values: NDArray[Any]) -> None:
-    """Order by their values those whose words came to be the same, where that is not so yet."""
-    same = words[1:] == words[:-1]
-    tied = np.flatnonzero(same)
-    wrong = tied[values[order[tied]] > values[order[tied + 1]]]
-    if not len(wrong):
-        return
-    run = np.concatenate(([0], np.cumsum(~same)))  # which run of equal words a place is in
-    disordered = np.zeros(run[-1] + 1, bool)
-    disordered[run[wrong]] = True
-    affected = np.flatnonzero(disordered[run])
-    places = order[affected]
-    order[affected] = places[np.argsort(values[places], kind="stable")]
+    return words, width

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -21,6 +20,7 @@ from nachsicht.compute.condensed_summaries import (
     condensed_identifier,
     condensed_quantity,
 )
+from nachsicht.compute.kept import kept
 from nachsicht.compute.kinds import (
     Judgement,
     NumberTraits,
@@ -89,7 +89,7 @@ class _TextReading(_Unitless):
     tally: Tally
     judgement: Judgement
 
-    @cached_property
+    @kept
     def facts(self) -> _Facts:
         return _facts_of(self.tally.counts)
 
@@ -123,7 +123,7 @@ class _NumberReading:
     def written(self) -> Written | None:
         return written_of(self.texts) if self.texts else None
 
-    @cached_property
+    @kept
     def facts(self) -> _Facts:
         infinite = [n for n in (self.numbers.infinite_below, self.numbers.infinite_above) if n]
         counts = self.numbers.distinct_counts

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -13,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, missing_in, values_of
+from nachsicht.compute.kept import kept
 from nachsicht.compute.text_bytes import (
     Measured,
     TextBytes,
@@ -107,23 +107,23 @@ class Tally:
         """A tally of different texts (a large string array) and their counts."""
         return Tally(pa.Table.from_arrays([values, arrow_of(counts)], schema=_SCHEMA))
 
-    @cached_property
+    @kept
     def values(self) -> Any:
         """The different texts, as an Arrow array."""
         column = self.table.column("value")
         return column.chunk(0) if column.num_chunks == 1 else column.combine_chunks()
 
-    @cached_property
+    @kept
     def bytes(self) -> TextBytes:
         """The bytes of the different texts."""
         return bytes_of(self.values)
 
-    @cached_property
+    @kept
     def counts(self) -> NDArray[np.int64]:
         """In how many rows each stands."""
         return values_of(self.table.column("count"))
 
-    @cached_property
+    @kept
     def measured(self) -> Measured:
         """What one pass over the bytes tells of each text."""
         return measured(self.bytes)

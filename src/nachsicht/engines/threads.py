@@ -6,10 +6,17 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from functools import cache
 
-from threadpoolctl import threadpool_limits
+from threadpoolctl import ThreadpoolController
 
 from nachsicht.settings import Settings
+
+
+@cache
+def _libraries() -> ThreadpoolController:
+    """That have threads of their own; looked for once, since that takes a while."""
+    return ThreadpoolController()
 
 
 @contextmanager
@@ -20,7 +27,7 @@ def threads(settings: Settings) -> Iterator[ThreadPoolExecutor]:
     on each of them.
     """
     with (
-        threadpool_limits(1, "blas"),
+        _libraries().limit(limits=1, user_api="blas"),
         ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool,
     ):
         yield pool

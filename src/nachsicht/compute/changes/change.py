@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.chance import levels_chance
@@ -11,6 +10,7 @@ from nachsicht.compute.changes.curves import Curve
 from nachsicht.compute.changes.distances import Measured
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.findings.making import make_finding
+from nachsicht.compute.kept import kept
 from nachsicht.model.column import ColumnSummary, MomentSummary, QuantitySummary
 from nachsicht.model.findings import Fact, Finding, Weight
 from nachsicht.model.kinds import Kind
@@ -133,13 +133,13 @@ class Change:
     measured: Measured | None
     by_chance: bool
 
-    @cached_property
+    @kept
     def old(self) -> ColumnSummary:
         """The column in the older version."""
         assert self.pair.old is not None
         return self.pair.old
 
-    @cached_property
+    @kept
     def new(self) -> ColumnSummary:
         """The column in the newer version."""
         assert self.pair.new is not None
@@ -150,14 +150,14 @@ class Change:
         """The newest name of the column."""
         return self.new.name
 
-    @cached_property
+    @kept
     def curves(self) -> tuple[Curve, Curve] | None:
         """Both cumulative distributions of a quantity or moment."""
         old = self.between.old.curve(self.old)
         new = self.between.new.curve(self.new)
         return (old, new) if old is not None and new is not None else None
 
-    @cached_property
+    @kept
     def kind_changed(self) -> bool:
         """Whether the column means something else now.
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.kept import kept
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.column import Knots
 
@@ -52,14 +52,14 @@ class Curve:
         """How many finite values there are."""
         return int(self.at_most[-1]) if len(self.at_most) else 0
 
-    @cached_property
+    @kept
     def uncertainty(self) -> float:
         """The largest share of rows that lies between two neighbouring values; 0 if complete."""
         if self.complete or len(self.values) < 2:
             return 0.0
         return float((self.below[1:] - self.at_most[:-1]).max() / self.rows)
 
-    @cached_property
+    @kept
     def area_off(self) -> float:
         """How far off an area under the curve may be, for the same reason."""
         if self.complete or len(self.values) < 2:

@@ -3,6 +3,13 @@
 from libc.stdint cimport int32_t, int64_t, uint64_t
 from libc.string cimport memcpy
 
+cdef extern from *:
+    """
+    // A word is moved so far at most when those that are the same are put in order.
+    #define MOST_MOVED 64
+    """
+    enum: MOST_MOVED
+
 ctypedef fused Number:
     int64_t
     uint64_t
@@ -47,42 +54,79 @@ def with_places(uint64_t[::1] words_, uint64_t low, int given_way, int width):
             words_[i] = ((words_[i] - low) >> given_way) << width | <uint64_t>i
 
 
-def places(const uint64_t[::1] words_, int width, const Number[::1] values, int64_t[::1] into):
-    """The places in words in rising order; whether any of the same word are out of order."""
-    cdef Py_ssize_t i
-    cdef uint64_t mask = (<uint64_t>1 << width) - 1, word, before = 0
-    cdef bint wrong = False
-    with nogil:
-        for i in range(words_.shape[0]):
-            word = words_[i]
-            into[i] = <int64_t>(word & mask)
-            if i and word >> width == before >> width:
-                wrong |= values[into[i - 1]] > values[into[i]]
-            before = word
-    return wrong
+cdef inline Py_ssize_t settled(
+    uint64_t[::1] words_, int width, const Number[::1] values, Py_ssize_t start
+) noexcept nogil:
+    """Where the run of words ends that differ in their places alone, put in order by the values.
 
-
-def doubled_ranks(
-    const uint64_t[::1] words_,
-    int width,
-    const int64_t[::1] order,
-    const Number[::1] values,
-    Rank[::1] into,
-):
-    """Twice the average ranks of values, from their words in rising order and their order.
-
-    Equal values have equal words; all arrays are equally long.
+    0 where the run is too long to be put in order so.
     """
-    cdef Py_ssize_t start = 0, stop, i, n = order.shape[0]
+    cdef Py_ssize_t stop = start + 1, k
+    cdef uint64_t mask = (<uint64_t>1 << width) - 1, word
+    cdef Number last, value
+    if stop == words_.shape[0] or words_[stop] >> width != words_[start] >> width:
+        return stop
+    last = values[words_[start] & mask]
+    while stop < words_.shape[0] and words_[stop] >> width == words_[start] >> width:
+        word = words_[stop]
+        value = values[word & mask]
+        if value >= last:
+            last = value
+        else:
+            k = stop
+            while k > start and values[words_[k - 1] & mask] > value:
+                words_[k] = words_[k - 1]
+                k -= 1
+                if stop - k > MOST_MOVED:
+                    return 0
+            words_[k] = word
+        stop += 1
+    return stop
+
+
+def places(uint64_t[::1] words_, int width, const Number[::1] values, int64_t[::1] into):
+    """The places in words in rising order; those of equal words are put in order by the values.
+
+    Returns whether that was done, which it is not for long runs in disorder.
+    """
+    cdef Py_ssize_t start = 0, stop, i
+    cdef uint64_t mask = (<uint64_t>1 << width) - 1
     with nogil:
-        while start < n:
-            stop = start + 1
-            while (stop < n and words_[stop] >> width == words_[start] >> width
-                    and values[order[stop]] == values[order[start]]):
-                stop += 1
+        while start < words_.shape[0]:
+            stop = settled(words_, width, values, start)
+            if not stop:
+                break
             for i in range(start, stop):
-                into[order[i]] = <Rank>(start + stop + 1)
+                into[i] = <int64_t>(words_[i] & mask)
             start = stop
+    return start == words_.shape[0]
+
+
+def doubled_ranks(uint64_t[::1] words_, int width, const Number[::1] values, Rank[::1] into):
+    """Twice the average ranks of values, from their words in rising order, with places in them.
+
+    Returns whether it was done, as `places` does. All arrays are equally long.
+    """
+    cdef Py_ssize_t start = 0, stop, first, last, i
+    cdef uint64_t mask = (<uint64_t>1 << width) - 1
+    cdef Number value
+    with nogil:
+        while start < words_.shape[0]:
+            stop = settled(words_, width, values, start)
+            if not stop:
+                break
+            first = start
+            while first < stop:
+                last = first + 1
+                if last < stop:
+                    value = values[words_[first] & mask]
+                    while last < stop and values[words_[last] & mask] == value:
+                        last += 1
+                for i in range(first, last):
+                    into[words_[i] & mask] = <Rank>(first + last + 1)
+                first = last
+            start = stop
+    return start == words_.shape[0]
 
 
 def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):

@@ -5,7 +5,7 @@ rounding takes from them (Neumaier 1974), so that the length costs no digits.
 """
 
 from libc.math cimport fabs, rint
-from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+from libc.stdint cimport int8_t, int32_t, int64_t, uint8_t, uint64_t
 
 ctypedef fused Rank:
     int32_t
@@ -71,8 +71,8 @@ def away_from(const double[::1] values, double middle):
 def powers(const double[::1] values, double factor, double middle):
     """Sums of the first four powers of ``values * factor - middle``."""
     cdef Py_ssize_t piece, start, stop, i, k, n = values.shape[0]
-    cdef Total totals[4]
-    cdef double sums[4][2]
+    cdef Total[4] totals
+    cdef double[4][2] sums
     cdef double z, square
     for k in range(4):
         totals[k] = Total(0.0, 0.0)
@@ -99,8 +99,8 @@ def with_scores(const double[::1] values, const double[::1] scores, double facto
     There are as many scores as values.
     """
     cdef Py_ssize_t piece, start, stop, i, k, n = values.shape[0]
-    cdef Total totals[3]
-    cdef double sums[3][2]
+    cdef Total[3] totals
+    cdef double[3][2] sums
     cdef double z
     for k in range(3):
         totals[k] = Total(0.0, 0.0)
@@ -129,9 +129,27 @@ def near_whole(const double[::1] values, double times, double near, uint8_t[::1]
             into[i] = fabs(scaled - rint(scaled)) <= near * max(fabs(scaled), 1.0)
 
 
-def centred(
-    const Number[::1] values, const uint8_t[::1] present, double[::1] into
-):
+cdef inline bint less(
+    const Number[::1] values, Number first, Py_ssize_t start, Py_ssize_t stop, double[::1] into
+) noexcept nogil:
+    """Values less one of them as floats; whether whole numbers were near enough to subtract."""
+    cdef Py_ssize_t i
+    cdef int64_t apart, beyond = 0
+    if Number is double:
+        for i in range(start, stop):
+            into[i] = values[i] - first
+    else:
+        for i in range(start, stop):
+            apart = <int64_t>(<uint64_t>values[i] - <uint64_t>first)
+            if Number is int64_t:
+                beyond |= (values[i] ^ first) & (values[i] ^ apart)
+            else:
+                beyond |= <int64_t>(values[i] | first)
+            into[i] = <double>apart
+    return beyond >= 0
+
+
+def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] into):
     """Values less their mean as floats, 0 where they are not present; all are equally long.
 
     Returns
@@ -142,7 +160,8 @@ def centred(
     """
     cdef Py_ssize_t piece, start, stop, i, n = values.shape[0], first = 0
     cdef int64_t count = 0
-    cdef double mean, away, sum_, squared
+    cdef double mean
+    cdef double[2] sums, squared
     cdef Total total = Total(0.0, 0.0), rest = Total(0.0, 0.0), squares = Total(0.0, 0.0)
     while first < n and not present[first]:
         first += 1
@@ -150,32 +169,36 @@ def centred(
         into[:] = 0.0
         return 0, 0.0, 0.0, 0.0, 0.0
     with nogil:
+        for i in range(n):
+            count += present[i]
         for piece in range((n + PIECE - 1) // PIECE):
             start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
-            sum_ = 0.0
+            if not less(values, values[first], start, stop, into):
+                for i in range(start, stop):
+                    into[i] = <double>values[i] - <double>values[first]
+            if count < n:
+                for i in range(start, stop):
+                    if not present[i]:
+                        into[i] = 0.0
+            sums[0] = sums[1] = 0.0
             for i in range(start, stop):
-                if Number is double:
-                    away = values[i] - values[first]
-                elif values[i] >= values[first]:
-                    away = <double>(<uint64_t>values[i] - <uint64_t>values[first])
-                else:
-                    away = -<double>(<uint64_t>values[first] - <uint64_t>values[i])
-                away = away if present[i] else 0.0
-                count += present[i]
-                into[i] = away
-                sum_ += away
-            add(&total, sum_)
+                sums[i & 1] += into[i]
+            add(&total, sums[0] + sums[1])
         mean = of(&total) / count
         for piece in range((n + PIECE - 1) // PIECE):
             start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
-            sum_ = squared = 0.0
             for i in range(start, stop):
-                away = into[i] - mean if present[i] else 0.0
-                into[i] = away
-                sum_ += away
-                squared += away * away
-            add(&rest, sum_)
-            add(&squares, squared)
+                into[i] -= mean
+            if count < n:
+                for i in range(start, stop):
+                    if not present[i]:
+                        into[i] = 0.0
+            sums[0] = sums[1] = squared[0] = squared[1] = 0.0
+            for i in range(start, stop):
+                sums[i & 1] += into[i]
+                squared[i & 1] += into[i] * into[i]
+            add(&rest, sums[0] + sums[1])
+            add(&squares, squared[0] + squared[1])
     return count, mean, <double>values[first], of(&rest), of(&squares)
 
 
@@ -214,3 +237,13 @@ def mark(const int32_t[::1] codes, Real[:, ::1] into):
         for i in range(codes.shape[0]):
             if codes[i] >= 0:
                 into[codes[i], i] = 1.0
+
+
+def agreeing(const int8_t[::1] one, const int8_t[::1] other):
+    """The sum of products of numbers that are -1, 0 or 1; there are fewer than 2**31."""
+    cdef Py_ssize_t i
+    cdef int32_t found = 0
+    with nogil:
+        for i in range(one.shape[0]):
+            found += <int8_t>(one[i] * other[i])
+    return found

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.compiled.sums import mark
+from nachsicht.compute.kept import kept
 from nachsicht.compute.relations.sides import Codes, Floats
 
 #: Levels that are multiplied with others at once, and rows.
@@ -45,12 +45,12 @@ class Band:
             mark(np.ascontiguousarray(codes[rows], np.int32), found[place])
         return found
 
-    @cached_property
+    @kept
     def sizes(self) -> NDArray[np.int64]:
         """The number of levels of each column."""
         return np.diff(self.starts, append=self.levels)
 
-    @cached_property
+    @kept
     def places(self) -> list[slice]:
         """Where the levels of each column stand."""
         ends = zip(self.starts.tolist(), self.sizes.tolist(), strict=True)

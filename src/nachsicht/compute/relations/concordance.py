@@ -14,6 +14,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.compiled.sums import agreeing
+from nachsicht.compute.kept import kept
+
 #: Lengths up to which all pairs are held against each other.
 _SHORT = 16
 #: So many next rows are each drawn row held against.
@@ -49,10 +52,17 @@ def dense_ranks(values: NDArray[Any]) -> NDArray[np.int64]:
 
 @dataclass(frozen=True)
 class Steps:
-    """Of pairs of rows: 1 where the column rises, -1 where it falls, 0 where tied or missing."""
+    """Of pairs of rows: 1 where the column rises, -1 where it falls, 0 where tied or missing;
+    and 1 where both have a value.
+    """
 
     signs: NDArray[np.int8]
-    there: NDArray[np.bool_]
+    there: NDArray[np.int8]
+
+    @kept
+    def untied(self) -> NDArray[np.int8]:
+        """1 where the column rises or falls."""
+        return np.abs(self.signs)
 
 
 def steps_of(values: NDArray[Any], present: NDArray[np.bool_]) -> Steps:
@@ -66,7 +76,7 @@ def steps_of(values: NDArray[Any], present: NDArray[np.bool_]) -> Steps:
         np.logical_and(present, there[later], out=both[i])
         np.subtract(around[later] > values, around[later] < values, out=signs[i], dtype=np.int8)
     signs *= both
-    return Steps(signs.ravel(), both.ravel())
+    return Steps(signs.ravel(), both.ravel().view(np.int8))
 
 
 def kendall_of_steps(x: Steps, y: Steps) -> tuple[float, float] | None:
@@ -75,14 +85,12 @@ def kendall_of_steps(x: Steps, y: Steps) -> tuple[float, float] | None:
     The error is that of tau from so many rows (Kendall 1962, 4.7), and that of holding each
     against a few others only. None where a column never varies.
     """
-    product = x.signs * y.signs
-    untied_x = int(np.count_nonzero(x.signs.view(np.bool_) & y.there))
-    untied_y = int(np.count_nonzero(y.signs.view(np.bool_) & x.there))
+    untied_x, untied_y = agreeing(x.untied, y.there), agreeing(y.untied, x.there)
     if not untied_x or not untied_y:
         return None
-    agreeing = int(np.count_nonzero(product > 0)) - int(np.count_nonzero(product < 0))
-    tau = max(-1.0, min(1.0, agreeing / math.sqrt(untied_x) / math.sqrt(untied_y)))
-    held = int(np.count_nonzero(x.there & y.there))
+    more = agreeing(x.signs, y.signs)
+    tau = max(-1.0, min(1.0, more / math.sqrt(untied_x) / math.sqrt(untied_y)))
+    held = agreeing(x.there, y.there)
     return tau, math.sqrt(max(0.0, 1 - tau**2) * (2 * _NEXT + 1) / held)
 
 

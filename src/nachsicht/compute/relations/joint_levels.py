@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import combinations
 from typing import Any
 
@@ -18,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.compiled import sums as kernels
+from nachsicht.compute.kept import kept
 from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, slices
 from nachsicht.compute.relations.sides import Codes, Floats, Quantity, Spread
 
@@ -131,7 +131,7 @@ class Pack:
     shape: tuple[int, ...]
     levels: tuple[int, ...]
 
-    @cached_property
+    @kept
     def counts(self) -> Floats:
         """The rows by level, of all columns one after the other."""
         return self._by_level(np.bincount(self.cells, minlength=math.prod(self.shape)))

@@ -21,7 +21,7 @@ from nachsicht.compute.relations.sides import Floats, Quantity, Spread, ranks
 MOST_RANKED = 20_000_000
 #: At least so many rows are drawn.
 FEWEST_DRAWN = 1_000
-_BLOCK_ROWS = 1 << 14
+_BLOCK_ROWS = 1 << 15
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ def rank_correlations(
     if whole:
         places = np.ix_(whole, whole)
         n = len(sides[whole[0]].values)
-        values, errors = _of_whole([sides[i] for i in whole], spread)
+        values, errors = _of_whole([sides[i] for i in whole], drawn, spread)
         found.values[places], found.errors[places], found.rows[places] = values, errors, n
     gaps = [not side.whole for side in sides]
     pairs = [(i, j) for i, j in combinations(range(k), 2) if gaps[i] or gaps[j]]
@@ -86,31 +86,37 @@ def _fewer(sides: Sequence[Quantity], drawn: NDArray[np.int64], pairs: int) -> l
     return [side.at(places) for side in sides]
 
 
-def _of_whole(sides: Sequence[Quantity], spread: Spread) -> tuple[Floats, Floats]:
-    """Correlations of ranks and their errors by products of matrices, block by block."""
+def _of_whole(
+    sides: Sequence[Quantity], drawn: NDArray[np.int64], spread: Spread
+) -> tuple[Floats, Floats]:
+    """Correlations of ranks by products of matrices, block by block, and their errors.
+
+    The errors take powers of the ranks; their means are those of the ``drawn`` rows, which know
+    a standard error to a few per cent.
+    """
     ranked = list(spread(lambda side: side.ranked, sides))
     n = len(ranked[0])
 
     def products(start: int) -> Floats:
         x = np.array([r[start : start + _BLOCK_ROWS] for r in ranked], np.float64)
-        x /= n  # so that powers stay small
-        squared = x * x
-        return np.array((x @ x.T, squared @ squared.T, (squared * x) @ x.T))
+        found: Floats = x @ x.T
+        return found
 
-    first, second, third = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)
-    with np.errstate(all="ignore"):
-        scale = 1 / np.sqrt(np.diag(first) / n)
-    constant = np.isinf(scale)
-    scale[constant] = 0.0
-    both = scale[:, None] * scale
-    first, second, third = first * both, second * both**2, third * both * scale[:, None] ** 2
-    values = np.clip(first / n, -1, 1)
-    fourth = np.diag(second) / n
+    sums = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)
+    scale = np.sqrt(np.diag(sums) / n)
+    constant = scale == 0
+    scale[constant] = 1.0
+    values = np.clip(sums / n / np.outer(scale, scale), -1, 1)
+    few = np.sort(drawn)
+    x = np.array([r[few] for r in ranked], np.float64) / scale[:, None]
+    squared = x * x
+    second, third = squared @ squared.T / len(few), (squared * x) @ x.T / len(few)
+    fourth = np.diag(second)
     # The mean square of x y - r (x² + y²) / 2, the influence of a row.
     variance = (
-        second / n
-        - values * (third + third.T) / n
-        + values**2 / 4 * (fourth[:, None] + fourth[None, :] + 2 * second / n)
+        second
+        - values * (third + third.T)
+        + values**2 / 4 * (fourth[:, None] + fourth[None, :] + 2 * second)
     )
     errors = np.sqrt(np.maximum(variance, 0) / n)
     errors = np.maximum(errors, (1 - values**2) / math.sqrt(n))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -13,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import SECONDS, as_numbers
+from nachsicht.compute.kept import kept
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.ordering import doubled_ranks
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
@@ -41,12 +41,12 @@ class Quantity:
     present: NDArray[np.bool_]
     ticks: float = 0.0
 
-    @cached_property
+    @kept
     def whole(self) -> bool:
         """Whether every row has a value."""
         return bool(self.present.all())
 
-    @cached_property
+    @kept
     def ranked(self) -> NDArray[np.integer[Any]]:
         """Twice the average rank among the present values, less its mean; 0 where missing."""
         values = self.values if self.whole else self.values[self.present]
@@ -83,7 +83,7 @@ class Levels:
     names: tuple[str, ...]
     lumped: int
 
-    @cached_property
+    @kept
     def present(self) -> NDArray[np.bool_]:
         """Where there is a value."""
         return self.codes >= 0

@@ -11,12 +11,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.kept import kept
 from nachsicht.compute.relations.comoments import DECIMALS, comoments_of
 from nachsicht.compute.relations.concordance import (
     dense_ranks,
@@ -66,7 +66,7 @@ class AllPairs:
     numbers: tuple[bool, ...]
     strengths: Correlations
 
-    @cached_property
+    @kept
     def places(self) -> dict[str, int]:
         """Where a column stands."""
         return {name: i for i, name in enumerate(self.names)}
