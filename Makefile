@@ -87,7 +87,7 @@ $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 # What Cython compiles; a change of it is built again.
-COMPILED := setup.py $(wildcard src/nachsicht/compute/compiled/*.p[yx][xd])
+COMPILED := setup.py $(wildcard src/nachsicht/compute/compiled/*.p[yx][xd] src/nachsicht/compute/compiled/*.h)
 
 $(VENV)/.installed: $(VENV)/bin/python pyproject.toml $(COMPILED)
 	$(BIN)/pip install --quiet --editable .

@@ -1,12 +1,13 @@
 """What has to be compiled; everything else about the package stands in pyproject.toml."""
 
-import sys
 from pathlib import Path
 
 from Cython.Build import cythonize
 from setuptools import Extension, setup
 
 ROOM = Path("src/nachsicht/compute/compiled")
+# Products and sums are not to be fused: figures must not depend on the processor.
+OPTIONS = ["-O3", "-g0", "-ffp-contract=off", "-Wno-psabi"]
 
 setup(
     ext_modules=cythonize(
@@ -14,7 +15,9 @@ setup(
             Extension(
                 f"nachsicht.compute.compiled.{source.stem}",
                 [source.as_posix()],
-                extra_compile_args=["/O2"] if sys.platform == "win32" else ["-O3", "-g0"],
+                include_dirs=[ROOM.as_posix()],
+                depends=[header.as_posix() for header in ROOM.glob("*.h")],
+                extra_compile_args=OPTIONS,
             )
             for source in sorted(ROOM.glob("*.pyx"))
         ],

@@ -1,5 +1,7 @@
 """Texts as bytes: numbered, measured, split and chosen as Arrow and Python would."""
 
+from collections import Counter
+
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -12,9 +14,10 @@ from nachsicht.compute.text_bytes import (
     SHAPE,
     bytes_of,
     coded,
+    counted,
+    counted_runs,
     encoded,
     measured,
-    split,
     texts_at,
 )
 
@@ -70,13 +73,19 @@ def test_measures_are_those_of_python(texts):
     assert np.flatnonzero(found.seen).tolist() == sorted(set(b"".join(data)))
 
 
-@given(TEXTS)
-def test_runs_between_spaces_are_those_of_python(texts):
-    runs, of_each = split(bytes_of(strings(texts)))
-    expected = [[run for run in text.split(" ") if run] for text in texts]
-    assert of_each.tolist() == [len(each) for each in expected]
-    found = texts_at(runs, np.arange(len(runs.starts))).to_pylist()
-    assert found == [run for each in expected for run in each]
+@given(TEXTS.flatmap(lambda t: st.tuples(st.just(t), st.lists(st.integers(1, 9), min_size=len(t)))))
+def test_texts_and_the_runs_in_them_are_counted(told):
+    texts, rows = told[0], np.array(told[1][: len(told[0])], np.int64)
+    whole, runs = Counter(), Counter()
+    for text, n in zip(texts, rows.tolist(), strict=True):
+        whole[text] += n
+        for run in text.split(" "):
+            runs[run] += n * bool(run)
+    for found, expected in (
+        (counted(bytes_of(strings(texts)), rows), whole),
+        (counted_runs(bytes_of(strings(texts)), rows), runs),
+    ):
+        assert dict(zip(found.texts.to_pylist(), found.counts.tolist(), strict=True)) == +expected
 
 
 @given(st.lists(st.text(st.characters(max_codepoint=127)), max_size=20))

@@ -43,8 +43,8 @@ def salt_of(position: int) -> np.uint64:
 def hash_values(array: Any, salt: np.uint64 = _NO_SALT) -> Hashes:
     """A hash for each value of an Arrow array; all missing values (null, NaN) share one."""
     hashes = _hash_present(array, salt)
-    missing = missing_in(array)
-    if missing.any():
+    if array.null_count or pa.types.is_dictionary(array.type):
+        missing = missing_in(array)
         hashes[missing] = mix(np.array([_MISSING]) + salt)
     return hashes
 
@@ -62,7 +62,8 @@ def _hash_present(array: Any, salt: np.uint64) -> Hashes:
             codes = np.where(missing_in(array.indices), len(words) - 1, codes)
         kernels.at_codes(words, codes.astype(np.int32, copy=False), hashes)
     elif types.is_floating(stored):
-        kernels.of_floats(values_of(array).astype(np.float64, copy=False), int(salt), hashes)
+        floats = values_of(array).astype(np.float64, copy=False)
+        kernels.of_floats(floats, int(_MISSING), int(salt), hashes)
     elif types.is_temporal(stored) and not types.is_interval(stored):
         # In nanoseconds, modulo 2**64: the same whatever unit a moment is stored in.
         ticks = values_of(array).astype(np.int64, copy=False).view(np.uint64)

@@ -252,7 +252,18 @@ def places_in(microseconds: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
     """In which calendar unit, counted from 1970, each moment lies."""
     if unit in _FIXED:
         return microseconds // _FIXED[unit]
-    moments = microseconds.astype("datetime64[us]")
+    days = microseconds // DAY
+    first, last = (int(days.min()), int(days.max())) if len(days) else (0, 0)
+    if last - first > len(days):
+        return _of_days(days, unit)
+    # Every day is looked at once, not every moment.
+    return _of_days(np.arange(first, last + 1), unit).take(days - first)
+
+
+def _of_days(days: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
+    """In which month or year, counted from 1970, each day lies."""
     letter = "M" if unit == "month" else "Y"
-    places: NDArray[np.int64] = moments.astype(f"datetime64[{letter}]").astype(np.int64)
+    places: NDArray[np.int64] = (
+        days.astype("datetime64[D]").astype(f"datetime64[{letter}]").astype(np.int64)
+    )
     return places

@@ -10,7 +10,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.categories import summarise_category
-from nachsicht.compute.compiled.orders import told_of_counts
+from nachsicht.compute.compiled.orders import first_of, told_of_counts
 from nachsicht.compute.condensed import (
     CondensedNumbers,
     CondensedTexts,
@@ -131,10 +131,7 @@ class _NumberReading:
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
         counts = self.numbers.distinct_counts
-        if self.numbers.all_different:
-            chosen = np.arange(min(most, len(counts)))
-        else:
-            chosen = _smallest(-counts if order == "descending" else counts, most)
+        chosen = _smallest(-counts if order == "descending" else counts, most)
         values = self.numbers.distinct_values[chosen].tolist()
         return tuple(
             Level(self._label(value), count)
@@ -389,15 +386,6 @@ def _read_texts(
 
 def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
     """Positions of the smallest keys, ties by position, without sorting all of them."""
-    if len(key) <= most:
-        return np.argsort(key, kind="stable")
-    lowest = np.flatnonzero(key[: 64 * most] == key.min())
-    if len(lowest) >= most:  # many share the first place, as where all values differ
-        return lowest[:most]
-    few = np.flatnonzero(key < -1)
-    if most <= len(few) < len(key):  # where most values occur once, the others come first
-        return few[_smallest(key[few], most)]
-    limit = np.partition(key, most - 1)[most - 1]
-    under = np.flatnonzero(key < limit)
-    level = np.flatnonzero(key == limit)[: most - len(under)]
-    return np.concatenate((under[np.argsort(key[under], kind="stable")], level))
+    chosen = np.empty(min(most, len(key)), np.int64)
+    first_of(np.ascontiguousarray(key), chosen)
+    return chosen

@@ -17,7 +17,7 @@ from nachsicht.compute.text_bytes import (
     Measured,
     TextBytes,
     bytes_of,
-    coded,
+    counted,
     encoded,
     measured,
     smallest,
@@ -78,14 +78,6 @@ def _count_codes(array: Any) -> Any:
     return pa.Table.from_arrays([words, arrow_of(counts.astype(np.int64))], schema=_SCHEMA)
 
 
-def add_up(texts: TextBytes, counts: NDArray[np.int64]) -> Tally:
-    """The tally of texts that may repeat, from one count for each."""
-    codes, firsts = coded(texts)
-    # Sums of counts as float64 are exact up to 2**53 rows.
-    sums = np.bincount(codes, counts, len(firsts)).astype(np.int64)
-    return Tally.of(texts_at(texts, firsts), sums)
-
-
 def merge_tallies(tallies: Sequence[Tally]) -> Tally:
     """Several tallies as one."""
     if not tallies:
@@ -93,7 +85,8 @@ def merge_tallies(tallies: Sequence[Tally]) -> Tally:
     if len(tallies) == 1:
         return tallies[0]
     values = pa.concat_arrays([tally.values for tally in tallies])
-    return add_up(bytes_of(values), np.concatenate([tally.counts for tally in tallies]))
+    counts = np.concatenate([tally.counts for tally in tallies])
+    return Tally.of(*counted(bytes_of(values), counts))
 
 
 @dataclass(frozen=True)

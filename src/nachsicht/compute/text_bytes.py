@@ -158,20 +158,31 @@ def _texts_of(coder: kernels.Coder) -> Any:
     return pa.Array.from_buffers(pa.large_string(), coder.found, buffers)
 
 
-class Words(NamedTuple):
-    """Runs of bytes, those of all texts one after the other, and how many each text has."""
+class Counted(NamedTuple):
+    """Different texts, as a large string array, and in how many rows each stands."""
 
-    runs: TextBytes
-    of_each: NDArray[np.int32]
+    texts: Any
+    counts: NDArray[np.int64]
 
 
-def split(texts: TextBytes, between: str = " ") -> Words:
-    """The runs of texts without one byte."""
-    most = (int((texts.stops - texts.starts).sum()) + len(texts.starts)) // 2
-    starts, stops = np.empty(most, np.int64), np.empty(most, np.int64)
-    of_each = np.empty(len(texts.starts), np.int32)
-    found = kernels.runs_of(*texts, ord(between), starts, stops, of_each)
-    return Words(TextBytes(texts.data, starts[:found], stops[:found]), of_each)
+def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
+    """Add up the rows of texts that may repeat, each standing in so many of them."""
+    coder = kernels.Coder()
+    coder.count(*texts, np.ascontiguousarray(rows))
+    return _counted(coder)
+
+
+def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") -> Counted:
+    """As `counted`, of the runs of texts without one byte, each counting where it occurs."""
+    coder = kernels.Coder()
+    coder.count_runs(*texts, ord(between), np.ascontiguousarray(rows))
+    return _counted(coder)
+
+
+def _counted(coder: kernels.Coder) -> Counted:
+    counts = np.empty(coder.found, np.int64)
+    coder.counts(counts)
+    return Counted(_texts_of(coder), counts)
 
 
 def smallest(texts: TextBytes, keys: NDArray[np.int64], most: int) -> NDArray[np.int64]:

@@ -11,8 +11,10 @@ def mix(const uint64_t[::1] numbers, uint64_t times, uint64_t salt, uint64_t[::1
             into[i] = mixed(numbers[i] * times + salt)
 
 
-def of_floats(const double[::1] numbers, uint64_t salt, uint64_t[::1] into):
-    """As `mix`, of the bits of floats, both zeros being one; ``into`` is as long."""
+def of_floats(
+    const double[::1] numbers, uint64_t missing, uint64_t salt, uint64_t[::1] into
+):
+    """As `mix`, of the bits of floats, both zeros being one, and ``missing`` standing for NaN."""
     cdef Py_ssize_t i
     cdef uint64_t bits
     cdef double number
@@ -20,7 +22,7 @@ def of_floats(const double[::1] numbers, uint64_t salt, uint64_t[::1] into):
         for i in range(numbers.shape[0]):
             number = numbers[i] + 0.0
             memcpy(&bits, &number, 8)
-            into[i] = mixed(bits + salt)
+            into[i] = mixed((bits if number == number else missing) + salt)
 
 
 def of_texts(

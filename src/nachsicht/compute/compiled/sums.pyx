@@ -1,7 +1,7 @@
 """Sums over many numbers in one pass.
 
-Numbers are added up in short pieces, in four sums side by side, and the pieces with what
-rounding takes from them (Neumaier 1974), so that the length costs no digits.
+Numbers are added up in short pieces, in sums side by side, and the pieces with what rounding
+takes from them (Neumaier 1974), so that the length costs no digits.
 """
 
 from libc.math cimport fabs, rint
@@ -20,11 +20,14 @@ ctypedef fused Real:
     float
     double
 
-cdef extern from *:
-    """
-    #define PIECE 512
-    """
+cdef extern from "lanes.h" nogil:
     enum: PIECE
+    double sum_away(const double* values, Py_ssize_t n, double middle)
+    void sum_powers(
+        const double* values, Py_ssize_t n, double factor, double middle, double* sums)
+    void sum_with_scores(
+        const double* values, const double* scores, Py_ssize_t n, double factor, double middle,
+        double* sums)
 
 
 cdef struct Total:
@@ -47,49 +50,28 @@ cdef inline double of(Total* total) noexcept nogil:
 
 def away_from(const double[::1] values, double middle):
     """The sum of the distances from a number, those below it being negative."""
-    cdef Py_ssize_t piece, start, stop, i, n = values.shape[0]
+    cdef Py_ssize_t piece, start, n = values.shape[0]
     cdef Total total = Total(0.0, 0.0)
-    cdef double a, b, c, d
     with nogil:
         for piece in range((n + PIECE - 1) // PIECE):
-            start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
-            a = b = c = d = 0.0
-            i = start
-            while i + 4 <= stop:
-                a += values[i] - middle
-                b += values[i + 1] - middle
-                c += values[i + 2] - middle
-                d += values[i + 3] - middle
-                i += 4
-            while i < stop:
-                a += values[i] - middle
-                i += 1
-            add(&total, (a + b) + (c + d))
+            start = piece * PIECE
+            add(&total, sum_away(&values[start], min(PIECE, n - start), middle))
     return of(&total)
 
 
 def powers(const double[::1] values, double factor, double middle):
     """Sums of the first four powers of ``values * factor - middle``."""
-    cdef Py_ssize_t piece, start, stop, i, k, n = values.shape[0]
+    cdef Py_ssize_t piece, start, k, n = values.shape[0]
     cdef Total[4] totals
-    cdef double[4][2] sums
-    cdef double z, square
+    cdef double[4] sums
     for k in range(4):
         totals[k] = Total(0.0, 0.0)
     with nogil:
         for piece in range((n + PIECE - 1) // PIECE):
-            start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
+            start = piece * PIECE
+            sum_powers(&values[start], min(PIECE, n - start), factor, middle, sums)
             for k in range(4):
-                sums[k][0] = sums[k][1] = 0.0
-            for i in range(start, stop):
-                z = values[i] * factor - middle
-                square = z * z
-                sums[0][i & 1] += z
-                sums[1][i & 1] += square
-                sums[2][i & 1] += square * z
-                sums[3][i & 1] += square * square
-            for k in range(4):
-                add(&totals[k], sums[k][0] + sums[k][1])
+                add(&totals[k], sums[k])
     return tuple([of(&totals[k]) for k in range(4)])
 
 
@@ -98,24 +80,18 @@ def with_scores(const double[::1] values, const double[::1] scores, double facto
 
     There are as many scores as values.
     """
-    cdef Py_ssize_t piece, start, stop, i, k, n = values.shape[0]
+    cdef Py_ssize_t piece, start, k, n = values.shape[0]
     cdef Total[3] totals
-    cdef double[3][2] sums
-    cdef double z
+    cdef double[3] sums
     for k in range(3):
         totals[k] = Total(0.0, 0.0)
     with nogil:
         for piece in range((n + PIECE - 1) // PIECE):
-            start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
+            start = piece * PIECE
+            sum_with_scores(
+                &values[start], &scores[start], min(PIECE, n - start), factor, middle, sums)
             for k in range(3):
-                sums[k][0] = sums[k][1] = 0.0
-            for i in range(start, stop):
-                z = values[i] * factor - middle
-                sums[0][i & 1] += z
-                sums[1][i & 1] += z * z
-                sums[2][i & 1] += z * scores[i]
-            for k in range(3):
-                add(&totals[k], sums[k][0] + sums[k][1])
+                add(&totals[k], sums[k])
     return tuple([of(&totals[k]) for k in range(3)])
 
 
@@ -161,7 +137,7 @@ def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] in
     cdef Py_ssize_t piece, start, stop, i, n = values.shape[0], first = 0
     cdef int64_t count = 0
     cdef double mean
-    cdef double[2] sums, squared
+    cdef double[4] sums
     cdef Total total = Total(0.0, 0.0), rest = Total(0.0, 0.0), squares = Total(0.0, 0.0)
     while first < n and not present[first]:
         first += 1
@@ -180,10 +156,7 @@ def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] in
                 for i in range(start, stop):
                     if not present[i]:
                         into[i] = 0.0
-            sums[0] = sums[1] = 0.0
-            for i in range(start, stop):
-                sums[i & 1] += into[i]
-            add(&total, sums[0] + sums[1])
+            add(&total, sum_away(&into[start], stop - start, 0.0))
         mean = of(&total) / count
         for piece in range((n + PIECE - 1) // PIECE):
             start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
@@ -193,12 +166,9 @@ def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] in
                 for i in range(start, stop):
                     if not present[i]:
                         into[i] = 0.0
-            sums[0] = sums[1] = squared[0] = squared[1] = 0.0
-            for i in range(start, stop):
-                sums[i & 1] += into[i]
-                squared[i & 1] += into[i] * into[i]
-            add(&rest, sums[0] + sums[1])
-            add(&squares, squared[0] + squared[1])
+            sum_powers(&into[start], stop - start, 1.0, 0.0, sums)
+            add(&rest, sums[0])
+            add(&squares, sums[1])
     return count, mean, <double>values[first], of(&rest), of(&squares)
 
 

@@ -18,15 +18,6 @@ def mapped(data: NDArray[Any], table: NDArray[Any], into: NDArray[Any]) -> None:
 def gathered(
     data: NDArray[Any], starts: NDArray[Any], stops: NDArray[Any], into: NDArray[Any]
 ) -> None: ...
-def runs_of(
-    data: NDArray[Any],
-    starts: NDArray[Any],
-    stops: NDArray[Any],
-    between: int,
-    run_starts: NDArray[Any],
-    run_stops: NDArray[Any],
-    runs: NDArray[Any],
-) -> int: ...
 def numbers_behind(
     data: NDArray[Any],
     starts: NDArray[Any],
@@ -47,6 +38,22 @@ class Coder:
         codes: NDArray[Any],
         firsts: NDArray[Any],
     ) -> int: ...
+    def count(
+        self,
+        data: NDArray[Any],
+        starts: NDArray[Any],
+        stops: NDArray[Any],
+        rows: NDArray[Any],
+    ) -> None: ...
+    def count_runs(
+        self,
+        data: NDArray[Any],
+        starts: NDArray[Any],
+        stops: NDArray[Any],
+        between: int,
+        rows: NDArray[Any],
+    ) -> None: ...
+    def counts(self, into: NDArray[Any]) -> None: ...
     def bytes_in_all(self) -> int: ...
     def texts(self, offsets: NDArray[Any], data: NDArray[Any]) -> None: ...
 

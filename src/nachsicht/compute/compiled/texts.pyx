@@ -143,45 +143,11 @@ def gathered(
                 done += stops[i] - starts[i]
 
 
-def runs_of(
-    const uint8_t[::1] data,
-    const int64_t[::1] starts,
-    const int64_t[::1] stops,
-    uint8_t between,
-    int64_t[::1] run_starts,
-    int64_t[::1] run_stops,
-    int32_t[::1] runs,
-):
-    """Where the runs without a byte lie, all texts' one after the other, and how many each has.
-
-    The first two arrays to fill hold as many as there can be: one for every second byte.
-    """
-    cdef Py_ssize_t i, found = 0, before
-    cdef int64_t place
-    cdef bint inside
-    with nogil:
-        for i in range(starts.shape[0]):
-            inside = False
-            before = found
-            for place in range(starts[i], stops[i]):
-                if (data[place] != between) != inside:
-                    if inside:
-                        run_stops[found] = place
-                        found += 1
-                    else:
-                        run_starts[found] = place
-                    inside = not inside
-            if inside:
-                run_stops[found] = stops[i]
-                found += 1
-            runs[i] = <int32_t>(found - before)
-    return found
-
-
 cdef struct Spot:
     const uint8_t* text
     int64_t length
     uint64_t word
+    int64_t count
 
 
 @cython.final
@@ -248,6 +214,77 @@ cdef class Coder:
             raise MemoryError
         return self.found - before
 
+    def count(
+        self,
+        const uint8_t[::1] data,
+        const int64_t[::1] starts,
+        const int64_t[::1] stops,
+        const int64_t[::1] rows,
+    ):
+        """Add so many rows of each text to those that have it; there are as many as texts."""
+        cdef Py_ssize_t n = starts.shape[0], i, done = 0
+        cdef uint64_t hashes[AHEAD]
+        cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
+        cdef const uint8_t* end = bytes_ + data.shape[0]
+        cdef bint room = True
+        with nogil:
+            for i in range(n):
+                while done < n and done < i + AHEAD:
+                    hashes[done % AHEAD] = summed(
+                        bytes_ + starts[done], stops[done] - starts[done], end)
+                    fetch_ahead(self.slots + (hashes[done % AHEAD] >> (64 - self.bits)))
+                    done += 1
+                room = self.counted(
+                    hashes[i % AHEAD], bytes_ + starts[i], stops[i] - starts[i], end, rows[i])
+                if not room:
+                    break
+        if not room:
+            raise MemoryError
+
+    def count_runs(
+        self,
+        const uint8_t[::1] data,
+        const int64_t[::1] starts,
+        const int64_t[::1] stops,
+        uint8_t between,
+        const int64_t[::1] rows,
+    ):
+        """As `count`, of the runs of each text that do not hold one byte."""
+        cdef Py_ssize_t i
+        cdef int64_t place, first
+        cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
+        cdef const uint8_t* end = bytes_ + data.shape[0]
+        cdef bint room = True
+        with nogil:
+            for i in range(starts.shape[0]):
+                first = starts[i]
+                for place in range(starts[i], stops[i] + 1):
+                    if place < stops[i] and data[place] != between:
+                        continue
+                    if place > first:
+                        room = self.counted(
+                            summed(bytes_ + first, place - first, end),
+                            bytes_ + first, place - first, end, rows[i])
+                        if not room:
+                            break
+                    first = place + 1
+                if not room:
+                    break
+        if not room:
+            raise MemoryError
+
+    cdef inline bint counted(
+        self, uint64_t hash_, const uint8_t* text, int64_t length, const uint8_t* end,
+        int64_t rows
+    ) noexcept nogil:
+        """Whether there was memory to count a text."""
+        cdef int32_t code = self.code_of(hash_, text, length, end)
+        self.spots[code].count += rows
+        if code < self.found:
+            return True
+        self.found += 1
+        return self.make_room()
+
     cdef inline int32_t code_of(
         self, uint64_t hash_, const uint8_t* text, int64_t length, const uint8_t* end
     ) noexcept nogil:
@@ -259,7 +296,7 @@ cdef class Coder:
             slot = self.slots[place]
             if slot == 0:
                 self.slots[place] = (hash_ & HALF) | <uint64_t>(self.found + 1)
-                self.spots[self.found] = Spot(text, length, word)
+                self.spots[self.found] = Spot(text, length, word, 0)
                 return <int32_t>self.found
             if (slot & HALF) == (hash_ & HALF):
                 spot = &self.spots[<uint32_t>slot - 1]
@@ -297,6 +334,13 @@ cdef class Coder:
         free(self.slots)
         self.slots, self.bits = slots, bits
         return True
+
+    def counts(self, int64_t[::1] into):
+        """In how many of the rows that were counted each of the different texts stands."""
+        cdef int64_t code
+        with nogil:
+            for code in range(self.found):
+                into[code] = self.spots[code].count
 
     def bytes_in_all(self):
         """Of the different texts together."""
