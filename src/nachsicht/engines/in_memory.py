@@ -178,6 +178,9 @@ class InMemory:
         hashes = self._rows.chunks[0]
         looks = further_looks(self.columns, self._settings.repeats_in)
         with threads(self._settings) as pool:
+            # In this thread, which may wait for the others.
+            if "found" not in self.__dict__:
+                self.__dict__["found"] = self._relations(pool)
             repeats = pool.submit(lambda: self.repeats)
             further = [pool.submit(self._repeats_in, look) for look in looks]
             split_by = columns_to_split_by(self.columns)
@@ -185,10 +188,10 @@ class InMemory:
             gaps = pool.submit(lambda: self.gaps)
             masked = fitting(self.names, self._settings.mask)
             breaches = pool.submit(observe_breaches, self.table, self._description, masked)
-            # In this thread, which may wait for the others.
-            if "found" not in self.__dict__:
-                self.__dict__["found"] = self._relations(pool)
-            found = self.found.relations
+            # What is made of drawn rows, while the others go over all of them.
+            drawn = self.pairs, self.components, self.over_time, self.outcome
+            spreads = spreads_by_level(self.columns, self._sample)
+            excerpt = observe_ends(self.table).finish(self._sample, self.columns)
             self.__dict__["further_repeats"] = self._looked(looks, [f.result() for f in further])
             return Computed(
                 self.table.num_rows,
@@ -198,13 +201,10 @@ class InMemory:
                 self.further_repeats,
                 gaps.result(),
                 by_level.result().finish(self.columns),
-                spreads_by_level(self.columns, self._sample),
-                found,
-                self.pairs,
-                self.components,
-                self.over_time,
-                self.outcome,
-                observe_ends(self.table).finish(self._sample, self.columns),
+                spreads,
+                self.relations,
+                *drawn,
+                excerpt,
                 breaches.result().found,
             )
 
