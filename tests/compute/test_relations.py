@@ -64,9 +64,10 @@ def test_all_three_correlations_are_those_of_pandas(frame):
         assert pair.rows == len(frame[[*at]].dropna())
 
 
-def test_levels_among_each_other_are_corrected_chi_squares_of_scipy():
-    one, third = RNG.integers(0, 4, 900), RNG.integers(0, 2, 900)
-    other = np.where(RNG.random(900) < 0.4, one % 3, RNG.integers(0, 3, 900))
+@pytest.mark.parametrize("rows", [2_000, 20_000])  # few and many go different ways
+def test_levels_among_each_other_are_corrected_chi_squares_of_scipy(rows):
+    one, third = RNG.integers(0, 12, rows), RNG.integers(0, 7, rows)
+    other = np.where(RNG.random(rows) < 0.4, one % 9, RNG.integers(0, 9, rows))
     third[::9] = -1  # missing
     columns = [one, other, third]
     found = cramers_vs([levels(codes) for codes in columns])
@@ -281,6 +282,15 @@ def test_the_error_of_a_strength_is_that_of_a_bootstrap(measure):
     # Those of levels are never told as less than that of no association.
     expected = max(np.std(drawn), 0 if measure == "spearman" else 1 / np.sqrt(n))
     assert strengths.errors[at] == pytest.approx(expected, rel=0.2)
+
+
+def test_the_error_in_many_rows_is_known_from_drawn_ones():
+    base = RNG.gamma(2, 3, 40_000)
+    sides = [quantity(base), quantity(base + RNG.gamma(1, 5, 40_000).round())]
+    found = rank_correlations(sides, RNG.permutation(40_000)[:10_000])
+    of_all = spearman(sides[0].values, sides[1].values)
+    assert found.values[0, 1] == pytest.approx(of_all.value, abs=1e-12)
+    assert found.errors[0, 1] == pytest.approx(of_all.error, rel=0.05)
 
 
 @given(

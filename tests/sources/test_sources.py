@@ -5,6 +5,7 @@ import gzip
 import lzma
 from pathlib import Path
 
+import numpy as np
 import pandas as pd
 import polars as pl
 import pyarrow as pa
@@ -236,3 +237,17 @@ def test_what_is_no_table_is_one_error_that_says_where(name, tmp_path):
     assert "\n" not in str(caught.value)
     if isinstance(data, Path):
         assert str(data) in str(caught.value)
+
+
+@pytest.mark.parametrize("wrong", ["texts", "levels"])
+def test_an_arrow_file_whose_places_lead_out_of_it_is_damaged(tmp_path, wrong):
+    places = pa.py_buffer(np.array([0, 1 << 40, 4], np.int64))
+    texts = pa.Array.from_buffers(pa.large_string(), 2, [None, places, pa.py_buffer(b"calm")])
+    codes = pa.Array.from_buffers(pa.int32(), 2, [None, pa.py_buffer(np.array([0, 99], np.int32))])
+    levels = pa.DictionaryArray.from_arrays(codes, pa.array(["calm"]), safe=False)
+    with pa.OSFile(str(tmp_path / "checks.arrow"), "wb") as file:
+        table = pa.table({"temper": texts if wrong == "texts" else levels})
+        with pa.ipc.new_file(file, table.schema) as writer:
+            writer.write_table(table)
+    with pytest.raises(nachsicht.errors.SourceUnreadable, match="damaged"):
+        nachsicht.profile(tmp_path / "checks.arrow")

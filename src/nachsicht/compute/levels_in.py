@@ -64,8 +64,8 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
     if not pa.types.is_dictionary(column.type):
         column = pc.dictionary_encode(column)
     names = [_name(level) for level in column.dictionary.to_pylist()]
-    codes = values_of(column.indices)
-    if column.null_count or column.dictionary.null_count:
+    codes, words = values_of(column.indices), column.dictionary
+    if column.null_count or words.null_count or pa.types.is_floating(words.type):
         codes = np.where(missing_in(column), len(names), codes)
     return [*names, MISSING_LEVEL], codes
 
