@@ -6,13 +6,23 @@ import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
 from nachsicht.compute.at_hand import AtHand
-from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.compute.columns import encode, finish_column, observe_column
+from nachsicht.compute.repeats import RowHashes
 from nachsicht.compute.rows.matching import compare_rows
 from nachsicht.settings import Settings
+
+
+def hashes_of(table: pa.Table) -> np.ndarray:
+    """Of the rows in all columns."""
+    hashes = RowHashes(table.num_rows)
+    for i, column in enumerate(table.columns):
+        hashes.add(encode(column), i)
+    return hashes.part().chunks[0]
 
 
 def main() -> None:
@@ -29,7 +39,8 @@ def main() -> None:
         for table in few
     ]
     pairs = list(zip(*summaries, strict=True))
-    sides = [AtHand(table, pa.array([]), {}, None, ()) for table in tables]
+    # Of the rows only the hashes, which a comparison has from the profiles.
+    sides = [AtHand(table, hashes_of(table), {}, None, ()) for table in tables]
     place = names.index("check_id")
     with ThreadPoolExecutor() as pool:
         started = time.perf_counter()

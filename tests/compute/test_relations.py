@@ -38,7 +38,7 @@ def quantity(values):
 
 
 def levels(codes):
-    codes = np.asarray(codes)
+    codes = np.asarray(codes, np.int32)
     return Levels("c", codes, tuple(map(str, range(codes.max() + 1))), 0)
 
 

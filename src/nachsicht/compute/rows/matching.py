@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -80,11 +80,11 @@ def compare_rows(
     """
     tables = old.table, new.table
     if key:
-        return _by_key(tables, pairs, key, step, False, _match(tables, key, spread), spread)
+        return _by_key(old, new, pairs, key, step, False, _match(tables, key, spread), spread)
     for candidate in possible_keys(pairs, different):
         matched = _match_if_key(tables, candidate, different, spread)
         if matched is not None:
-            return _by_key(tables, pairs, candidate, step, True, matched, spread)
+            return _by_key(old, new, pairs, candidate, step, True, matched, spread)
     return _whole_rows(old, new, pairs, step)
 
 
@@ -147,7 +147,8 @@ def _once(ranked: Hashes) -> NDArray[np.bool_]:
 
 
 def _by_key(
-    tables: tuple[Any, Any],
+    before: AtHand,
+    after: AtHand,
     pairs: _Pairs,
     key: Sequence[Place],
     step: tuple[int, int],
@@ -157,14 +158,14 @@ def _by_key(
 ) -> RowChanges:
     in_key = {b for _, b in key}
     others = [pair for pair in pairs if pair[1].position not in in_key]
-    masks = list(
-        spread(lambda pair: _differing(tables, pair, matched) if len(matched.old) else None, others)
-    )
+    tables, in_all = (before.table, after.table), len(matched.old)
+    matched = _unlike(before, after, pairs, matched)
+    masks = list(spread(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
     changed = np.zeros(len(matched.old), bool)
     cells, skipped = [], []
     for (_, new), mask in zip(others, masks, strict=True):
         if mask is None:
-            if len(matched.old):
+            if in_all:
                 skipped.append(new.name)
             continue
         changed |= mask
@@ -192,13 +193,30 @@ def _by_key(
         added=len(matched.added),
         removed=len(matched.removed),
         changed=int(changed.sum()),
-        same=int((~changed).sum()),
+        same=in_all - int(changed.sum()),
         repeated_keys=matched.repeated,
         cells=tuple(entry[0] for entry in cells),
         examples=tuple(examples),
         added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
         removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
         not_compared=tuple(skipped),
+    )
+
+
+def _unlike(before: AtHand, after: AtHand, pairs: _Pairs, matched: _Matched) -> _Matched:
+    """The matched rows but for those that are equal in all columns, by the hashes at hand."""
+    if not _hashed_alike(before, after, pairs):
+        return matched
+    unlike = before.rows[matched.old] != after.rows[matched.new]
+    return replace(matched, old=matched.old[unlike], new=matched.new[unlike])
+
+
+def _hashed_alike(old: AtHand, new: AtHand, pairs: _Pairs) -> bool:
+    """Whether equal rows have equal hashes: these tell where a value stands, and how stored."""
+    one, other = old.table, new.table
+    return one.num_columns == other.num_columns == len(pairs) and all(
+        a.position == b.position and one.column(a.position).type == other.column(b.position).type
+        for a, b in pairs
     )
 
 
@@ -278,13 +296,9 @@ def _whole_rows(old: AtHand, new: AtHand, pairs: _Pairs, step: tuple[int, int]) 
 
 def _row_hashes(old: AtHand, new: AtHand, pairs: _Pairs) -> tuple[tuple[Hashes, Hashes], list[str]]:
     """Hashes of the rows over the columns that both versions have."""
-    one, other = old.table, new.table
-    alike = one.num_columns == other.num_columns == len(pairs) and all(
-        a.position == b.position and one.column(a.position).type == other.column(b.position).type
-        for a, b in pairs
-    )
-    if alike:
+    if _hashed_alike(old, new, pairs):
         return (old.rows, new.rows), []
+    one, other = old.table, new.table
     places = list(_comparable(one, other, pairs))
     types = [common for _, _, common in places]
     known = {b for _, b, _ in places}
