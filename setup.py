@@ -6,6 +6,7 @@ from Cython.Build import cythonize
 from setuptools import Extension, setup
 
 ROOM = Path("src/nachsicht/compute/compiled")
+MODULES = ("hashes", "normal", "orders", "sums", "texts")
 # Products and sums are not to be fused: figures must not depend on the processor.
 OPTIONS = ["-O3", "-g0", "-ffp-contract=off", "-Wno-psabi"]
 
@@ -13,13 +14,13 @@ setup(
     ext_modules=cythonize(
         [
             Extension(
-                f"nachsicht.compute.compiled.{source.stem}",
-                [source.as_posix()],
+                f"nachsicht.compute.compiled.{module}",
+                [(ROOM / f"{module}.pyx").as_posix()],
                 include_dirs=[ROOM.as_posix()],
                 depends=[header.as_posix() for header in ROOM.glob("*.h")],
                 extra_compile_args=OPTIONS,
             )
-            for source in sorted(ROOM.glob("*.pyx"))
+            for module in MODULES
         ],
         build_dir="build/cython",
         compiler_directives={

@@ -1,6 +1,7 @@
 """Imports only go down from floor to floor; nothing heavy is loaded before it is used."""
 
 import ast
+import importlib
 import subprocess
 import sys
 from pathlib import Path
@@ -113,3 +114,11 @@ def test_a_comparison_of_files_loads_no_frame_library(demo_files):
         [sys.executable, "-c", code, *files], capture_output=True, text=True, check=True
     )
     assert done.stdout.strip() == "[]"
+
+
+def test_all_that_is_to_be_compiled_is_built():
+    sources = sorted(ROOT.rglob("*.pyx"))
+    assert sources
+    for source in sources:
+        module = importlib.import_module(name_of(source))
+        assert Path(module.__file__).suffix in (".so", ".pyd")
