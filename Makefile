@@ -10,14 +10,16 @@ OUT ?= demo-out
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
 
-# Clusters are tested in a process of their own: browsers keep an event loop in theirs.
+# Clusters are tested in a process of their own: browsers keep an event loop in theirs. All other
+# files of tests are shared among as many processes as there are cores.
+BESIDE := -n auto --dist loadfile
 test: lint types check-page docs browser java
 	$(BIN)/pytest tests/engines
-	$(BIN)/pytest -m "not slow" --ignore=tests/engines
+	$(BIN)/pytest $(BESIDE) -m "not slow" --ignore=tests/engines
 
 test-all: lint types check-page docs browser java
 	$(BIN)/pytest tests/engines
-	$(BIN)/pytest --ignore=tests/engines
+	$(BIN)/pytest $(BESIDE) --ignore=tests/engines
 
 lint: $(VENV)/.dev
 	$(BIN)/ruff check .

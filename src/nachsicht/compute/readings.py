@@ -51,6 +51,9 @@ from nachsicht.model.description import ColumnDescription
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.settings import Settings
 
+#: So many of the smallest are found faster one by one than by sorting all.
+_FEW = 64
+
 Body = NumberPart | TallyPart | NestedPart | CondensedNumbers | CondensedTexts
 
 
@@ -385,7 +388,9 @@ def _read_texts(
 
 
 def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
-    """Positions of the smallest keys, ties by position, without sorting all of them."""
+    """Positions of the smallest keys, ties by position; few of them without sorting all."""
+    if most > _FEW:
+        return np.argsort(key, kind="stable")[:most]
     chosen = np.empty(min(most, len(key)), np.int64)
     first_of(np.ascontiguousarray(key), chosen)
     return chosen
