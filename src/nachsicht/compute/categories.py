@@ -86,8 +86,9 @@ def plain(text: str) -> str:
 
 
 def _misspelt(counts: dict[str, int]) -> Iterator[tuple[str, str]]:
-    """Pairs (rare, frequent) of plain levels that differ by a typing error."""
-    names = sorted(counts, key=lambda name: (-counts[name], name))[:_COMPARED]
+    """Pairs (rare, frequent) of plain levels that differ by a typing error, and have no digit."""
+    words = [name for name in counts if not _DIGITS.search(name)]
+    names = sorted(words, key=lambda name: (-counts[name], name))[:_COMPARED]
     frequent = [name for name in names if counts[name] >= _RARER]
     if not frequent or len(names) < 2:
         return
@@ -104,11 +105,11 @@ def _misspelt(counts: dict[str, int]) -> Iterator[tuple[str, str]]:
 
 
 def _one_word_differs(rare: str, frequent: str) -> bool:
-    """Whether one long word differs, by one letter (two in very long ones), and no digit."""
+    """Whether one long word differs, by one letter (two in very long ones)."""
     from rapidfuzz.distance import DamerauLevenshtein
 
     a, b = rare.split(), frequent.split()
-    if len(a) != len(b) or _DIGITS.search(rare + frequent):
+    if len(a) != len(b):
         return False
     pairs = [(x, y) for x, y in zip(a, b, strict=True) if x != y]
     if len(pairs) != 1:
