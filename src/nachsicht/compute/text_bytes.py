@@ -168,7 +168,7 @@ class Counted(NamedTuple):
 def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
     """Add up the rows of texts that may repeat, each standing in so many of them."""
     coder = kernels.Coder()
-    coder.count(*texts, np.ascontiguousarray(rows))
+    coder.count(_coded(coder, *texts).codes, np.ascontiguousarray(rows))
     return _counted(coder)
 
 

@@ -38,13 +38,7 @@ class Coder:
         codes: NDArray[Any],
         firsts: NDArray[Any],
     ) -> int: ...
-    def count(
-        self,
-        data: NDArray[Any],
-        starts: NDArray[Any],
-        stops: NDArray[Any],
-        rows: NDArray[Any],
-    ) -> None: ...
+    def count(self, codes: NDArray[Any], rows: NDArray[Any]) -> None: ...
     def count_runs(
         self,
         data: NDArray[Any],

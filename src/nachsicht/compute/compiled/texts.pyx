@@ -214,32 +214,12 @@ cdef class Coder:
             raise MemoryError
         return self.found - before
 
-    def count(
-        self,
-        const uint8_t[::1] data,
-        const int64_t[::1] starts,
-        const int64_t[::1] stops,
-        const int64_t[::1] rows,
-    ):
-        """Add so many rows of each text to those that have it; there are as many as texts."""
-        cdef Py_ssize_t n = starts.shape[0], i, done = 0
-        cdef uint64_t hashes[AHEAD]
-        cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
-        cdef const uint8_t* end = bytes_ + data.shape[0]
-        cdef bint room = True
+    def count(self, const int32_t[::1] codes, const int64_t[::1] rows):
+        """Add so many rows to the texts of these numbers; there are as many rows as numbers."""
+        cdef Py_ssize_t i
         with nogil:
-            for i in range(n):
-                while done < n and done < i + AHEAD:
-                    hashes[done % AHEAD] = summed(
-                        bytes_ + starts[done], stops[done] - starts[done], end)
-                    fetch_ahead(self.slots + (hashes[done % AHEAD] >> (64 - self.bits)))
-                    done += 1
-                room = self.counted(
-                    hashes[i % AHEAD], bytes_ + starts[i], stops[i] - starts[i], end, rows[i])
-                if not room:
-                    break
-        if not room:
-            raise MemoryError
+            for i in range(codes.shape[0]):
+                self.spots[codes[i]].count += rows[i]
 
     def count_runs(
         self,
@@ -249,7 +229,7 @@ cdef class Coder:
         uint8_t between,
         const int64_t[::1] rows,
     ):
-        """As `count`, of the runs of each text that do not hold one byte."""
+        """Add so many rows of each text to the runs of it that do not hold one byte."""
         cdef Py_ssize_t i
         cdef int64_t place, first
         cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
