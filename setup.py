@@ -6,7 +6,7 @@ from Cython.Build import cythonize
 from setuptools import Extension, setup
 
 ROOM = Path("src/nachsicht/compute/compiled")
-MODULES = ("hashes", "normal", "orders", "sums", "texts")
+MODULES = ("coder", "hashes", "normal", "orders", "sums", "texts")
 # Products and sums are not to be fused: figures must not depend on the processor.
 OPTIONS = ["-O3", "-g0", "-ffp-contract=off", "-Wno-psabi"]
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.compiled import texts as kernels
+from nachsicht.compute.compiled.coder import Coder
 
 #: Which bytes are ASCII white space.
 SPACE = np.zeros(256, bool)
@@ -101,10 +102,10 @@ class Coded(NamedTuple):
 
 def coded(texts: TextBytes) -> Coded:
     """Number the different texts in the order in which they first occur."""
-    return _coded(kernels.Coder(), *texts)
+    return _coded(Coder(), *texts)
 
 
-def _coded(coder: kernels.Coder, data: Any, starts: NDArray[Any], stops: NDArray[Any]) -> Coded:
+def _coded(coder: Coder, data: Any, starts: NDArray[Any], stops: NDArray[Any]) -> Coded:
     codes, firsts = np.empty(len(starts), np.int32), np.empty(len(starts), np.int64)
     new = coder.add(data, starts, stops, codes, firsts)
     return Coded(codes, firsts[:new])
@@ -125,7 +126,7 @@ def encoded(array: Any) -> Any:
     chunks = [c.cast(pa.large_string()) if pa.types.is_string_view(c.type) else c for c in chunks]
     missing = missing_in(array) if array.null_count else None
     codes, firsts = np.zeros(len(array), np.int32), np.empty(len(array), np.int64)
-    coder, done = kernels.Coder(), 0
+    coder, done = Coder(), 0
     for chunk in chunks:
         data, offsets = _buffers(chunk)
         rows = slice(done, done + len(chunk))
@@ -149,7 +150,7 @@ def _buffers(texts: Any) -> tuple[NDArray[np.uint8], NDArray[Any]]:
     return np.frombuffer(data_buffer or b"", np.uint8), offsets
 
 
-def _texts_of(coder: kernels.Coder) -> Any:
+def _texts_of(coder: Coder) -> Any:
     """The different texts, as a large string array."""
     offsets = np.empty(coder.found + 1, np.int64)
     data = np.empty(coder.bytes_in_all(), np.uint8)
@@ -167,19 +168,19 @@ class Counted(NamedTuple):
 
 def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
     """Add up the rows of texts that may repeat, each standing in so many of them."""
-    coder = kernels.Coder()
+    coder = Coder()
     coder.count(_coded(coder, *texts).codes, np.ascontiguousarray(rows))
     return _counted(coder)
 
 
 def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") -> Counted:
     """As `counted`, of the runs of texts without one byte, each counting where it occurs."""
-    coder = kernels.Coder()
+    coder = Coder()
     coder.count_runs(*texts, ord(between), np.ascontiguousarray(rows))
     return _counted(coder)
 
 
-def _counted(coder: kernels.Coder) -> Counted:
+def _counted(coder: Coder) -> Counted:
     counts = np.empty(coder.found, np.int64)
     coder.counts(counts)
     return Counted(_texts_of(coder), counts)

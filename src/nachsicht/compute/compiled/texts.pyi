@@ -26,31 +26,6 @@ def numbers_behind(
     into: NDArray[Any],
 ) -> int: ...
 def common_start(data: NDArray[Any], starts: NDArray[Any], stops: NDArray[Any]) -> int: ...
-
-class Coder:
-    @property
-    def found(self) -> int: ...
-    def add(
-        self,
-        data: NDArray[Any],
-        starts: NDArray[Any],
-        stops: NDArray[Any],
-        codes: NDArray[Any],
-        firsts: NDArray[Any],
-    ) -> int: ...
-    def count(self, codes: NDArray[Any], rows: NDArray[Any]) -> None: ...
-    def count_runs(
-        self,
-        data: NDArray[Any],
-        starts: NDArray[Any],
-        stops: NDArray[Any],
-        between: int,
-        rows: NDArray[Any],
-    ) -> None: ...
-    def counts(self, into: NDArray[Any]) -> None: ...
-    def bytes_in_all(self) -> int: ...
-    def texts(self, offsets: NDArray[Any], data: NDArray[Any]) -> None: ...
-
 def smallest(
     data: NDArray[Any],
     starts: NDArray[Any],
