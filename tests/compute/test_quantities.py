@@ -6,12 +6,14 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
+import scipy.special
 import scipy.stats
 from hypothesis import given
 from hypothesis import strategies as st
 
 from nachsicht.compute.bins import coarsen, edges_of, histogram_of, without_lattice
 from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.compute.compiled.normal import quantiles
 from nachsicht.compute.moments import moments_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.statistics import Absent, Reason
@@ -187,3 +189,10 @@ def test_the_ends_of_float64_are_summarised_or_said_to_overflow(values):
     assert (detail.minimum, detail.maximum) == (min(values), max(values))
     for entry in (detail.range, detail.mad, detail.sd, detail.mean, detail.iqr):
         assert isinstance(entry, Absent) or np.isfinite(entry)
+
+
+def test_normal_scores_are_quantiles_of_scipy():
+    shares = np.concatenate((np.linspace(1e-6, 1 - 1e-6, 9_999), 10.0 ** -np.arange(1, 300)))
+    found = np.empty_like(shares)
+    quantiles(shares, found)
+    assert found == pytest.approx(scipy.special.ndtri(shares), rel=1e-13, abs=1e-15)
