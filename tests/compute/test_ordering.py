@@ -2,12 +2,14 @@
 
 import numpy as np
 import pyarrow as pa
+import pytest
+import scipy.stats
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.ordering import order_of
+from nachsicht.compute.ordering import doubled_ranks, order_of, runs_of
 
 NUMBERS = st.one_of(
     hnp.arrays(np.float64, st.integers(0, 40), elements=st.floats(allow_nan=False)),
@@ -26,9 +28,30 @@ def test_the_order_is_the_stable_one(values):
     assert np.array_equal(order_of(values), np.argsort(values, kind="stable"))
 
 
+@given(NUMBERS)
+def test_ranks_are_those_of_scipy(values):
+    assert np.array_equal(doubled_ranks(values), 2 * scipy.stats.rankdata(values))
+
+
+@given(NUMBERS)
+def test_runs_are_those_of_numpy(values):
+    distinct, counts = runs_of(np.sort(values))
+    expected = np.unique(values, return_counts=True)
+    assert np.array_equal(distinct, expected[0])
+    assert np.array_equal(counts, expected[1])
+
+
+def test_a_level_that_is_none_is_an_error():
+    codes = pa.Array.from_buffers(pa.int32(), 2, [None, pa.py_buffer(np.array([0, 9], np.int32))])
+    levels = pa.DictionaryArray.from_arrays(codes, pa.array(["calm"]), safe=False)
+    with pytest.raises(IndexError, match="row 1 has level 9 of 1"):
+        hash_values(levels)
+
+
 def test_many_numbers_that_differ_in_their_last_bits():
     rng = np.random.default_rng(3)
     values = np.concatenate((rng.normal(size=3000), 1 + rng.integers(0, 99, 3000) * 2.0**-52))
+    assert np.array_equal(doubled_ranks(values), 2 * scipy.stats.rankdata(values))
     assert np.array_equal(order_of(values), np.argsort(values, kind="stable"))
 
 

@@ -112,7 +112,6 @@ def summarise_moments(
     counts = np.zeros(places[-1] - places[0] + 1, np.int64)
     counts[places - places[0]] = held
     days, rows = _units_in(values, "day")
-    hours, by_hour = _units_in(values, "hour")
     by_date = _by_month_and_day(days, rows)
     return MomentSummary(
         minimum=of.text(low),
@@ -125,7 +124,7 @@ def summarise_moments(
         counts=tuple(counts.tolist()),
         by_month=() if of.clock else tuple(by_date.sum(axis=1).tolist()),
         by_weekday=() if of.clock else _cycle((days + THURSDAY) % 7, 7, rows),
-        by_hour=() if of.day_only else _cycle(hours % 24, 24, by_hour),
+        by_hour=() if of.day_only else _by_hour(*_units_in(values, "hour")),
         by_month_and_day=() if of.clock else tuple(by_date.ravel().tolist()),
         knots=knots_of(numbers),
         stretches=_stretches(counts, int(places[0]), unit, of),
@@ -186,6 +185,10 @@ def _by_month_and_day(days: NDArray[np.int64], rows: NDArray[np.int64]) -> NDArr
     day = (dates - months.astype("datetime64[D]")).astype(np.int64)
     places = months.astype(np.int64) % 12 * 31 + day
     return np.bincount(places, rows, 12 * 31).astype(np.int64).reshape(12, 31)
+
+
+def _by_hour(hours: NDArray[np.int64], rows: NDArray[np.int64]) -> tuple[int, ...]:
+    return _cycle(hours % 24, 24, rows)
 
 
 def _cycle(places: NDArray[np.int64], length: int, rows: NDArray[np.int64]) -> tuple[int, ...]:

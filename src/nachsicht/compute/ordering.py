@@ -26,11 +26,8 @@ def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
     values = plain(values)
     words, width = _sorted_words(values)
     places = np.empty(len(values), np.int64)
-    return (
-        places
-        if kernels.places(words, width, values, places)
-        else np.argsort(values, kind="stable")
-    )
+    done = kernels.places(words, width, values, places)
+    return places if done else np.argsort(values, kind="stable")
 
 
 def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
@@ -72,8 +69,8 @@ def runs_of(values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
 
 def plain(values: NDArray[Any]) -> NDArray[Any]:
     """The same numbers as int64, uint64 or float64."""
-    kept = {"u": np.uint64, "f": np.float64}.get(values.dtype.kind, np.int64)
-    return np.ascontiguousarray(values, kept)
+    wide = {"u": np.uint64, "f": np.float64}.get(values.dtype.kind, np.int64)
+    return np.ascontiguousarray(values, wide)
 
 
 def _sorted_words(values: NDArray[Any]) -> tuple[NDArray[np.uint64], int]:

@@ -94,24 +94,29 @@ def measured(texts: TextBytes) -> Measured:
 
 
 class Coded(NamedTuple):
-    """The number of each text among the different ones, and of these where each first stands."""
+    """The number of each text among the different ones, and these, as a large string array."""
 
     codes: NDArray[np.int32]
-    firsts: NDArray[np.int64]
+    texts: Any
 
 
 def coded(texts: TextBytes) -> Coded:
     """Number the different texts in the order in which they first occur."""
-    return _coded(Coder(), *texts)
+    coder = Coder()
+    return Coded(_codes(coder, *texts), _texts_of(coder))
 
 
-def _coded(coder: Coder, data: Any, starts: NDArray[Any], stops: NDArray[Any]) -> Coded:
-    codes, firsts = np.empty(len(starts), np.int32), np.empty(len(starts), np.int64)
-    new = coder.add(data, starts, stops, codes, firsts)
-    return Coded(codes, firsts[:new])
+def _codes(
+    coder: Coder, data: NDArray[np.uint8], starts: NDArray[Any], stops: NDArray[Any]
+) -> NDArray[np.int32]:
+    codes = np.empty(len(starts), np.int32)
+    coder.add(data, starts, stops, codes)
+    return codes
 
 
-def dictionary_of(codes: NDArray[np.int32], words: Any, missing: NDArray[np.bool_] | None) -> Any:
+def dictionary_of(
+    codes: NDArray[np.int32], words: Any, missing: NDArray[np.bool_] | None = None
+) -> Any:
     """An Arrow dictionary array; where missing, the codes may be any."""
     valid = None
     if missing is not None:
@@ -125,18 +130,17 @@ def encoded(array: Any) -> Any:
     chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
     chunks = [c.cast(pa.large_string()) if pa.types.is_string_view(c.type) else c for c in chunks]
     missing = missing_in(array) if array.null_count else None
-    codes, firsts = np.zeros(len(array), np.int32), np.empty(len(array), np.int64)
+    codes = np.zeros(len(array), np.int32)
     coder, done = Coder(), 0
     for chunk in chunks:
         data, offsets = _buffers(chunk)
-        rows = slice(done, done + len(chunk))
+        rows = codes[done : done + len(chunk)]
         if not chunk.null_count:
-            coder.add(data, offsets[:-1], offsets[1:], codes[rows], firsts)
+            coder.add(data, offsets[:-1], offsets[1:], rows)
         else:
             there = np.flatnonzero(~missing_in(chunk))
-            found = _coded(coder, data, offsets[there], offsets[there + 1])
-            codes[rows][there] = found.codes
-        done = rows.stop
+            rows[there] = _codes(coder, data, offsets[there], offsets[there + 1])
+        done += len(chunk)
     return dictionary_of(codes, _texts_of(coder), missing)
 
 
@@ -169,7 +173,7 @@ class Counted(NamedTuple):
 def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
     """Add up the rows of texts that may repeat, each standing in so many of them."""
     coder = Coder()
-    coder.count(_coded(coder, *texts).codes, np.ascontiguousarray(rows))
+    coder.count(_codes(coder, *texts), np.ascontiguousarray(rows))
     return _counted(coder)
 
 

@@ -119,8 +119,7 @@ def shape_codes(tally: Tally) -> Any:
     plain = tally.measured.ascii
     of_plain = tally.bytes.of(SHAPE).beginnings(SHAPE_LENGTH)
     if plain.all():
-        codes, firsts = coded(of_plain)
-        return dictionary_of(codes, texts_at(of_plain, firsts), None)
+        return dictionary_of(*coded(of_plain))
     others = np.flatnonzero(~plain)
     cut = pc.utf8_slice_codeunits(tally.values.take(arrow_of(others)), 0, SHAPE_LENGTH)
     shaped = pa.concat_arrays([texts_at(of_plain, np.flatnonzero(plain)), _shapes(cut)])

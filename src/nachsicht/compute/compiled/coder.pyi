@@ -11,8 +11,7 @@ class Coder:
         starts: NDArray[Any],
         stops: NDArray[Any],
         codes: NDArray[Any],
-        firsts: NDArray[Any],
-    ) -> int: ...
+    ) -> None: ...
     def count(self, codes: NDArray[Any], rows: NDArray[Any]) -> None: ...
     def count_runs(
         self,

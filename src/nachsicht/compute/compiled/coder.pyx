@@ -67,14 +67,9 @@ cdef class Coder:
         const Place[::1] starts,
         const Place[::1] stops,
         int32_t[::1] codes,
-        int64_t[::1] firsts,
     ):
-        """Fill the number of each text, and for each new number the text that has it first.
-
-        Returns how many were new; ``firsts`` has as much room as ``codes``.
-        """
+        """Fill the number of each text; there are as many of these."""
         cdef Py_ssize_t n = starts.shape[0], i, done = 0
-        cdef int64_t before = self.found
         cdef uint64_t hashes[AHEAD]
         cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
         cdef const uint8_t* end = bytes_ + data.shape[0]
@@ -89,14 +84,12 @@ cdef class Coder:
                 codes[i] = self.code_of(
                     hashes[i % AHEAD], bytes_ + starts[i], stops[i] - starts[i], end)
                 if codes[i] == self.found:
-                    firsts[self.found - before] = i
                     self.found += 1
                     room = self.make_room()
                     if not room:
                         break
         if not room:
             raise MemoryError
-        return self.found - before
 
     def count(self, const int32_t[::1] codes, const int64_t[::1] rows):
         """Add so many rows to the texts of these numbers; there are as many rows as numbers."""

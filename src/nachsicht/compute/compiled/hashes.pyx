@@ -42,8 +42,22 @@ def of_texts(
 
 
 def at_codes(const uint64_t[::1] hashes, const int32_t[::1] codes, uint64_t[::1] into):
-    """``hashes[codes]``, of codes that are places in it; ``into`` is as long as the codes."""
+    """``hashes[codes]``; ``into`` is as long as the codes.
+
+    Codes come from outside with the data, so it is looked whether they are places in it.
+
+    Raises
+    ------
+    IndexError
+        If one is not.
+    """
     cdef Py_ssize_t i
+    cdef bint within = True
     with nogil:
         for i in range(codes.shape[0]):
+            within = 0 <= codes[i] < hashes.shape[0]
+            if not within:
+                break
             into[i] = hashes[codes[i]]
+    if not within:
+        raise IndexError(f"row {i} has level {codes[i]} of {hashes.shape[0]}")

@@ -119,8 +119,8 @@ def _by_product(
 
 
 def _by_cell(packs: Sequence[Pack], side: Quantity, rows: slice | NDArray[np.int64]) -> Floats:
-    parts = [p.power_sums(side.ranked[rows], side.present[rows], side.to_one) for p in packs]
-    return np.concatenate(parts, axis=1)
+    ranked, there, factor = side.ranked[rows], side.present[rows], side.to_one
+    return np.concatenate([pack.power_sums(ranked, there, factor) for pack in packs], axis=1)
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,80 @@
+"""Sums in one pass against exact ones of Python, whatever the length and the numbers."""
+
+import math
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra import numpy as hnp
+
+from nachsicht.compute.compiled import sums
+
+#: Lengths around those of a lane and of a piece, where the last ones are handled by themselves.
+LENGTHS = st.sampled_from([0, 1, 7, 8, 9, 511, 512, 513, 1030]) | st.integers(0, 40)
+NUMBERS = hnp.arrays(np.float64, LENGTHS, elements=st.floats(-1e6, 1e6))
+
+
+def near(exact, sizes):
+    """The sum to rounding; of no more digits than its largest parts have."""
+    return pytest.approx(float(exact), rel=1e-12, abs=1e-13 * sum(map(abs, sizes)) + 1e-300)
+
+
+@given(NUMBERS, st.floats(-1e6, 1e6))
+def test_distances_from_a_number(values, middle):
+    parts = [value - middle for value in values.tolist()]
+    assert sums.away_from(values, middle) == near(math.fsum(parts), parts)
+
+
+@given(NUMBERS, st.sampled_from([1.0, 0.25, 2.0**-20]), st.floats(-10, 10))
+def test_powers_and_products_with_scores(values, factor, middle):
+    away = [value * factor - middle for value in values.tolist()]
+    for power, found in enumerate(sums.powers(values, factor, middle), start=1):
+        parts = [z**power for z in away]
+        assert found == near(math.fsum(parts), parts)
+    scores = np.linspace(-3, 3, len(values))
+    total, squares, products = sums.with_scores(values, scores, factor, middle)
+    both = [z * score for z, score in zip(away, scores.tolist(), strict=True)]
+    assert total == near(math.fsum(away), away)
+    assert squares == near(math.fsum(z * z for z in away), [z * z for z in away])
+    assert products == near(math.fsum(both), both)
+
+
+def test_small_numbers_are_not_lost_among_large_ones():
+    values = np.concatenate(([1e16], np.ones(100_000), [-1e16]))
+    assert sums.away_from(values, 0.0) == pytest.approx(100_000, rel=0.01)
+
+
+@given(
+    hnp.arrays(np.int64, st.integers(1, 40))
+    | hnp.arrays(np.uint64, st.integers(1, 40))
+    | hnp.arrays(np.float64, st.integers(1, 40), elements=st.floats(-1e9, 1e9)),
+    st.data(),
+)
+def test_numbers_less_their_mean(values, data):
+    there = data.draw(hnp.arrays(np.bool_, len(values)))
+    into = np.full(len(values), np.nan)
+    held, mean, first, left, squares = sums.centred(values, there.view(np.uint8), into)
+    kept = [Fraction(value) for value, known in zip(values.tolist(), there, strict=True) if known]
+    assert held == len(kept)
+    assert (into[~there] == 0).all()
+    if kept:
+        exact = sum(kept) / len(kept)
+        span = float(max(kept) - min(kept)) + 1e-300
+        assert first == float(kept[0])
+        assert mean == pytest.approx(float(exact - kept[0]), rel=1e-12, abs=1e-12 * span)
+        expected = [float(value - exact) for value in kept]
+        assert into[there] == pytest.approx(expected, rel=1e-9, abs=1e-12 * span)
+        assert left == near(math.fsum(into), [span])
+        assert squares == near(math.fsum(into**2), into**2)
+
+
+@given(st.lists(st.tuples(st.integers(-1, 3), st.integers(-1, 2)), max_size=50))
+def test_rows_are_counted_by_two_levels(rows):
+    one, other = (np.array([row[i] for row in rows], np.int32) for i in (0, 1))
+    found = np.zeros((4, 3), np.int64)
+    sums.pairs(one, other, found)
+    assert found.tolist() == [[rows.count((i, j)) for j in range(3)] for i in range(4)]
+    signs = np.sign(one).astype(np.int8), np.sign(other).astype(np.int8)
+    assert sums.agreeing(*signs) == int(signs[0].astype(int) @ signs[1].astype(int))
