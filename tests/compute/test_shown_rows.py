@@ -109,3 +109,15 @@ def test_levels_where_a_column_is_missing_far_more_are_told():
 def test_a_column_may_be_missing_here_and_there_without_a_reason():
     frame = hives().mask(RNG.random((N, 4)) < 0.1)
     assert nachsicht.profile(frame).document.gaps_among == ()
+
+
+@pytest.mark.parametrize("stored", ["float32", "float64", "int16"])
+@pytest.mark.parametrize("seed", range(2))
+def test_rows_farthest_from_the_median_are_shown_however_they_are_stored(stored, seed):
+    rng = np.random.default_rng(seed)
+    weight = rng.normal(30, 5, 998)
+    weight[5::12] = rng.uniform(60, 90, 83)
+    weight = pd.Series(weight).astype(stored)
+    (rows,) = shown(nachsicht.profile(pd.DataFrame({"w": weight})).document, "outliers").values()
+    away = (weight.astype(float) - weight.astype(float).median()).abs()
+    assert [row for row, _ in rows] == sorted(away.nlargest(4).index + 1)

@@ -204,7 +204,8 @@ def _outermost(column: ColumnSummary, array: Any) -> _Places:
     if not numbers or not isinstance(detail, QuantitySummary) or not known(median):
         return np.empty(0, np.int64)
     values, present = numbers
-    away = np.abs(values - median)
+    # In the precision of the summary, whose ends must be found again.
+    away = np.abs(values.astype(np.float64, copy=False) - median)
     # The outermost values, of which the summary tells how many rows have them, make a limit.
     ends = {end.value: end.count for end in (*detail.lowest, *detail.highest)}
     distances = sorted(
