@@ -1,38 +1,34 @@
-"""The one place that ties sources, engine, computation and findings together."""
+"""The one place that ties sources, engine, computation and findings together.
+
+What computes takes a third of a second to be imported. Data is read meanwhile, so nothing of
+that is imported here before it is needed.
+"""
 
 from __future__ import annotations
 
 import os
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from nachsicht._check_columns import check_columns
-from nachsicht._on_demand import OnDemand, themed, threads
-from nachsicht._versions import VersionOnDemand, version_of
+from nachsicht._opening import Held, held, import_beside
 from nachsicht.accepted import read_accepted
-from nachsicht.compute.arrays import taken
-from nachsicht.compute.changes.across import compare_versions, compare_with_rest
-from nachsicht.compute.changes.change import Version
-from nachsicht.compute.clean import prepared
-from nachsicht.compute.groups import groups_in, slices_at, slices_in
-from nachsicht.contracts import Opened, ProgressListener
+from nachsicht.contracts import ProgressListener
 from nachsicht.errors import DocumentError
 from nachsicht.labels import labels_for, title_for
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
-from nachsicht.model.kinds import Kind
 from nachsicht.model.plan import Plan
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings, as_described
 from nachsicht.sources import source_of
 from nachsicht.themes import theme_of
-from nachsicht.words import phrase
 
-#: What the work can be about.
-_OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
+if TYPE_CHECKING:
+    from nachsicht._on_demand import OnDemand
+    from nachsicht._versions import VersionOnDemand
 
 
 def run_profile(
@@ -65,13 +61,17 @@ def run_comparison(
         for done, source in zip(ready, sources, strict=True)
     ]
     chosen = labels_for(names, labels or settings.labels or None)
+    import_beside("nachsicht._on_demand")
+    opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []
-    for done, source, label in zip(ready, sources, chosen, strict=True):
+    for done, name, read, label in zip(ready, names, opened, chosen, strict=True):
         if done is not None:
             versions.append(_relabelled(done, label))
-        elif source is not None:
-            title = title_for([source.label], [label])
-            versions.append(_version(source.open(), label, title, settings, listener))
+        elif read is not None:
+            title = title_for([name], [label])
+            versions.append(_version(read, label, title, settings, listener))
+    from nachsicht._on_demand import OnDemand
+
     title = settings.title or (
         versions[0].title if len(versions) == 1 else title_for(names, chosen)
     )
@@ -79,13 +79,13 @@ def run_comparison(
 
 
 def _version(
-    opened: Opened, label: str, title: str, settings: Settings, listener: ProgressListener | None
+    read: Held, label: str, title: str, settings: Settings, listener: ProgressListener | None
 ) -> VersionOnDemand | ProfileDocument:
-    from nachsicht.engines.local import fits
+    from nachsicht._versions import VersionOnDemand, version_of
 
-    if fits(opened, settings):
-        return VersionOnDemand(opened, label, title, settings, listener)
-    return version_of(lambda: opened, label, title, settings, listener).profile
+    if read.table is not None:
+        return VersionOnDemand(read, label, title, settings, listener)
+    return version_of(read.opened, label, title, settings, listener).profile
 
 
 def plan_run(data: object, settings: Settings) -> Plan:
@@ -94,57 +94,6 @@ def plan_run(data: object, settings: Settings) -> Plan:
 
     opened = source_of(data, settings.reading).open()
     return plan_of(opened, as_described(settings, opened.description))
-
-
-def run_groups(
-    data: object,
-    by: str,
-    names: Sequence[str],
-    settings: Settings,
-    listener: ProgressListener | None = None,
-    cuts: Sequence[str] = (),
-) -> ComparisonDocument:
-    """Compare the groups of one dataset: two that are named, or each with all the others.
-
-    By a moment column, its months or years are compared one after the other, as versions are.
-    """
-    theme = theme_of(settings.theme)
-    source = source_of(data, settings.reading)
-    opened = source.open()
-    settings = as_described(settings, opened.description)
-    table = prepared(opened.table(), settings)
-    slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
-    groups = slices or groups_in(table, by, names)
-    facts = opened.facts
-    # The column that made the groups would only say that they are groups; and what was
-    # prepared once is not prepared again.
-    kept = [i for i, name in enumerate(table.schema.names) if name != by]
-    table = table.select(kept)
-    settings = msgspec.structs.replace(
-        settings, omit=(), mask=(), missing_marks=(), missing_marks_in={}
-    )
-
-    def version(rows: Any, label: str) -> Version:
-        part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
-        enough = max(4 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
-        roomy = msgspec.structs.replace(settings, memory_bytes=enough, engine="local")
-        return version_of(lambda: part, label, label, roomy, listener)
-
-    words = "verdict.slices_title" if slices else "verdict.groups_title"
-    title = settings.title or phrase(words, by=by)
-    accepted = read_accepted(settings.accepted)
-    versions = [version(taken(table, group.rows), group.label) for group in groups]
-    check_columns([version.profile for version in versions], settings)
-    with threads(settings) as spread:
-        if slices:
-            found = compare_versions(versions, title, settings, accepted, spread, sliced_by=by)
-            return themed(found, theme)
-        if len(names) == 2:
-            found = compare_versions(versions, title, settings, accepted, spread, by)
-            return themed(found, theme)
-        rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
-        found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)
-        return themed(found, theme)
 
 
 def _ready(version: object) -> ProfileDocument | None:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import os
 import platform
 import time
-from collections.abc import Callable, Sequence
-from datetime import UTC, datetime
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
 
+from nachsicht._clock import now, seconds_since
+from nachsicht._opening import Held
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
@@ -18,6 +18,8 @@ from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.shown import Shower, with_rows
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
+from nachsicht.engines.in_memory import InMemory
+from nachsicht.engines.running import run_engine
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.description import Description
 from nachsicht.model.profile import Origin
@@ -27,21 +29,17 @@ from nachsicht.version import VERSION
 
 
 def version_of(
-    open_source: Callable[[], Opened],
+    opened: Opened,
     label: str,
     title: str,
     settings: Settings,
     listener: ProgressListener | None,
 ) -> Version:
     """All that is computed of a source."""
-    from nachsicht.engines import run_engine
-
     started = time.perf_counter()
-    opened = open_source()
     own = as_described(settings, opened.description)
-    now = int(_now().timestamp() * 1e6)
-    computed, at_hand = run_engine(opened, own, listener or ignore_progress, now)
-    origin = _origin(opened, settings, _seconds_since(started))
+    computed, at_hand = run_engine(opened, own, listener or ignore_progress, _microseconds())
+    origin = _origin(opened, settings, seconds_since(started))
     return _put_together(label, title, computed, at_hand, origin, own, opened.description)
 
 
@@ -53,24 +51,21 @@ class VersionOnDemand:
 
     def __init__(
         self,
-        opened: Opened,
+        held: Held,
         label: str,
         title: str,
         settings: Settings,
         listener: ProgressListener | None,
     ) -> None:
-        from nachsicht.engines.in_memory import InMemory
-
         started = time.perf_counter()
         self.label, self.title, self._settings = label, title, settings
-        self._opened, own = opened, as_described(settings, opened.description)
+        self._opened, table = held.opened, held.table
+        own = as_described(settings, self._opened.description)
         # What is computed later must not see what was changed in between.
-        table = opened.table()
-        table = prepared(detached(table) if opened.facts.format == "pandas" else table, own)
-        now = int(_now().timestamp() * 1e6)
-        listener = listener or ignore_progress
-        self._own = InMemory(table, own, now, listener, opened.description)
-        self._seconds = _seconds_since(started)
+        table = prepared(detached(table) if self._opened.facts.format == "pandas" else table, own)
+        listener, described = listener or ignore_progress, self._opened.description
+        self._own = InMemory(table, own, _microseconds(), listener, described)
+        self._seconds = held.seconds + seconds_since(started)
 
     def __getattr__(self, name: str) -> Any:
         """A part, by the name that documents give it."""
@@ -92,7 +87,7 @@ class VersionOnDemand:
         started, settings = time.perf_counter(), self._settings
         computed = self._own.computed
         origin = _origin(self._opened, settings, 0.0)
-        seconds = round(self._seconds + _seconds_since(started), 3)
+        seconds = round(self._seconds + seconds_since(started), 3)
         origin = msgspec.structs.replace(origin, seconds=seconds)
         return _put_together(
             self.label,
@@ -114,7 +109,7 @@ def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
         notes=tuple(facts.notes),
         unread_lines=facts.unread_lines,
         settings=settings_text(settings),
-        made_at=_now().isoformat(timespec="seconds"),
+        made_at=now().isoformat(timespec="seconds"),
         seconds=seconds,
         nachsicht_version=VERSION,
         python_version=platform.python_version(),
@@ -138,13 +133,6 @@ def _put_together(
     return Version(profile, at_hand)
 
 
-def _seconds_since(started: float) -> float:
-    """Seconds of work; 0 where results shall be made again to the byte."""
-    fixed = "SOURCE_DATE_EPOCH" in os.environ
-    return 0.0 if fixed else round(time.perf_counter() - started, 3)
-
-
-def _now() -> datetime:
-    """The time of now, or that of SOURCE_DATE_EPOCH for results that can be made again."""
-    fixed = os.environ.get("SOURCE_DATE_EPOCH")
-    return datetime.fromtimestamp(int(fixed), UTC) if fixed else datetime.now(UTC)
+def _microseconds() -> int:
+    """Since 1970, of now."""
+    return int(now().timestamp() * 1e6)

@@ -169,7 +169,7 @@ def compare_groups(
     >>> sorted({finding.columns[0] for finding in page.findings})
     ['frames']
     """
-    from nachsicht._run import run_groups
+    from nachsicht._run_groups import run_groups
 
     if groups is not None and len(groups) != 2:
         raise SettingsError(

@@ -14,7 +14,7 @@ ROOT = Path(nachsicht.__file__).parent
 #: The floors, from the ground up. A module may import from lower floors and its own room.
 FLOORS = [
     ["version", "errors"],
-    ["words", "writing"],
+    ["words", "writing", "_clock"],
     ["model"],
     ["settings"],
     ["contracts", "labels"],
@@ -23,10 +23,11 @@ FLOORS = [
     ["remedies", "figures"],
     ["parts"],
     ["sources", "engines", "report", "accepted", "themes"],
+    ["_opening"],
     ["_versions"],
     ["_check_columns"],
     ["_on_demand"],
-    ["_run", "settings_files"],
+    ["_run", "_run_groups", "settings_files"],
     ["results"],
     ["face"],
     ["demo", "testing"],
@@ -100,6 +101,13 @@ def test_no_room_is_called_like_a_public_function():
 def test_importing_the_package_loads_nothing_heavy():
     heavy = ["numpy", "pyarrow", "scipy", "pandas", "matplotlib", "click", "rich", "msgspec"]
     code = f"import sys, nachsicht; print([m for m in {heavy} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
+
+
+def test_what_opens_data_waits_for_nothing_that_computes():
+    computing = ["numpy", "pyarrow", "nachsicht._on_demand", "nachsicht.engines.in_memory"]
+    code = f"import sys, nachsicht._run; print([m for m in {computing} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
 

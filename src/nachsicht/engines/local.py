@@ -6,7 +6,6 @@ batch; every column's part is condensed once it outgrows its share of the memory
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from itertools import chain
@@ -26,6 +25,7 @@ from nachsicht.compute.table_part import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.engines.in_memory import InMemory
+from nachsicht.engines.memory import fits, memory_of
 from nachsicht.engines.threads import threads
 from nachsicht.settings import Settings
 
@@ -35,9 +35,6 @@ Batches = Iterator[tuple[Any, int]]
 
 #: Of the memory that may be used, so much is left to reading and to what is not kept.
 _KEPT = 0.25
-#: Memory that computing takes, in memories of the data.
-_WORKING = 2
-_UNTOLD_MEMORY = 2 << 30
 
 
 def run_local(
@@ -60,26 +57,6 @@ def run_local(
                     continue
     own = InMemory(table, settings, now, listener, opened.description)
     return own.computed, own.at_hand
-
-
-def fits(opened: Opened, settings: Settings) -> bool:
-    """Whether the data is computed in memory, exactly."""
-    if opened.engine or settings.engine != "local":
-        return False
-    if not settings.memory_bytes:
-        return opened.memory_bytes <= memory_of(settings)
-    # Memory that was stated is kept: computing takes as much again as the data.
-    return _WORKING * opened.memory_bytes <= settings.memory_bytes
-
-
-def memory_of(settings: Settings) -> int:
-    """Bytes that may be used: the setting, or a quarter of the machine's memory."""
-    if settings.memory_bytes:
-        return settings.memory_bytes
-    try:
-        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4
-    except (AttributeError, ValueError, OSError):  # where the system does not tell
-        return _UNTOLD_MEMORY
 
 
 def _streamed(

@@ -6,7 +6,7 @@ import os
 
 from nachsicht.compute.table_part import CLUSTER_BYTES
 from nachsicht.contracts import Opened
-from nachsicht.engines.local import fits, memory_of
+from nachsicht.engines.memory import fits, memory_of
 from nachsicht.model.plan import Plan
 from nachsicht.settings import Settings
 from nachsicht.words import phrase, size

@@ -27,7 +27,8 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
 
     def table() -> Any:
         try:
-            return pq.ParquetFile(path).read()
+            # Each column as it is decoded, not the whole file beforehand: less memory and time.
+            return pq.ParquetFile(path, pre_buffer=False).read()
         except (pa.ArrowException, OSError) as error:
             raise _damaged(path, "Parquet", error) from error
 

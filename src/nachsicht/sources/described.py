@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from nachsicht.compute.held_against import unusable
 from nachsicht.contracts import Opened, Source
 from nachsicht.model.description import Description
 from nachsicht.settings import Reading
@@ -47,7 +46,18 @@ class DescribedSource:
             found = description_beside(self.path) or opened.description
         elif named is None:
             found = opened.description
-        for column in found.columns if found else ():
-            if column.pattern is not None and unusable(column.pattern):
-                opened.facts.notes.append(phrase("page.unusable_pattern", column=column.name))
+        opened.facts.notes.extend(_unusable_patterns(found))
         return replace(opened, description=found)
+
+
+def _unusable_patterns(description: Description | None) -> list[str]:
+    """Notes of the patterns that cannot be held against texts."""
+    columns = description.columns if description else ()
+    stated = {column.name: column.pattern for column in columns if column.pattern is not None}
+    if not stated:
+        return []
+    # Few descriptions have patterns, and what holds them is slow to import.
+    from nachsicht.compute.held_against import unusable
+
+    broken = (name for name, pattern in stated.items() if unusable(pattern))
+    return [phrase("page.unusable_pattern", column=name) for name in broken]

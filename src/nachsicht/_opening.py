@@ -1,0 +1,54 @@
+"""A source opened, and read where it fits in memory: all that needs none of the computing."""
+
+from __future__ import annotations
+
+import time
+from contextlib import suppress
+from dataclasses import dataclass
+from importlib import import_module
+from threading import Thread
+from typing import Any
+
+from nachsicht._clock import seconds_since
+from nachsicht.contracts import Opened, Source
+from nachsicht.engines.memory import fits
+from nachsicht.settings import Settings
+
+
+@dataclass(frozen=True)
+class Held:
+    """A source that is ready to be computed.
+
+    Attributes
+    ----------
+    opened : Opened
+    table : Arrow table, optional
+        All rows, where they fit in memory.
+    seconds : float
+        That opening and reading took.
+    """
+
+    opened: Opened
+    table: Any
+    seconds: float
+
+
+def held(source: Source, settings: Settings) -> Held:
+    """Open a source, and read it where it is to be computed in memory."""
+    started = time.perf_counter()
+    opened = source.open()
+    table = opened.table() if fits(opened, settings) else None
+    return Held(opened, table, seconds_since(started))
+
+
+def import_beside(module: str) -> None:
+    """Import a module on another thread, while this one waits for a disk or a database.
+
+    If that fails, it fails again where the module is used.
+    """
+
+    def load() -> None:
+        with suppress(Exception):
+            import_module(module)
+
+    Thread(target=load).start()

@@ -1,0 +1,75 @@
+"""The groups of one dataset, compared with each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+
+from nachsicht._check_columns import check_columns
+from nachsicht._on_demand import themed, threads
+from nachsicht._versions import version_of
+from nachsicht.accepted import read_accepted
+from nachsicht.compute.arrays import taken
+from nachsicht.compute.changes.across import compare_versions, compare_with_rest
+from nachsicht.compute.changes.change import Version
+from nachsicht.compute.clean import prepared
+from nachsicht.compute.groups import groups_in, slices_at, slices_in
+from nachsicht.contracts import Opened, ProgressListener
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.settings import Settings, as_described
+from nachsicht.sources import source_of
+from nachsicht.themes import theme_of
+from nachsicht.words import phrase
+
+
+def run_groups(
+    data: object,
+    by: str,
+    names: Sequence[str],
+    settings: Settings,
+    listener: ProgressListener | None = None,
+    cuts: Sequence[str] = (),
+) -> ComparisonDocument:
+    """Compare the groups of one dataset: two that are named, or each with all the others.
+
+    By a moment column, its months or years are compared one after the other, as versions are.
+    """
+    theme = theme_of(settings.theme)
+    source = source_of(data, settings.reading)
+    opened = source.open()
+    settings = as_described(settings, opened.description)
+    table = prepared(opened.table(), settings)
+    slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
+    groups = slices or groups_in(table, by, names)
+    facts = opened.facts
+    # The column that made the groups would only say that they are groups; and what was
+    # prepared once is not prepared again.
+    kept = [i for i, name in enumerate(table.schema.names) if name != by]
+    table = table.select(kept)
+    settings = msgspec.structs.replace(
+        settings, omit=(), mask=(), missing_marks=(), missing_marks_in={}
+    )
+
+    def version(rows: Any, label: str) -> Version:
+        part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
+        enough = max(4 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
+        roomy = msgspec.structs.replace(settings, memory_bytes=enough, engine="local")
+        return version_of(part, label, label, roomy, listener)
+
+    words = "verdict.slices_title" if slices else "verdict.groups_title"
+    title = settings.title or phrase(words, by=by)
+    accepted = read_accepted(settings.accepted)
+    versions = [version(taken(table, group.rows), group.label) for group in groups]
+    check_columns([version.profile for version in versions], settings)
+    with threads(settings) as spread:
+        if slices:
+            found = compare_versions(versions, title, settings, accepted, spread, sliced_by=by)
+            return themed(found, theme)
+        if len(names) == 2:
+            found = compare_versions(versions, title, settings, accepted, spread, by)
+            return themed(found, theme)
+        rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
+        found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)
+        return themed(found, theme)
