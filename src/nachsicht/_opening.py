@@ -41,14 +41,15 @@ def held(source: Source, settings: Settings) -> Held:
     return Held(opened, table, seconds_since(started))
 
 
-def import_beside(module: str) -> None:
-    """Import a module on another thread, while this one waits for a disk or a database.
+def import_beside(*modules: str) -> None:
+    """Import modules on another thread, while this one waits for a disk or for other threads.
 
-    If that fails, it fails again where the module is used.
+    What fails fails again where it is used.
     """
 
     def load() -> None:
-        with suppress(Exception):
-            import_module(module)
+        for module in modules:
+            with suppress(Exception):
+                import_module(module)
 
     Thread(target=load).start()

@@ -6,6 +6,7 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from nachsicht._opening import import_beside
 from nachsicht.errors import OutputError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack
@@ -158,9 +159,11 @@ class _Result:
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
+        import_beside("nachsicht.report.page", "jinja2")
+        across = self._across
         from nachsicht.report.page import page_of
 
-        return page_of(self._across)
+        return page_of(across)
 
     def to_markdown(self) -> str:
         """The summary in Markdown, fit for a merge request."""

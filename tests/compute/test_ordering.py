@@ -1,6 +1,7 @@
 """Places in rising order, and hashes of texts, whatever the numbers and texts are."""
 
 import numpy as np
+import pandas as pd
 import pyarrow as pa
 import pytest
 import scipy.stats
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.ordering import doubled_ranks, order_of, runs_of
+from nachsicht.compute.ordering import doubled_ranks, order_of, repeated, runs_of
 
 NUMBERS = st.one_of(
     hnp.arrays(np.float64, st.integers(0, 40), elements=st.floats(allow_nan=False)),
@@ -41,6 +42,14 @@ def test_runs_are_those_of_numpy(values):
     assert np.array_equal(counts, expected[1])
 
 
+@given(NUMBERS)
+def test_what_is_repeated_is_what_pandas_groups(values):
+    places, starts = repeated(values)
+    found = [part.tolist() for part in np.split(places, starts)[1:]]
+    groups = pd.Series(range(len(values)), dtype=int).groupby(values)
+    assert found == [rows.tolist() for _, rows in groups if len(rows) > 1]
+
+
 def test_a_level_that_is_none_is_an_error():
     codes = pa.Array.from_buffers(pa.int32(), 2, [None, pa.py_buffer(np.array([0, 9], np.int32))])
     levels = pa.DictionaryArray.from_arrays(codes, pa.array(["calm"]), safe=False)
@@ -53,6 +62,10 @@ def test_many_numbers_that_differ_in_their_last_bits():
     values = np.concatenate((rng.normal(size=3000), 1 + rng.integers(0, 99, 3000) * 2.0**-52))
     assert np.array_equal(doubled_ranks(values), 2 * scipy.stats.rankdata(values))
     assert np.array_equal(order_of(values), np.argsort(values, kind="stable"))
+    many = np.tile(values, 2)
+    places, starts = repeated(many)
+    assert np.array_equal(places, np.argsort(many, kind="stable"))
+    assert np.array_equal(np.diff(starts, append=len(many)), np.unique(many, return_counts=True)[1])
 
 
 @given(st.lists(st.one_of(st.text(), st.text("ab", min_size=7, max_size=40))))

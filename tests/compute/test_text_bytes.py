@@ -5,16 +5,19 @@ from collections import Counter
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nachsicht.compute.tallies import Tally
+from nachsicht.compute.hashing import hash_values
+from nachsicht.compute.tallies import Tally, mostly_different, observe_texts
 from nachsicht.compute.text_bytes import (
     LOWER,
     SHAPE,
     bytes_of,
     coded,
     counted,
+    counted_by_hashes,
     counted_runs,
     encoded,
     measured,
@@ -37,6 +40,34 @@ def test_texts_are_numbered_as_they_first_occur(texts, offset):
     expected = pc.dictionary_encode(array)
     assert codes.tolist() == expected.indices.to_pylist()
     assert different.to_pylist() == expected.dictionary.to_pylist()
+
+
+@given(TEXTS)
+def test_texts_are_counted_by_their_hashes(texts):
+    array = strings(texts)
+    different, rows = counted_by_hashes(array, hash_values(array))
+    assert list(zip(different.to_pylist(), rows.tolist(), strict=True)) == [*Counter(texts).items()]
+
+
+def test_texts_that_share_a_hash_and_are_not_equal_are_found():
+    texts = strings(["calm", "mites", "calm"])
+    assert counted_by_hashes(texts, np.array([7, 7, 7], np.uint64)) is None
+    assert counted_by_hashes(texts, np.array([7, 8, 7], np.uint64)).counts.tolist() == [2, 1]
+
+
+@pytest.mark.parametrize("stored", [pa.string(), pa.large_string(), pa.string_view()], ids=str)
+def test_many_different_texts_are_counted_like_few(stored):
+    rng = np.random.default_rng(7)
+    texts = [f"hive {a:x}" for a in rng.integers(0, 1 << 24, 1 << 17)]
+    texts[::9] = [None] * len(texts[::9])
+    array = pa.chunked_array([pa.array(texts[:1000], stored), pa.array(texts[1000:], stored)])
+    assert mostly_different(array)
+    part = observe_texts(array)
+    tally = part.counted()
+    expected = Counter(text for text in texts if text is not None)
+    assert dict(zip(tally.values.to_pylist(), tally.counts.tolist(), strict=True)) == expected
+    assert part.missing == texts.count(None)
+    assert not mostly_different(pa.array(texts[:100] * 2000, stored))
 
 
 def test_many_different_texts_are_told_apart():

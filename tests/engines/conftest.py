@@ -13,7 +13,7 @@ def dask_client():
     from distributed import Client, LocalCluster
 
     with (
-        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
+        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address="127.0.0.1:0") as cluster,
         Client(cluster) as client,
     ):
         yield client

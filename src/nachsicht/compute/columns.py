@@ -24,7 +24,7 @@ from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.compute.nested import observe_nested
 from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
 from nachsicht.compute.readings import Body, as_described, read_part
-from nachsicht.compute.tallies import TallyPart, observe_flags, observe_texts
+from nachsicht.compute.tallies import TallyPart, mostly_different, observe_flags, observe_texts
 from nachsicht.compute.text_bytes import encoded
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.description import ColumnDescription
@@ -97,12 +97,15 @@ def observe_column(array: Any, same: Any = None) -> ColumnPart:
 
 
 def encode(array: Any) -> Any:
-    """Texts as a dictionary array, which counts and hashes can share; others as they are."""
+    """Texts as a dictionary array, which counts and hashes can share; others as they are.
+
+    Texts that are mostly different stay as they are too.
+    """
     stored = array.type
     if pa.types.is_dictionary(stored) and not is_text(stored.value_type):
         return array.cast(stored.value_type)
     if is_text(stored):
-        return encoded(array)
+        return array if mostly_different(array) else encoded(array)
     if pa.types.is_dictionary(stored) and isinstance(array, pa.ChunkedArray):
         # One dictionary for all chunks, so that no value is counted or hashed twice.
         return array.unify_dictionaries().combine_chunks()

@@ -59,6 +59,33 @@ def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
     return found
 
 
+def repeated(values: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The places of numbers that occur more than once, and where among these each begins anew.
+
+    Parameters
+    ----------
+    values : array of shape (n,)
+        Integers, or floats without NaN.
+
+    Returns
+    -------
+    (places, starts)
+        The places of equal numbers stand beside each other, in rising order; ``starts`` tells
+        where the places of each number begin.
+    """
+    values = plain(values)
+    words, width = _sorted_words(values)
+    places, first = np.empty(len(values), np.int64), np.empty(len(values), np.bool_)
+    found = kernels.repeated(words, width, values, places, first.view(np.uint8))
+    if found >= 0:
+        return places[:found].copy(), np.flatnonzero(first[:found])
+    order = np.argsort(values, kind="stable")
+    ranked = values[order]
+    beside = np.concatenate(([False], ranked[1:] == ranked[:-1], [False]))
+    kept = beside[1:] | beside[:-1]
+    return order[kept], np.flatnonzero(~beside[:-1][kept])
+
+
 def runs_of(values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
     """The different ones of rising numbers, and how often each occurs."""
     values = plain(values)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.cells import short_text
 from nachsicht.compute.hashing import Hashes, hash_values, salt_of
-from nachsicht.compute.ordering import order_of
+from nachsicht.compute.ordering import repeated
 from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.kinds import Kind
@@ -44,25 +44,23 @@ class RepeatsPart:
     def finish(self) -> Repeats:
         """Count repeated rows and find where they stand together."""
         hashes = np.concatenate(self.chunks) if self.chunks else np.empty(0, np.uint64)
-        order = order_of(hashes)
-        ranked = hashes[order]
-        new = np.ones(len(ranked), bool)
-        new[1:] = ranked[1:] != ranked[:-1]
-        starts = np.flatnonzero(new)
-        originals = order[starts][np.cumsum(new) - 1]
-        repeated, first = order[~new], originals[~new]
-        in_order = np.argsort(repeated)
+        places, starts = repeated(hashes)
+        later = np.ones(len(places), np.bool_)
+        later[starts] = False
+        sizes = np.diff(starts, append=len(places))
+        again, first = places[later], np.repeat(places[starts], sizes - 1)
+        in_order = np.argsort(again)
         size = _FIRST_BLOCK
         while len(hashes) / size > MOST_PLACES:
             size *= 2
-        places = np.bincount(repeated // size, minlength=-(-len(hashes) // size))
+        blocks = np.bincount(again // size, minlength=-(-len(hashes) // size))
         return Repeats(
-            repeated_rows=len(repeated),
-            distinct_rows=len(hashes) - len(repeated),
-            blocks=_blocks(repeated[in_order], first[in_order]),
-            groups=_groups(order, starts),
+            repeated_rows=len(again),
+            distinct_rows=len(hashes) - len(again),
+            blocks=_blocks(again[in_order], first[in_order]),
+            groups=_groups(places, starts, sizes),
             block_rows=size,
-            places=tuple(places.tolist()) if len(repeated) else (),
+            places=tuple(blocks.tolist()) if len(again) else (),
         )
 
 
@@ -202,16 +200,15 @@ def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
     return min(float(rows), rows * (rows - 1) / 2 * agreement)
 
 
-def _groups(order: NDArray[np.int64], starts: NDArray[np.int64]) -> tuple[RepeatGroup, ...]:
+def _groups(
+    places: NDArray[np.int64], starts: NDArray[np.int64], sizes: NDArray[np.int64]
+) -> tuple[RepeatGroup, ...]:
     """The largest groups of equal rows, of equally large ones those that begin first."""
-    sizes = np.diff(starts, append=len(order))
-    several = np.flatnonzero(sizes > 1)
-    first = order[starts[several]]
-    largest = several[np.lexsort((first, -sizes[several]))[:MOST_GROUPS]]
+    largest = np.lexsort((places[starts], -sizes))[:MOST_GROUPS]
     return tuple(
         RepeatGroup(
             int(sizes[i]),
-            tuple((order[starts[i] : starts[i] + min(sizes[i], MOST_SHOWN)] + 1).tolist()),
+            tuple((places[starts[i] : starts[i] + min(sizes[i], MOST_SHOWN)] + 1).tolist()),
             (),
         )
         for i in largest

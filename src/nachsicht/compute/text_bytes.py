@@ -9,9 +9,10 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.arrays import arrow_flags, missing_in
 from nachsicht.compute.compiled import texts as kernels
 from nachsicht.compute.compiled.coder import Coder
+from nachsicht.compute.ordering import repeated
 
 #: Which bytes are ASCII white space.
 SPACE = np.zeros(256, bool)
@@ -175,6 +176,21 @@ def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
     coder = Coder()
     coder.count(_codes(coder, *texts), np.ascontiguousarray(rows))
     return _counted(coder)
+
+
+def counted_by_hashes(texts: Any, hashes: NDArray[np.uint64]) -> Counted | None:
+    """The different ones of a large string array without nulls, in the order in which they occur.
+
+    Equal texts have equal hashes. None where texts that are not equal have them too.
+    """
+    places, starts = repeated(hashes)
+    if not kernels.equal_in_runs(*bytes_of(texts), places, starts):
+        return None
+    rows = np.ones(len(texts), np.int64)
+    rows[places] = 0
+    rows[places[starts]] = np.diff(starts, append=len(places))
+    first = rows > 0
+    return Counted(texts.filter(arrow_flags(first)), rows[first])
 
 
 def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") -> Counted:

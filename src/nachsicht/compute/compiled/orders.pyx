@@ -1,6 +1,6 @@
 """Passes over numbers on their way into order, and over numbers in rising order."""
 
-from libc.stdint cimport int32_t, int64_t, uint64_t
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 from libc.string cimport memcpy
 
 cdef extern from *:
@@ -127,6 +127,39 @@ def doubled_ranks(uint64_t[::1] words_, int width, const Number[::1] values, Ran
                 first = last
             start = stop
     return start == words_.shape[0]
+
+
+def repeated(
+    uint64_t[::1] words_, int width, const Number[::1] values, int64_t[::1] into, uint8_t[::1] first
+):
+    """The places of values that are not alone, equal ones beside each other, in rising order.
+
+    ``first`` tells of each whether it is the first of those that equal it. Returns how many there
+    are; -1 where it is not done, as in `places`. All arrays are equally long.
+    """
+    cdef Py_ssize_t start = 0, stop, i, last
+    cdef int64_t found = 0
+    cdef uint64_t mask = (<uint64_t>1 << width) - 1
+    with nogil:
+        while start < words_.shape[0]:
+            stop = start + 1
+            if stop == words_.shape[0] or words_[stop] >> width != words_[start] >> width:
+                start = stop
+                continue
+            stop = settled(words_, width, values, start)
+            if not stop:
+                found = -1
+                break
+            while start < stop:
+                last = start + 1
+                while last < stop and values[words_[last] & mask] == values[words_[start] & mask]:
+                    last += 1
+                for i in range(start, last if last - start > 1 else start):
+                    into[found] = <int64_t>(words_[i] & mask)
+                    first[found] = i == start
+                    found += 1
+                start = last
+    return found
 
 
 def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):

@@ -33,3 +33,10 @@ def smallest(
     keys: NDArray[Any],
     chosen: NDArray[Any],
 ) -> None: ...
+def equal_in_runs(
+    data: NDArray[Any],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
+    places: NDArray[Any],
+    runs: NDArray[Any],
+) -> bool: ...

@@ -168,3 +168,31 @@ cdef inline bint before(
     length, lengths = stops[one] - starts[one], stops[other] - starts[other]
     found = memcmp(data + starts[one], data + starts[other], min(length, lengths))
     return found < 0 if found else length < lengths
+
+
+def equal_in_runs(
+    const uint8_t[::1] data,
+    const int64_t[::1] starts,
+    const int64_t[::1] stops,
+    const int64_t[::1] places,
+    const int64_t[::1] runs,
+):
+    """Whether the texts at some places equal each other from where each run begins to the next."""
+    cdef Py_ssize_t run, i, stop
+    cdef int64_t first = 0, place, length
+    cdef bint equal = True
+    cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
+    with nogil:
+        for run in range(runs.shape[0]):
+            stop = runs[run + 1] if run + 1 < runs.shape[0] else places.shape[0]
+            first = places[runs[run]]
+            length = stops[first] - starts[first]
+            for i in range(runs[run] + 1, stop):
+                place = places[i]
+                equal = stops[place] - starts[place] == length and not memcmp(
+                    bytes_ + starts[first], bytes_ + starts[place], length)
+                if not equal:
+                    break
+            if not equal:
+                break
+    return equal

@@ -100,11 +100,11 @@ def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMomen
             squares = np.repeat(squared[:, None], k, axis=1)
         else:
             there = np.array([present for _, present in columns], np.float64)
-            rows, sums, squares = there @ there.T, away @ there.T, away**2 @ there.T
+            rows, sums, squares = (np.dot(x, there.T) for x in (there, away, away**2))
         shifted = np.divide(sums, rows, out=np.zeros_like(rows), where=rows > 0)
         return CoMoments(
             rows,
             shifted + (means + first)[:, None],
             np.maximum(squares - rows * shifted**2, 0),
-            away @ away.T - rows * shifted * shifted.T,
+            np.dot(away, away.T) - rows * shifted * shifted.T,
         )

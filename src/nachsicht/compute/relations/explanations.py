@@ -93,8 +93,8 @@ def _of_quantities(band: Band, away: Floats, there: Floats) -> Floats:
     """The share of the variance of every quantity that every column of the band explains."""
     parts = np.zeros((FOLDS, 2, band.levels, len(away)))
     for fold, indicators, rows in _folds(band, away.shape[1]):
-        parts[fold, 0] += indicators @ there[:, rows].T
-        parts[fold, 1] += indicators @ away[:, rows].T
+        parts[fold, 0] += np.dot(indicators, there[:, rows].T)
+        parts[fold, 1] += np.dot(indicators, away[:, rows].T)
     total = parts.sum(axis=0)
     total_by_column = np.array([band.total(figure) for figure in total])
     # Squared errors, less the squares themselves, which all explanations have in common.
@@ -117,8 +117,8 @@ def _of_quantities(band: Band, away: Floats, there: Floats) -> Floats:
 def _squares(band: Band, away: Floats) -> Floats:
     """Sums of squares of the quantities in the rows where a column has a value."""
     there: Floats = np.array([codes >= 0 for codes in band.codes], np.float64)
-    squares: Floats = away**2
-    return there @ squares.T
+    squares: Floats = np.dot(there, (away**2).T)
+    return squares
 
 
 def _of_levels(band: Band, target: Band) -> Floats:
@@ -127,7 +127,7 @@ def _of_levels(band: Band, target: Band) -> Floats:
     rows_in_all = len(band.codes[0])
     # The counts of a block are whole numbers that single precision holds.
     for fold, indicators, rows in _folds(band, rows_in_all, np.float32):
-        parts[fold] += indicators @ target.indicators(rows, np.float32).T
+        parts[fold] += np.dot(indicators, target.indicators(rows, np.float32).T)
     total = parts.sum(axis=0)
     by_bin, overall_counts = target.total(total, axis=1), band.total(total)
     n = target.total(overall_counts, axis=1)

@@ -38,7 +38,8 @@ def counts_of_pairs(one: Band, other: Band) -> Floats:
         for part in slices(rows, BLOCK_ROWS):
             # The counts of a block are whole numbers that single precision holds.
             mine = one.indicators(part, np.float32)
-            counts += mine @ (mine if other is one else other.indicators(part, np.float32)).T
+            theirs = mine if other is one else other.indicators(part, np.float32)
+            counts += np.dot(mine, theirs.T)
         return counts
     if other is one:
         for codes, place in zip(one.codes, one.places, strict=True):
@@ -110,10 +111,10 @@ def _by_product(
 ) -> Floats:
     ranked = np.array([side.ranked[rows] * side.to_one for side in sides])
     power = np.array([side.present[rows] for side in sides], np.float64)
-    sums = [indicators @ power.T]
+    sums = [np.dot(indicators, power.T)]
     power = ranked
     for _ in range(powers):
-        sums.append(indicators @ power.T)
+        sums.append(np.dot(indicators, power.T))
         power = power * ranked
     return np.array(sums)
 

@@ -99,7 +99,7 @@ def _of_whole(
 
     def products(start: int) -> Floats:
         x = np.array([r[start : start + _BLOCK_ROWS] for r in ranked], np.float64)
-        found: Floats = x @ x.T
+        found: Floats = np.dot(x, x.T)
         return found
 
     sums = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)

@@ -168,7 +168,10 @@ def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) ->
     kept = np.flatnonzero(counts)
     lumped = max(len(kept) - (MOST_LEVELS - 1), 0) if len(kept) > MOST_LEVELS else 0
     if lumped:
-        by_name = sorted(kept.tolist(), key=lambda i: (-int(counts[i]), names[i]))
+        # Of many levels most are too rare to be looked at by name.
+        least = np.partition(counts, -(MOST_LEVELS - 1))[-(MOST_LEVELS - 1)]
+        maybe = np.flatnonzero(counts >= least).tolist()
+        by_name = sorted(maybe, key=lambda i: (-int(counts[i]), names[i]))
         kept = np.array(by_name[: MOST_LEVELS - 1])
     kept = np.array(sorted(kept.tolist(), key=lambda i: names[i]), np.int64)
     new = np.full(len(names) + 1, len(kept), np.int32)
