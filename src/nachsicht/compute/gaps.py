@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.chance import shares_chance
@@ -86,25 +87,43 @@ def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
 def observe_gaps(batch: Any, split_by: Sequence[SplitBy]) -> GapsPart:
     """Count one batch: a table or record batch."""
     part = GapsPart()
-    empty = {
-        position: gaps
-        for position in range(batch.num_columns)
-        if (gaps := missing_in(batch.column(position))).any()
-    }
+    columns = [(i, missing_in(batch.column(i))) for i in range(batch.num_columns)]
+    sides = {i: _FewerSide.of(gaps) for i, gaps in columns if gaps.any() and not gaps.all()}
     for by, unit in ((split.position, split.unit) for split in split_by):
         names, codes = levels_in(batch.column(by), unit)
-        part.rows[by] = _count(names, codes)
-        for position, gaps in empty.items():
-            if position != by and not gaps.all():
-                part.missing[position, by] = _count(names, codes[gaps])
+        rows = np.bincount(codes, minlength=len(names))
+        part.rows[by] = _by_name(names, rows)
+        for position, side in sides.items():
+            if position != by:
+                part.missing[position, by] = _by_name(names, side.missing_among(codes, rows))
     return part
 
 
-def _count(names: list[str], codes: Any) -> Counter[str]:
+@dataclass(frozen=True)
+class _FewerSide:
+    """The rows in which a column has no value, or has one: those that are fewer."""
+
+    places: NDArray[np.int64]
+    missing: bool
+
+    @staticmethod
+    def of(gaps: NDArray[np.bool_]) -> _FewerSide:
+        fewer = 2 * np.count_nonzero(gaps) <= len(gaps)
+        return _FewerSide(np.flatnonzero(gaps if fewer else ~gaps), bool(fewer))
+
+    def missing_among(
+        self, codes: NDArray[np.integer[Any]], rows: NDArray[np.int64]
+    ) -> NDArray[np.int64]:
+        """Of the rows by code, those without a value."""
+        counted = np.bincount(codes[self.places], minlength=len(rows))
+        return counted if self.missing else rows - counted
+
+
+def _by_name(names: list[str], rows: NDArray[np.int64]) -> Counter[str]:
     counts: Counter[str] = Counter()
-    for name, count in zip(names, np.bincount(codes, minlength=len(names)), strict=True):
+    for name, count in zip(names, rows.tolist(), strict=True):
         if count:
-            counts[name] += int(count)
+            counts[name] += count
     return counts
 
 
