@@ -139,6 +139,21 @@ def test_marks_for_missing_hold_in_every_batch_and_for_gaps(memory):
     assert dict(zip(gaps.levels, gaps.missing, strict=True))["pine"] == 30_000
 
 
+@pytest.mark.parametrize("missing", [["calm", None], [None, None]])
+def test_levels_of_several_pieces_are_marked_and_may_be_missing(missing):
+    pieces = [
+        pa.DictionaryArray.from_arrays(
+            pa.array([0, 1, None, 1], pa.int8()), pa.array(levels, pa.string())
+        )
+        for levels in (["calm", "none"], missing)
+    ]
+    found = column_of(pa.table({"mood": pa.chunked_array(pieces)}), missing_marks=("none",))
+    calm = 1 + missing.count("calm")
+    assert found.distinct == 1
+    assert found.missing == 8 - calm
+    assert [(level.value, level.count) for level in found.frequent] == [("calm", calm)]
+
+
 def test_a_batch_without_values_does_not_change_what_a_stream_takes_a_column_for():
     n = 400_000
     ids = pa.array(np.arange(n), mask=np.arange(n) >= n // 2)

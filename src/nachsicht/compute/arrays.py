@@ -14,6 +14,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from nachsicht.compute.stored import with_columns
+
 _FLOATS = {16: np.float16, 32: np.float32, 64: np.float64}
 _ARROW = {"int64": pa.int64(), "uint64": pa.uint64(), "float64": pa.float64()}
 
@@ -87,8 +89,7 @@ def _numpy_type(stored: Any) -> np.dtype[Any]:
 def taken(data: Any, places: NDArray[np.int64]) -> Any:
     """The rows of a table, array or chunked array at some places."""
     if isinstance(data, pa.Table):
-        columns = [taken(column, places) for column in data.columns]
-        return pa.Table.from_arrays(columns, names=data.schema.names)
+        return with_columns(data, [taken(column, places) for column in data.columns])
     if data.type == pa.string_view() or data.type == pa.binary_view():  # has no take of its own
         data = data.cast(pa.large_string() if data.type == pa.string_view() else pa.large_binary())
     return data.take(arrow_of(places))

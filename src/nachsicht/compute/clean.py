@@ -10,8 +10,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nachsicht.compute.arrays import arrow_of, arrow_texts
+from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
 from nachsicht.compute.masking import pseudonyms
+from nachsicht.compute.stored import with_columns
 from nachsicht.settings import Settings
 
 
@@ -22,7 +23,7 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
     are no types but Arrow's own. With nothing to do the batch itself is returned. The key of
     masks is that of this process, unless one is given.
     """
-    batch = _without_extensions(_without(batch, settings.omit))
+    batch = _without_null_levels(_without_extensions(_without(batch, settings.omit)))
     batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
     return _masked(batch, settings.mask, mask_key)
 
@@ -31,8 +32,7 @@ def _without_extensions(batch: Any) -> Any:
     """Types that others added to Arrow's, as what they are stored as; UUIDs as their texts."""
     if not any(isinstance(stored, pa.BaseExtensionType) for stored in batch.schema.types):
         return batch
-    columns = [_storage(column) for column in batch.columns]
-    return type(batch).from_arrays(columns, names=batch.schema.names)
+    return with_columns(batch, [_storage(column) for column in batch.columns])
 
 
 def _storage(array: Any) -> Any:
@@ -53,6 +53,28 @@ def _uuids(array: Any) -> Any:
     return pc.if_else(array.is_valid(), written, pa.scalar(None, written.type))
 
 
+def _without_null_levels(batch: Any) -> Any:
+    """Dictionaries whose levels are all there: Arrow puts no others together."""
+    if not any(pa.types.is_dictionary(stored) for stored in batch.schema.types):
+        return batch
+    return with_columns(batch, [_levels(column) for column in batch.columns])
+
+
+def _levels(array: Any) -> Any:
+    """An array whose places are null, not its levels, if it is of a dictionary."""
+    if not pa.types.is_dictionary(array.type):
+        return array
+    if isinstance(array, pa.ChunkedArray):
+        return pa.chunked_array([_levels(chunk) for chunk in array.chunks], array.type)
+    words, kind = array.dictionary, array.type
+    if not words.null_count:
+        return array
+    there = words.is_valid()
+    places = arrow_of(np.cumsum(values_of(there)) - 1).cast(kind.index_type)
+    places = pc.if_else(there, places, pa.scalar(None, kind.index_type)).take(array.indices)
+    return pa.DictionaryArray.from_arrays(places, words.drop_null(), ordered=kind.ordered)
+
+
 def _without(batch: Any, patterns: Sequence[str]) -> Any:
     names = batch.schema.names
     kept = [i for i, name in enumerate(names) if not _any_fits(name, patterns)]
@@ -67,7 +89,7 @@ def _masked(batch: Any, patterns: Sequence[str], key: bytes | None) -> Any:
     columns = [
         pseudonyms(column, key) if i in hidden else column for i, column in enumerate(batch.columns)
     ]
-    return type(batch).from_arrays(columns, names=names)
+    return with_columns(batch, columns)
 
 
 def fitting(names: Sequence[str], patterns: Sequence[str]) -> list[str]:
@@ -102,7 +124,7 @@ def mark_missing(
         _marked(column, own) if (own := (*marks, *marks_in.get(name, ()))) else column
         for name, column in zip(names, batch.columns, strict=True)
     ]
-    return type(batch).from_arrays(columns, names=names)
+    return with_columns(batch, columns)
 
 
 def _marked(array: Any, marks: Sequence[str]) -> Any:
@@ -113,7 +135,10 @@ def _marked(array: Any, marks: Sequence[str]) -> Any:
     if types.is_dictionary(stored):
         words = array.dictionary
         marked = _marked(words, marks)
-        return array if marked is words else pa.DictionaryArray.from_arrays(array.indices, marked)
+        if marked is words:
+            return array
+        ordered = array.type.ordered
+        return _levels(pa.DictionaryArray.from_arrays(array.indices, marked, ordered=ordered))
     standing = _standing_for(stored, marks)
     if standing is None or not len(standing):
         return array

@@ -78,7 +78,7 @@ def merge_bodies(a: Body, b: Body) -> Body:
     return a.merge(b)  # type: ignore[arg-type]
 
 
-def observe_column(array: Any, same: Any = None) -> ColumnPart:
+def observe_column(array: Any, same: Any = None, stored: Any = None) -> ColumnPart:
     """Take in one batch of a column.
 
     Parameters
@@ -87,13 +87,27 @@ def observe_column(array: Any, same: Any = None) -> ColumnPart:
         Of any type.
     same : Arrow dictionary array, optional
         The same values from `encode`, if that was done before.
+    stored : Arrow type, optional
+        In which the column is stored, where it was read as another.
     """
-    stored = array.type
     if same is None:
         same = encode(array)
     body = _observe(same)
     first, last = _ends(same)
-    return ColumnPart(stored, len(array), array.nbytes, first, last, body)
+    spelt_out = stored is not None and stored != array.type
+    memory = _bytes_of_texts(array, body, stored) if spelt_out else array.nbytes
+    return ColumnPart(stored or array.type, len(array), memory, first, last, body)
+
+
+def _bytes_of_texts(array: Any, body: Body, stored: Any) -> int:
+    """Memory that a dictionary array would take if its texts were spelt out for every row."""
+    assert isinstance(body, TallyPart)
+    chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
+    tally = body.counted()
+    lengths = tally.bytes.stops - tally.bytes.starts
+    width = 8 if pa.types.is_large_string(stored) else 4
+    gaps = sum(-(-len(chunk) // 8) for chunk in chunks if chunk.null_count)
+    return int(lengths @ tally.counts) + width * len(array) + gaps
 
 
 def encode(array: Any) -> Any:

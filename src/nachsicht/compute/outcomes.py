@@ -150,17 +150,23 @@ def _temporal(stored: Any) -> bool:
 
 
 def _by_level(array: Any) -> _Binned:
-    """Levels, the most frequent ones; all others together."""
+    """Levels, the most frequent ones; all others together.
+
+    In the order that their type gives them, or else in that of their names: in which order they
+    occur says nothing.
+    """
     names, codes = levels_in(array, None)
     counts = np.bincount(codes, minlength=len(names))[:-1]
+    kept = np.arange(len(counts))
     if len(counts) > MOST_LEVELS:
         kept = np.sort(np.argsort(-counts, kind="stable")[: MOST_LEVELS - 1])
-        new = np.full(len(names), len(kept))
-        new[kept] = np.arange(len(kept))
-        new[-1] = len(kept) + 1
-        names = [*(names[i] for i in kept), phrase("page.other_levels"), names[-1]]
-        codes = new[codes]
-    return _named(names, codes)
+    if not getattr(array.type, "ordered", False):
+        kept = np.array(sorted(kept.tolist(), key=lambda i: names[i]), np.int64)
+    others = [phrase("page.other_levels")] if len(kept) < len(counts) else []
+    new = np.full(len(names), len(kept))
+    new[kept] = np.arange(len(kept))
+    new[-1] = len(kept) + len(others)
+    return _named([*(names[i] for i in kept), *others, names[-1]], new[codes])
 
 
 def _named(names: list[str], codes: _Codes) -> _Binned:

@@ -242,8 +242,12 @@ def finish_table(
     )
 
 
-def observe_with_rows(array: Any, position: int, hashes: RowHashes) -> tuple[ColumnPart, Any]:
+def observe_with_rows(
+    array: Any, position: int, hashes: RowHashes, stored: Any = None
+) -> tuple[ColumnPart, Any]:
     """One step serves the column and the rows, so that texts are encoded once.
+
+    ``stored`` is the type of the column, where it was read as another.
 
     Returns
     -------
@@ -251,7 +255,7 @@ def observe_with_rows(array: Any, position: int, hashes: RowHashes) -> tuple[Col
     """
     encoded = encode(array)
     hashes.add(encoded, position)
-    return observe_column(array, encoded), encoded
+    return observe_column(array, encoded, stored), encoded
 
 
 def merged_in_order(parts: Sequence[TablePart], plan: TablePlan) -> TablePart:

@@ -57,8 +57,6 @@ def observe_texts(array: Any) -> TallyPart:
         if mostly_different(array):
             return _observe_different(array)
         array = encoded(array)
-    if isinstance(array, pa.ChunkedArray):
-        array = array.unify_dictionaries().combine_chunks()
     missing = int(missing_in(array).sum())
     table = _count_codes(array)
     return TallyPart((table,) if table.num_rows else (), missing)

@@ -36,6 +36,7 @@ from nachsicht.compute.repeats import (
     in_columns,
     with_cells,
 )
+from nachsicht.compute.stored import stored_type
 from nachsicht.compute.table_part import observe_with_rows
 from nachsicht.contracts import Progress, ProgressListener
 from nachsicht.engines.threads import threads
@@ -104,7 +105,8 @@ class InMemory:
             return self._columns.summaries[position]
         if position not in self._single:
             array = self.table.column(position)
-            part = observe_column(array, encode(array))
+            stored = stored_type(self.table.schema.field(position))
+            part = observe_column(array, encode(array), stored)
             name = self.names[position]
             summary, _ = self._read(part, name, position)
             self._single[position] = summary
@@ -218,7 +220,8 @@ class InMemory:
     def _columns(self) -> _Columns:
         def read(position: int) -> tuple[ColumnSummary, NDArray[Any] | None, Any]:
             array = self.table.column(position)
-            part, encoded = observe_with_rows(array, position, self._hashes)
+            stored = stored_type(self.table.schema.field(position))
+            part, encoded = observe_with_rows(array, position, self._hashes, stored)
             name = self.names[position]
             summary, values = self._read(part, name, position)
             # Levels that were found once are not looked for again.

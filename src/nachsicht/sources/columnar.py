@@ -9,9 +9,13 @@ from typing import Any
 
 import pyarrow as pa
 
+from nachsicht.compute.stored import read_as_levels
 from nachsicht.contracts import Opened, Piece, SourceFacts
 from nachsicht.errors import SourceUnreadable
 from nachsicht.sources.frames import opened_table
+
+#: Texts of which a row takes more are spelt out in the file, or hardly ever the same.
+_MOST_BYTES = 4
 
 
 def open_parquet(path: Path, facts: SourceFacts) -> Opened:
@@ -28,7 +32,9 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
     def table() -> Any:
         try:
             # Each column as it is decoded, not the whole file beforehand: less memory and time.
-            return pq.ParquetFile(path, pre_buffer=False).read()
+            levels = _kept_as_levels(file)
+            found = pq.ParquetFile(path, pre_buffer=False, read_dictionary=levels).read()
+            return _marked(found, levels, file.schema_arrow)
         except (pa.ArrowException, OSError) as error:
             raise _damaged(path, "Parquet", error) from error
 
@@ -49,6 +55,36 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
 
     # Texts take about twice their stored size once they are spread out.
     return Opened(facts, 2 * sum(groups), table, batches, pieces if groups else None)
+
+
+def _kept_as_levels(file: Any) -> list[str]:
+    """The columns of few texts, of which the file keeps each once, and its place for every row."""
+    fields = {
+        field.name for field in file.schema_arrow if field.type in (pa.string(), pa.large_string())
+    }
+    names, described = file.schema_arrow.names, file.metadata
+    if not file.num_row_groups or len({*names}) < len(names):
+        return []
+    found = []
+    for i in range(described.num_columns):
+        groups = [described.row_group(j).column(i) for j in range(file.num_row_groups)]
+        size = sum(group.total_uncompressed_size for group in groups)
+        if (
+            groups[0].path_in_schema in fields
+            and all(group.has_dictionary_page for group in groups)
+            and size <= _MOST_BYTES * described.num_rows
+        ):
+            found.append(groups[0].path_in_schema)
+    return found
+
+
+def _marked(table: Any, levels: list[str], stored: Any) -> Any:
+    """The table, whose columns of levels know how they are stored."""
+    fields = [
+        read_as_levels(field, stored.field(field.name).type) if field.name in levels else field
+        for field in table.schema
+    ]
+    return table.cast(pa.schema(fields)) if levels else table
 
 
 def _row_group(path: Path, group: int) -> Any:

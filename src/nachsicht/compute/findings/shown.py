@@ -181,8 +181,9 @@ def _with_values(array: Any, values: Sequence[object]) -> _Places:
         if pa.types.is_nested(array.type):
             return np.empty(0, np.int64)
         names, codes = levels_in(array, None)
-        texts = {str(value) for value in values}
-        each = [np.flatnonzero(codes == i) for i, name in enumerate(names[:-1]) if name in texts]
+        places = {name: i for i, name in enumerate(names[:-1])}
+        texts = [str(value) for value in values]
+        each = [np.flatnonzero(codes == places[text]) for text in texts if text in places]
     if not each:
         return np.empty(0, np.int64)
     share = max(1, MOST_ROWS // len(each))
@@ -252,9 +253,13 @@ def _repeated(finding: Finding, _: Sequence[Any]) -> _Places:
 
 
 def _blank(_: Finding, arrays: Sequence[Any]) -> _Places:
-    if not is_text(arrays[0].type):
+    array = arrays[0]
+    if is_text(array.type):
+        return _equal_text(pc.utf8_trim_whitespace(array), "")
+    if not pa.types.is_dictionary(array.type):
         return np.empty(0, np.int64)
-    return _equal_text(pc.utf8_trim_whitespace(arrays[0]), "")
+    names, codes = levels_in(array, None)
+    return np.flatnonzero(np.isin(codes, [i for i, name in enumerate(names) if not name.strip()]))
 
 
 def _equal_text(array: Any, text: str) -> _Places:

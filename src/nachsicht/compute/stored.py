@@ -1,0 +1,42 @@
+"""Texts that were read as levels and codes, though they are stored one by one.
+
+A file that keeps each of its few texts once is read so: nothing is spelt out for every row, to
+be found equal again. What is told of such a column is told as if it had been.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pyarrow as pa
+
+#: Of the metadata of a field; what stands under it is the name of a type.
+_KEY = b"nachsicht.stored"
+_TEXTS = {str(kind).encode(): kind for kind in (pa.string(), pa.large_string())}
+
+
+def read_as_levels(field: Any, stored: Any) -> Any:
+    """The field of a dictionary of texts that are stored as plain ones of a type."""
+    return field.with_metadata({**(field.metadata or {}), _KEY: str(stored).encode()})
+
+
+def stored_type(field: Any) -> Any:
+    """The Arrow type in which a column is stored."""
+    told = (field.metadata or {}).get(_KEY)
+    if told is None or not pa.types.is_dictionary(field.type):
+        return field.type
+    return _TEXTS.get(told, field.type)  # a file may bring metadata of any kind
+
+
+def with_columns(data: Any, columns: list[Any]) -> Any:
+    """A table or record batch of other columns with the same names.
+
+    How they are stored is known of those that still have the same type.
+    """
+    fields = [
+        pa.field(field.name, column.type, metadata=field.metadata)
+        if field.type == column.type
+        else pa.field(field.name, column.type)
+        for field, column in zip(data.schema, columns, strict=True)
+    ]
+    return type(data).from_arrays(columns, schema=pa.schema(fields))
