@@ -51,9 +51,9 @@ def hash_values(array: Any, salt: np.uint64 = _NO_SALT) -> Hashes:
 
 def _hash_present(array: Any, salt: np.uint64) -> Hashes:
     types, stored = pa.types, array.type
-    hashes = np.zeros(len(array), np.uint64)
     if types.is_null(stored):
-        return hashes
+        return np.zeros(len(array), np.uint64)
+    hashes = np.empty(len(array), np.uint64)
     if types.is_dictionary(stored):
         words = hash_values(array.dictionary, salt)
         codes = values_of(array.indices)

@@ -45,11 +45,12 @@ def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
         low, high = int(values.min()), int(values.max())
         if high - low < n:  # counted faster than sorted
             wide = values if values.dtype.kind == "u" else values.astype(np.int64, copy=False)
-            places = (wide - wide.dtype.type(low)).astype(np.intp, copy=False)
+            wide = wide - wide.dtype.type(low) if low else wide
+            places = wide.astype(np.intp, copy=False)
             counts = np.bincount(places)
             ends = np.cumsum(counts)
             by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
-            return by_value[places]
+            return by_value.take(places)
     values = plain(values)
     found: NDArray[np.integer[Any]] = np.empty(n, whole)
     words, width = _sorted_words(values)

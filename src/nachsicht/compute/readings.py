@@ -134,7 +134,7 @@ class _NumberReading:
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
         counts = self.numbers.distinct_counts
-        chosen = _smallest(-counts if order == "descending" else counts, most)
+        chosen = _first(counts, most, falling=order == "descending")
         values = self.numbers.distinct_values[chosen].tolist()
         return tuple(
             Level(self._label(value), count)
@@ -215,7 +215,7 @@ class _CondensedNumberReading(_Unitless):
         heavy = self.numbers.heavy
         if order == "ascending":
             return ()
-        chosen = _smallest(-heavy.counts, most)
+        chosen = _first(heavy.counts, most, falling=True)
         label = (lambda v: self.time.text(int(v))) if self.time else number_text
         values, counts = heavy.values[chosen].tolist(), heavy.counts[chosen].tolist()
         return tuple(Level(label(v), n) for v, n in zip(values, counts, strict=True))
@@ -387,10 +387,10 @@ def _read_texts(
     return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
 
 
-def _smallest(key: NDArray[np.int64], most: int) -> NDArray[np.int64]:
-    """Positions of the smallest keys, ties by position; few of them without sorting all."""
+def _first(keys: NDArray[np.int64], most: int, *, falling: bool) -> NDArray[np.int64]:
+    """Places of the smallest keys, or the largest; ties by place. Few are found without sorting."""
     if most > _FEW:
-        return np.argsort(key, kind="stable")[:most]
-    chosen = np.empty(min(most, len(key)), np.int64)
-    first_of(np.ascontiguousarray(key), chosen)
+        return np.argsort(-keys if falling else keys, kind="stable")[:most]
+    chosen = np.empty(min(most, len(keys)), np.int64)
+    first_of(np.ascontiguousarray(keys), falling, chosen)
     return chosen

@@ -21,8 +21,8 @@ from nachsicht.compute.text_bytes import (
     counted,
     counted_by_hashes,
     encoded,
+    first_texts,
     measured,
-    smallest,
     texts_at,
 )
 
@@ -168,8 +168,9 @@ class Tally:
 
     def top(self, most: int, order: str = "descending") -> list[tuple[str, int]]:
         """The most frequent texts (or, ascending, the rarest); ties in the order of the text."""
-        keys = -self.counts if order == "descending" else self.counts
-        chosen = smallest(self.bytes, keys, most)
-        texts = texts_at(self.bytes, chosen).to_pylist()
-        found = sorted(zip(keys[chosen].tolist(), texts, strict=True))
-        return [(text, abs(key)) for key, text in found]
+        falling = order == "descending"
+        chosen = first_texts(self.bytes, self.counts, most, falling=falling)
+        counts, texts = self.counts[chosen].tolist(), texts_at(self.bytes, chosen).to_pylist()
+        found = zip(counts, texts, strict=True)
+        sign = -1 if falling else 1
+        return [(text, count) for count, text in sorted(found, key=lambda f: (sign * f[0], f[1]))]

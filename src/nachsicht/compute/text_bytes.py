@@ -206,11 +206,16 @@ def _counted(coder: Coder) -> Counted:
     return Counted(_texts_of(coder), counts)
 
 
-def smallest(texts: TextBytes, keys: NDArray[np.int64], most: int) -> NDArray[np.int64]:
-    """Places of the texts with the smallest keys, of equal keys the first in order; in no order."""
+def first_texts(
+    texts: TextBytes, keys: NDArray[np.int64], most: int, *, falling: bool
+) -> NDArray[np.int64]:
+    """Places of the texts with the smallest keys, or the largest; in no order.
+
+    Of equal keys those of the texts that come first.
+    """
     chosen = np.empty(min(most, len(keys)), np.int64)
     if len(chosen):
-        kernels.smallest(*texts, np.ascontiguousarray(keys), chosen)
+        kernels.first_texts(*texts, np.ascontiguousarray(keys), falling, chosen)
     return chosen
 
 

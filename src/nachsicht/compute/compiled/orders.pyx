@@ -193,18 +193,19 @@ def told_of_counts(const int64_t[::1] counts):
     return total, once, squares
 
 
-def first_of(const int64_t[::1] keys, int64_t[::1] chosen):
+def first_of(const int64_t[::1] keys, bint falling, int64_t[::1] chosen):
     """The places of the smallest keys in rising order, of equal keys the first ones.
 
-    There are at least as many keys as are chosen.
+    Where they are falling, those of the largest. There are at least as many keys as are chosen.
     """
     cdef Py_ssize_t i, k, held = 0, most = chosen.shape[0]
+    cdef int64_t sign = -1 if falling else 1
     with nogil:
         for i in range(keys.shape[0] if most else 0):
-            if held == most and keys[i] >= keys[chosen[most - 1]]:
+            if held == most and sign * keys[i] >= sign * keys[chosen[most - 1]]:
                 continue
             k = min(held, most - 1)
-            while k and keys[chosen[k - 1]] > keys[i]:
+            while k and sign * keys[chosen[k - 1]] > sign * keys[i]:
                 chosen[k] = chosen[k - 1]
                 k -= 1
             chosen[k] = i

@@ -26,11 +26,12 @@ def numbers_behind(
     into: NDArray[Any],
 ) -> int: ...
 def common_start(data: NDArray[Any], starts: NDArray[Any], stops: NDArray[Any]) -> int: ...
-def smallest(
+def first_texts(
     data: NDArray[Any],
     starts: NDArray[Any],
     stops: NDArray[Any],
     keys: NDArray[Any],
+    falling: bool,
     chosen: NDArray[Any],
 ) -> None: ...
 def equal_in_runs(

@@ -119,38 +119,42 @@ def gathered(
                 done += stops[i] - starts[i]
 
 
-def smallest(
+def first_texts(
     const uint8_t[::1] data,
     const int64_t[::1] starts,
     const int64_t[::1] stops,
     const int64_t[::1] keys,
+    bint falling,
     int64_t[::1] chosen,
 ):
     """The texts with the smallest keys, of equal keys those that come first in order, in no order.
 
-    There are at least as many texts as are chosen, and at least one is.
+    Where they are falling, those with the largest. There are at least as many texts as are
+    chosen, and at least one is.
     """
     cdef Py_ssize_t n = starts.shape[0], most = chosen.shape[0], i, place, child
-    cdef int64_t moved
+    cdef int64_t sign = -1 if falling else 1
     cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
     with nogil:
         # A heap with the last of the chosen ones on top.
         for i in range(n):
             if i < most:
                 place = i
-                while place and before(bytes_, starts, stops, keys, chosen[(place - 1) // 2], i):
+                while place and before(
+                    bytes_, starts, stops, keys, sign, chosen[(place - 1) // 2], i
+                ):
                     chosen[place] = chosen[(place - 1) // 2]
                     place = (place - 1) // 2
                 chosen[place] = i
-            elif before(bytes_, starts, stops, keys, i, chosen[0]):
+            elif before(bytes_, starts, stops, keys, sign, i, chosen[0]):
                 place = 0
                 while 2 * place + 1 < most:
                     child = 2 * place + 1
                     if child + 1 < most and before(
-                        bytes_, starts, stops, keys, chosen[child], chosen[child + 1]
+                        bytes_, starts, stops, keys, sign, chosen[child], chosen[child + 1]
                     ):
                         child += 1
-                    if not before(bytes_, starts, stops, keys, i, chosen[child]):
+                    if not before(bytes_, starts, stops, keys, sign, i, chosen[child]):
                         break
                     chosen[place] = chosen[child]
                     place = child
@@ -159,12 +163,12 @@ def smallest(
 
 cdef inline bint before(
     const uint8_t* data, const int64_t[::1] starts, const int64_t[::1] stops,
-    const int64_t[::1] keys, int64_t one, int64_t other,
+    const int64_t[::1] keys, int64_t sign, int64_t one, int64_t other,
 ) noexcept nogil:
     cdef int64_t length, lengths
     cdef int found
     if keys[one] != keys[other]:
-        return keys[one] < keys[other]
+        return sign * keys[one] < sign * keys[other]
     length, lengths = stops[one] - starts[one], stops[other] - starts[other]
     found = memcmp(data + starts[one], data + starts[other], min(length, lengths))
     return found < 0 if found else length < lengths

@@ -50,7 +50,8 @@ class Quantity:
     def ranked(self) -> NDArray[np.integer[Any]]:
         """Twice the average rank among the present values, less its mean; 0 where missing."""
         values = self.values if self.whole else self.values[self.present]
-        ranked = doubled_ranks(values) - (len(values) + 1)
+        ranked = doubled_ranks(values)
+        ranked -= len(values) + 1
         if self.whole:
             return ranked
         found = np.zeros(len(self.values), ranked.dtype)
