@@ -34,11 +34,18 @@ def values_of(array: Any) -> NDArray[Any]:
 
 def missing_in(array: Any) -> NDArray[np.bool_]:
     """Where an array of any type is null or NaN."""
-    types = pa.types
-    if array.null_count == 0 and not (
-        types.is_floating(array.type) or types.is_dictionary(array.type)
-    ):
+    types, stored = pa.types, array.type
+    if types.is_floating(stored) and array.null_count == 0:
+        chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
+        parts = [np.isnan(_chunk(chunk)) for chunk in chunks]
+        return np.concatenate(parts) if parts else np.empty(0, np.bool_)
+    if array.null_count == 0 and not types.is_dictionary(stored):
         return np.zeros(len(array), np.bool_)
+    if types.is_dictionary(stored) and isinstance(array, pa.DictionaryArray):
+        words = array.dictionary
+        if words.null_count == 0 and not types.is_floating(words.type):
+            # Far faster than to ask of every row whether its level is null.
+            return missing_in(array.indices)
     return values_of(pc.is_null(array, nan_is_null=True))
 
 

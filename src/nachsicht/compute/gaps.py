@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.chance import shares_chance
+from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.levels_in import MOST_LEVELS, SplitBy, levels_in
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.gaps import GapsAmong
@@ -91,7 +92,7 @@ def observe_gaps(batch: Any, split_by: Sequence[SplitBy]) -> GapsPart:
     sides = {i: _FewerSide.of(gaps) for i, gaps in columns if gaps.any() and not gaps.all()}
     for by, unit in ((split.position, split.unit) for split in split_by):
         names, codes = levels_in(batch.column(by), unit)
-        rows = np.bincount(codes, minlength=len(names))
+        rows = rows_by_code(codes, len(names))
         part.rows[by] = _by_name(names, rows)
         for position, side in sides.items():
             if position != by:
@@ -115,7 +116,7 @@ class _FewerSide:
         self, codes: NDArray[np.integer[Any]], rows: NDArray[np.int64]
     ) -> NDArray[np.int64]:
         """Of the rows by code, those without a value."""
-        counted = np.bincount(codes[self.places], minlength=len(rows))
+        counted = rows_by_code(codes[self.places], len(rows))
         return counted if self.missing else rows - counted
 
 

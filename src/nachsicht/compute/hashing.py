@@ -42,10 +42,23 @@ def salt_of(position: int) -> np.uint64:
 
 def hash_values(array: Any, salt: np.uint64 = _NO_SALT) -> Hashes:
     """A hash for each value of an Arrow array; all missing values (null, NaN) share one."""
+    gone = mix(np.array([_MISSING]) + salt)
+    if pa.types.is_dictionary(array.type):
+        return _at_codes(hash_values(array.dictionary, salt), array.indices, gone)
     hashes = _hash_present(array, salt)
-    if array.null_count or pa.types.is_dictionary(array.type):
-        missing = missing_in(array)
-        hashes[missing] = mix(np.array([_MISSING]) + salt)
+    if array.null_count:
+        hashes[missing_in(array)] = gone
+    return hashes
+
+
+def _at_codes(words: Hashes, indices: Any, gone: Hashes) -> Hashes:
+    """The hash of each level where it stands, and that of nothing where there is none."""
+    codes = values_of(indices)
+    if indices.null_count:
+        codes = np.where(missing_in(indices), len(words), codes)
+        words = np.append(words, gone)
+    hashes = np.empty(len(codes), np.uint64)
+    kernels.at_codes(words, codes.astype(np.int32, copy=False), hashes)
     return hashes
 
 
@@ -54,14 +67,7 @@ def _hash_present(array: Any, salt: np.uint64) -> Hashes:
     if types.is_null(stored):
         return np.zeros(len(array), np.uint64)
     hashes = np.empty(len(array), np.uint64)
-    if types.is_dictionary(stored):
-        words = hash_values(array.dictionary, salt)
-        codes = values_of(array.indices)
-        if array.indices.null_count:
-            words = np.append(words, _MISSING)  # stands where hash_values puts the right one
-            codes = np.where(missing_in(array.indices), len(words) - 1, codes)
-        kernels.at_codes(words, codes.astype(np.int32, copy=False), hashes)
-    elif types.is_floating(stored):
+    if types.is_floating(stored):
         floats = values_of(array).astype(np.float64, copy=False)
         kernels.of_floats(floats, int(_MISSING), int(salt), hashes)
     elif types.is_temporal(stored) and not types.is_interval(stored):

@@ -70,17 +70,19 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
     return [*names, MISSING_LEVEL], codes
 
 
-def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int64]]:
+def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int32]]:
     missing = missing_in(column)
     part = observe_moments(column)
     if not part.chunks:
-        return [MISSING_LEVEL], np.zeros(len(column), np.int64)
+        return [MISSING_LEVEL], np.zeros(len(column), np.int32)
     places = places_in(np.concatenate(part.chunks), unit)
     first = int(places.min())
     letter = "M" if unit == "month" else "Y"
     names = np.arange(first, int(places.max()) + 1).astype(f"datetime64[{letter}]").astype(str)
-    codes = np.full(len(column), len(names))
-    codes[~missing] = places - first
+    codes = (places - first).astype(np.int32)
+    if missing.any():
+        codes, present = np.full(len(column), len(names), np.int32), codes
+        codes[~missing] = present
     return [*names.tolist(), MISSING_LEVEL], codes
 
 

@@ -9,6 +9,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, missing_in, values_of
+from nachsicht.compute.patterns import loosely
 from nachsicht.compute.tallies import Tally
 
 _DIGITS = b"0123456789"
@@ -68,7 +69,8 @@ def looks_of(tally: Tally, shaped: Any) -> dict[str, int]:
             continue
         else:
             places = np.flatnonzero(_true(pc.match_substring(texts, sign)))
-        fitting = _true(pc.match_substring_regex(shapes, pattern.replace("[ T]", "[ A]")))
+        of_shapes = loosely(pattern.replace("[ T]", "[ A]"))
+        fitting = _true(pc.match_substring_regex(shapes, of_shapes))
         places = places[(fitting | cut)[codes[places]]]
         if len(places):
             fits = _true(pc.match_substring_regex(texts.take(arrow_of(places)), pattern))

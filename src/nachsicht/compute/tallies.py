@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, missing_in, values_of
+from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.hashing import hash_values
 from nachsicht.compute.kept import kept
 from nachsicht.compute.text_bytes import (
@@ -102,13 +103,13 @@ def _count_codes(array: Any) -> Any:
     codes = values_of(array.indices)
     if array.indices.null_count:
         codes = codes[~missing_in(array.indices)]
-    counts = np.bincount(codes, minlength=len(words))
+    counts = rows_by_code(codes, len(words))
     seen = np.flatnonzero(counts)
     if words.null_count:  # a dictionary may itself hold a null
         seen = seen[~missing_in(words)[seen]]
     if len(seen) < len(words):
         words, counts = words.take(arrow_of(seen)), counts[seen]
-    return pa.Table.from_arrays([words, arrow_of(counts.astype(np.int64))], schema=_SCHEMA)
+    return pa.Table.from_arrays([words, arrow_of(counts)], schema=_SCHEMA)
 
 
 def merge_tallies(tallies: Sequence[Tally]) -> Tally:

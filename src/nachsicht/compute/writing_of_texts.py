@@ -10,6 +10,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
+from nachsicht.compute.patterns import loosely
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_measures import shapes
 from nachsicht.model.column import Written
@@ -53,8 +54,9 @@ def _runs(shape: str) -> str:
 
 
 def _fitting(pattern: str, trial: Tally, tally: Tally) -> int:
-    if not _rows(trial, values_of(pc.match_substring_regex(trial.values, pattern))):
-        return 0
+    for tried in (loosely(pattern), pattern):
+        if not _rows(trial, values_of(pc.match_substring_regex(trial.values, tried))):
+            return 0
     return _rows(tally, values_of(pc.match_substring_regex(tally.values, pattern)))
 
 

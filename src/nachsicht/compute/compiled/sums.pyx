@@ -188,6 +188,28 @@ def by_cell(
             into[cells[i], 1] += value * value
 
 
+def by_code(const int32_t[::1] codes, int64_t[::1] into, int64_t[::1] beside):
+    """Add to how many rows have each code, those below 0 left out; both arrays are equally long.
+
+    Neighbours are counted in two arrays, whose sum is what is looked for: a count need not wait
+    for the one before it. Returns the place of the first code that is none; -1 without such.
+    """
+    cdef Py_ssize_t i = 0, n = codes.shape[0], wrong = -1
+    cdef int64_t most = into.shape[0]
+    with nogil:
+        for i in range(n):
+            if codes[i] < 0:
+                continue
+            if codes[i] >= most:
+                wrong = i
+                break
+            if i & 1:
+                beside[codes[i]] += 1
+            else:
+                into[codes[i]] += 1
+    return wrong
+
+
 def pairs(const int32_t[::1] one, const int32_t[::1] other, int64_t[:, ::1] into):
     """Count the rows by two levels, those where either is missing (below 0) left out.
 

@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.compiled import sums as kernels
 from nachsicht.compute.kept import kept
 from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, slices
@@ -43,7 +44,7 @@ def counts_of_pairs(one: Band, other: Band) -> Floats:
         return counts
     if other is one:
         for codes, place in zip(one.codes, one.places, strict=True):
-            counts[place, place] = np.diag(np.bincount(codes[codes >= 0], minlength=_width(place)))
+            counts[place, place] = np.diag(rows_by_code(codes, _width(place)))
         for i, j in combinations(range(len(one.codes)), 2):
             found = _counted(one, i, one, j)
             counts[one.places[i], one.places[j]] = found
@@ -135,7 +136,7 @@ class Pack:
     @kept
     def counts(self) -> Floats:
         """The rows by level, of all columns one after the other."""
-        return self._by_level(np.bincount(self.cells, minlength=math.prod(self.shape)))
+        return self._by_level(rows_by_code(self.cells, math.prod(self.shape)))
 
     def power_sums(
         self, ranked: NDArray[np.integer[Any]], there: NDArray[np.bool_], factor: float
@@ -148,7 +149,7 @@ class Pack:
         kernels.by_cell(self.cells, np.ascontiguousarray(ranked), factor, sums)
         counts = self.counts
         if not there.all():
-            counts = self._by_level(np.bincount(self.cells[there], minlength=len(sums)))
+            counts = self._by_level(rows_by_code(self.cells[there], len(sums)))
         return np.array((counts, self._by_level(sums[:, 0]), self._by_level(sums[:, 1])))
 
     def _by_level(self, figures: NDArray[Any]) -> Floats:

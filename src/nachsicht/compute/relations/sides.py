@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import SECONDS, as_numbers
+from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.kept import kept
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.ordering import doubled_ranks
@@ -165,7 +166,7 @@ def _ticks_of(stored: Any) -> float:
 
 def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) -> Levels:
     """The most frequent levels in the order of their names, and one for all others."""
-    counts = np.bincount(codes, minlength=len(names) + 1)[:-1]
+    counts = rows_by_code(codes, len(names) + 1)[:-1]
     kept = np.flatnonzero(counts)
     lumped = max(len(kept) - (MOST_LEVELS - 1), 0) if len(kept) > MOST_LEVELS else 0
     if lumped:
