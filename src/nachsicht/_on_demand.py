@@ -6,12 +6,13 @@ import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from importlib import import_module
 from typing import Any
 
 import msgspec
 
 from nachsicht._check_columns import check_columns
-from nachsicht._opening import import_beside
+from nachsicht._opening import beside
 from nachsicht._versions import VersionOnDemand
 from nachsicht.compute.changes.accepting import Accepted
 from nachsicht.compute.changes.across import compare_versions, without_steps
@@ -54,7 +55,7 @@ class OnDemand:
     def whole(self) -> ComparisonDocument:
         """Everything."""
         if len(self.versions) > 1:  # differences are held against chance, with what loads slowly
-            import_beside("scipy.special")
+            beside(lambda: import_module("scipy.special"))
         versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings) as spread:

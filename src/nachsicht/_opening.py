@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
-from importlib import import_module
 from threading import Thread
 from typing import Any
 
@@ -41,15 +41,14 @@ def held(source: Source, settings: Settings) -> Held:
     return Held(opened, table, seconds_since(started))
 
 
-def import_beside(*modules: str) -> None:
-    """Import modules on another thread, while this one waits for a disk or for other threads.
+def beside(work: Callable[[], object]) -> None:
+    """Do on another thread what is needed later: import modules, while this one waits for a disk.
 
-    What fails fails again where it is used.
+    What fails fails again where it is needed.
     """
 
-    def load() -> None:
-        for module in modules:
-            with suppress(Exception):
-                import_module(module)
+    def done() -> None:
+        with suppress(Exception):
+            work()
 
-    Thread(target=load).start()
+    Thread(target=done).start()

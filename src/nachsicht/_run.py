@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
 
-from nachsicht._opening import Held, held, import_beside
+from nachsicht._opening import Held, beside, held
 from nachsicht.accepted import read_accepted
 from nachsicht.contracts import ProgressListener
 from nachsicht.errors import DocumentError
@@ -61,7 +62,7 @@ def run_comparison(
         for done, source in zip(ready, sources, strict=True)
     ]
     chosen = labels_for(names, labels or settings.labels or None)
-    import_beside("nachsicht._on_demand")
+    beside(lambda: import_module("nachsicht._on_demand"))
     opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []
     for done, name, read, label in zip(ready, names, opened, chosen, strict=True):

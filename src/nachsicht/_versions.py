@@ -20,6 +20,7 @@ from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
 from nachsicht.engines.in_memory import InMemory
 from nachsicht.engines.running import run_engine
+from nachsicht.engines.threads import threads
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.description import Description
 from nachsicht.model.profile import Origin
@@ -128,7 +129,8 @@ def _put_together(
     profile = put_together(label, title, computed, origin, settings, description)
     if at_hand is not None:
         shower = Shower(label, at_hand.table, profile.columns)
-        findings = with_rows(profile.findings, shower)
+        with threads(settings) as pool:
+            findings = with_rows(profile.findings, shower, pool.map)
         profile = msgspec.structs.replace(profile, findings=findings)
     return Version(profile, at_hand)
 

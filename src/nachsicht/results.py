@@ -6,7 +6,7 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nachsicht._opening import import_beside
+from nachsicht._opening import beside
 from nachsicht.errors import OutputError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack
@@ -159,7 +159,7 @@ class _Result:
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
-        import_beside("nachsicht.report.page", "jinja2")
+        beside(_prepare_page)
         across = self._across
         from nachsicht.report.page import page_of
 
@@ -311,3 +311,9 @@ class Comparison(_Result):
             Profile(compare_profiles([version], version.title, Settings()))
             for version in self._across.versions
         )
+
+
+def _prepare_page() -> None:
+    from nachsicht.report.page import prepare
+
+    prepare()

@@ -174,11 +174,13 @@ def in_columns(repeats: Repeats, look: Look, columns: Sequence[ColumnSummary]) -
 def with_cells(repeats: Repeats, table: Any, most_columns: int) -> Repeats:
     """Repeats whose groups show their first row."""
     few = table.select(range(min(table.num_columns, most_columns)))
-    groups = []
-    for group in repeats.groups:
-        row = taken(few, np.array([group.places[0] - 1]))
-        cells = tuple(short_text(row.column(i)) for i in range(row.num_columns))
-        groups.append(msgspec.structs.replace(group, cells=cells))
+    rows = taken(few, np.array([group.places[0] - 1 for group in repeats.groups], np.int64))
+    groups = [
+        msgspec.structs.replace(
+            group, cells=tuple(short_text(column.slice(row, 1)) for column in rows.columns)
+        )
+        for row, group in enumerate(repeats.groups)
+    ]
     return msgspec.structs.replace(repeats, groups=tuple(groups))
 
 

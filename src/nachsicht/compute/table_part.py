@@ -233,7 +233,7 @@ def finish_table(
         part.gaps.finish(columns),
         spreads_by_level(columns, part.sample),
         found.relations,
-        views_of(found.relations, found.drawn, settings.outcome),
+        views_of(found.relations, found.drawn, settings.outcome, spread),
         components_of(found.drawn),
         over_time(columns, found.drawn, found.relations.pairs, settings.moment),
         outcome_of(columns, part.sample, settings.outcome),

@@ -27,6 +27,7 @@ from nachsicht.compute.over_time import over_time
 from nachsicht.compute.relations.components import components_of
 from nachsicht.compute.relations.pair_views import views_of
 from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
+from nachsicht.compute.relations.sides import Spread
 from nachsicht.compute.relations.strengths import Found, relations_of
 from nachsicht.compute.repeats import (
     Look,
@@ -39,7 +40,7 @@ from nachsicht.compute.repeats import (
 from nachsicht.compute.stored import stored_type
 from nachsicht.compute.table_part import observe_with_rows
 from nachsicht.contracts import Progress, ProgressListener
-from nachsicht.engines.threads import threads
+from nachsicht.engines.threads import beside, threads
 from nachsicht.model.column import CategorySummary, ColumnSummary
 from nachsicht.model.description import Description
 from nachsicht.model.gaps import GapPatterns
@@ -138,8 +139,7 @@ class InMemory:
         """Repeats in all columns but identifiers, and in those that the settings name."""
         looks = further_looks(self.columns, self._settings.repeats_in)
         with threads(self._settings) as pool:
-            found = list(pool.map(self._repeats_in, looks))
-        return self._looked(looks, found)
+            return tuple(pool.map(self._repeats_in, looks))
 
     @cached_property
     def found(self) -> Found:
@@ -155,7 +155,8 @@ class InMemory:
     @cached_property
     def pairs(self) -> tuple[PairView, ...]:
         """The pairs that are drawn."""
-        return views_of(self.relations, self.found.drawn, self._settings.outcome)
+        with threads(self._settings) as pool:
+            return self._pairs(pool.map)
 
     @cached_property
     def components(self) -> Components | None:
@@ -179,22 +180,25 @@ class InMemory:
         columns = self._columns
         hashes = self._rows.chunks[0]
         looks = further_looks(self.columns, self._settings.repeats_in)
-        with threads(self._settings) as pool:
+        masked = fitting(self.names, self._settings.mask)
+        split_by = columns_to_split_by(self.columns)
+        with threads(self._settings) as pool, beside(self._settings, pool) as aside:
+            # What needs no relations fills the pauses in which these wait for each other.
+            further = [aside.submit(self._repeats_in, look) for look in looks]
+            repeats = aside.submit(lambda: self.repeats)
+            by_level = aside.submit(observe_gaps, columns.encoded, split_by)
+            gaps = aside.submit(lambda: self.gaps)
+            breaches = aside.submit(observe_breaches, self.table, self._description, masked)
+            spreads = aside.submit(lambda: spreads_by_level(self.columns, self._sample))
+            excerpt = aside.submit(
+                lambda: observe_ends(self.table).finish(self._sample, self.columns)
+            )
             # In this thread, which may wait for the others.
             if "found" not in self.__dict__:
                 self.__dict__["found"] = self._relations(pool)
-            repeats = pool.submit(lambda: self.repeats)
-            further = [pool.submit(self._repeats_in, look) for look in looks]
-            split_by = columns_to_split_by(self.columns)
-            by_level = pool.submit(observe_gaps, columns.encoded, split_by)
-            gaps = pool.submit(lambda: self.gaps)
-            masked = fitting(self.names, self._settings.mask)
-            breaches = pool.submit(observe_breaches, self.table, self._description, masked)
-            # What is made of drawn rows, while the others go over all of them.
+            self.__dict__["pairs"] = self._pairs(pool.map)
             drawn = self.pairs, self.components, self.over_time, self.outcome
-            spreads = spreads_by_level(self.columns, self._sample)
-            excerpt = observe_ends(self.table).finish(self._sample, self.columns)
-            self.__dict__["further_repeats"] = self._looked(looks, [f.result() for f in further])
+            self.__dict__["further_repeats"] = tuple(look.result() for look in further)
             return Computed(
                 self.table.num_rows,
                 fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
@@ -203,10 +207,10 @@ class InMemory:
                 self.further_repeats,
                 gaps.result(),
                 by_level.result().finish(self.columns),
-                spreads,
+                spreads.result(),
                 self.relations,
                 *drawn,
-                excerpt,
+                excerpt.result(),
                 breaches.result().found,
             )
 
@@ -271,13 +275,11 @@ class InMemory:
         return relations_of(columns.summaries, columns.encoded, drawn, rows, spread=pool.map)
 
     def _repeats_in(self, look: Look) -> Repeats:
-        return look.hashes(self.table, self._rows.chunks[0]).finish()
+        found = look.hashes(self.table, self._rows.chunks[0]).finish()
+        return with_cells(in_columns(found, look, self.columns), self.table, MOST_COLUMNS)
 
-    def _looked(self, looks: Sequence[Look], found: Sequence[Repeats]) -> tuple[Repeats, ...]:
-        return tuple(
-            with_cells(in_columns(part, look, self.columns), self.table, MOST_COLUMNS)
-            for part, look in zip(found, looks, strict=True)
-        )
+    def _pairs(self, spread: Spread) -> tuple[PairView, ...]:
+        return views_of(self.relations, self.found.drawn, self._settings.outcome, spread)
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:

@@ -31,3 +31,13 @@ def threads(settings: Settings) -> Iterator[ThreadPoolExecutor]:
         ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool,
     ):
         yield pool
+
+
+@contextmanager
+def beside(settings: Settings, pool: ThreadPoolExecutor) -> Iterator[ThreadPoolExecutor]:
+    """One thread more, for what others need not wait for; the pool itself, if it has but one."""
+    if settings.threads == 1:
+        yield pool
+        return
+    with ThreadPoolExecutor(1) as one:
+        yield one

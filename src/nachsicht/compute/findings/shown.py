@@ -16,6 +16,7 @@ from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import short_text
 from nachsicht.compute.columns import is_text
 from nachsicht.compute.levels_in import levels_in
+from nachsicht.compute.relations.sides import Spread
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.findings import Finding, ShownRow, ShownRows
 from nachsicht.model.kinds import Kind
@@ -105,14 +106,16 @@ def _looked_up(rule: _Rule, finding: Finding, arrays: Sequence[Any]) -> _Places:
     return rule(finding, arrays)
 
 
-def with_rows(findings: Sequence[Finding], shower: Shower) -> tuple[Finding, ...]:
+def with_rows(
+    findings: Sequence[Finding], shower: Shower, spread: Spread = map
+) -> tuple[Finding, ...]:
     """Findings of one version with the rows that show them."""
-    return tuple(
-        msgspec.structs.replace(finding, shown=(rows,))
-        if (rows := shower.rows(finding, {}))
-        else finding
-        for finding in findings
-    )
+
+    def shown(finding: Finding) -> Finding:
+        rows = shower.rows(finding, {})
+        return msgspec.structs.replace(finding, shown=(rows,)) if rows else finding
+
+    return tuple(spread(shown, findings))
 
 
 def with_rows_of_both(

@@ -64,6 +64,16 @@ class Steps:
         """1 where the column rises or falls."""
         return np.abs(self.signs)
 
+    @kept
+    def steps(self) -> int:
+        """How many rise or fall."""
+        return int(np.count_nonzero(self.signs))
+
+    @kept
+    def whole(self) -> bool:
+        """Whether every row has a value."""
+        return bool(self.there.all())
+
 
 def steps_of(values: NDArray[Any], present: NDArray[np.bool_]) -> Steps:
     """The steps of a column whose rows stand in random order, from each to the next ones."""
@@ -85,12 +95,13 @@ def kendall_of_steps(x: Steps, y: Steps) -> tuple[float, float] | None:
     The error is that of tau from so many rows (Kendall 1962, 4.7), and that of holding each
     against a few others only. None where a column never varies.
     """
-    untied_x, untied_y = agreeing(x.untied, y.there), agreeing(y.untied, x.there)
+    untied_x = x.steps if y.whole else agreeing(x.untied, y.there)
+    untied_y = y.steps if x.whole else agreeing(y.untied, x.there)
     if not untied_x or not untied_y:
         return None
     more = agreeing(x.signs, y.signs)
     tau = max(-1.0, min(1.0, more / math.sqrt(untied_x) / math.sqrt(untied_y)))
-    held = agreeing(x.there, y.there)
+    held = len(x.there) if x.whole and y.whole else agreeing(x.there, y.there)
     return tau, math.sqrt(max(0.0, 1 - tau**2) * (2 * _NEXT + 1) / held)
 
 

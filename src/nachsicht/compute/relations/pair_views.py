@@ -8,7 +8,7 @@ import numpy as np
 
 from nachsicht.compute.over_time import time_view, units_of
 from nachsicht.compute.relations.grids import axis_of, grid_of, places_on
-from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Side
+from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Side, Spread
 from nachsicht.model.pairs import (
     BOX_SHARES,
     Axis,
@@ -33,7 +33,7 @@ _FEWEST_ROWS = 10
 
 
 def views_of(
-    relations: Relations, sides: Sequence[Side], outcome: str | None
+    relations: Relations, sides: Sequence[Side], outcome: str | None, spread: Spread = map
 ) -> tuple[PairView, ...]:
     """The pairs that a profile keeps to be drawn, the strongest first."""
     named = {side.name: side for side in sides}
@@ -43,13 +43,13 @@ def views_of(
         wanted = ranked
     with_outcome = [pair for pair in ranked if outcome in (pair.one, pair.other)]
     wanted += [pair for pair in with_outcome[:WITH_OUTCOME] if pair not in wanted]
-    found = []
-    for place, pair in enumerate(wanted):
+
+    def view(place: int) -> PairView | None:
+        pair = wanted[place]
         split = _to_split(pair, ranked, named, outcome) if place < SPLIT else None
-        view = pair_view(named[pair.one], named[pair.other], split)
-        if view:
-            found.append(view)
-    return tuple(found)
+        return pair_view(named[pair.one], named[pair.other], split)
+
+    return tuple(found for found in spread(view, range(len(wanted))) if found)
 
 
 def more_views(
