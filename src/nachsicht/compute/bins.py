@@ -60,9 +60,9 @@ def decimals_of(numbers: SortedNumbers) -> int | None:
     """With how many decimals (0 to 6) every value can be written; None if with more."""
     if numbers.whole:
         return 0
-    values = numbers.distinct_values
+    few = numbers.values[:_TRIAL]
     for decimals in range(1, MOST_DECIMALS + 1):
-        if _written_with(values[:_TRIAL], decimals) and _written_with(values, decimals):
+        if _written_with(few, decimals) and _written_with(numbers.distinct_values, decimals):
             return decimals
     return None
 

@@ -1,10 +1,13 @@
-/* Sums over short pieces, in eight lanes side by side: every processor adds the same numbers in
-   the same order, however many of them it adds at once. For GCC and Clang. */
+/* Passes over short pieces, by as many numbers at once as the processor can. Sums are those of
+   eight lanes side by side: every processor adds the same numbers in the same order, however many
+   of them it adds at once. For GCC and Clang. */
 
 #ifndef NACHSICHT_LANES_H
 #define NACHSICHT_LANES_H
 
+#include <math.h>
 #include <stddef.h>
+#include <stdint.h>
 #include <string.h>
 
 #define PIECE 512
@@ -13,9 +16,10 @@
 typedef double Lanes __attribute__((vector_size(WIDTH * sizeof(double))));
 
 #if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && defined(__gnu_linux__)
-#define FOR_EACH_PROCESSOR __attribute__((target_clones("avx512f", "avx2", "default")))
+#define FOR_EACH_PROCESSOR \
+    __attribute__((target_clones("avx512f", "avx2", "default"), unused))
 #else
-#define FOR_EACH_PROCESSOR
+#define FOR_EACH_PROCESSOR __attribute__((unused))
 #endif
 
 /* Eight numbers, or those that are left and zeros. */
@@ -85,6 +89,48 @@ static void sum_with_scores(const double *values, const double *scores, ptrdiff_
     sums[0] = TOTAL(first);
     sums[1] = TOTAL(second);
     sums[2] = TOTAL(products);
+}
+
+/* Each value less a number; the values may be written over. */
+FOR_EACH_PROCESSOR
+static void write_away(const double *values, ptrdiff_t n, double from, double *into)
+{
+    for (ptrdiff_t i = 0; i < n; i++)
+        into[i] = values[i] - from;
+}
+
+/* How many of some flags are set. */
+FOR_EACH_PROCESSOR
+static int64_t count_set(const uint8_t *flags, ptrdiff_t n)
+{
+    int64_t set = 0;
+    for (ptrdiff_t i = 0; i < n; i++)
+        set += flags[i];
+    return set;
+}
+
+/* Whether each value is whole once multiplied, but for a part of it or of 1. */
+FOR_EACH_PROCESSOR
+static void are_near_whole(const double *values, ptrdiff_t n, double times, double near,
+                           uint8_t *into)
+{
+    for (ptrdiff_t i = 0; i < n; i++) {
+        double scaled = values[i] * times;
+        double size = fabs(scaled);
+        into[i] = fabs(scaled - rint(scaled)) <= near * (size > 1.0 ? size : 1.0);
+    }
+}
+
+/* The largest of some numbers, or of their opposites. */
+FOR_EACH_PROCESSOR
+static int64_t largest_of(const int64_t *numbers, ptrdiff_t n, int64_t sign)
+{
+    int64_t turned = sign >> 1, most = INT64_MIN;
+    for (ptrdiff_t i = 0; i < n; i++) {
+        int64_t number = (numbers[i] ^ turned) - turned;
+        most = number > most ? number : most;
+    }
+    return most;
 }
 
 #endif

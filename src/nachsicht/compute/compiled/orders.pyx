@@ -3,6 +3,10 @@
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 from libc.string cimport memcpy
 
+cdef extern from "lanes.h" nogil:
+    enum: PIECE
+    int64_t largest_of(const int64_t* numbers, Py_ssize_t n, int64_t sign)
+
 cdef extern from *:
     """
     // A word is moved so far at most when those that are the same are put in order.
@@ -188,9 +192,11 @@ def told_of_counts(const int64_t[::1] counts):
         for i in range(counts.shape[0]):
             count = counts[i]
             total += count
-            once += count == 1
-            squares += <double>count * <double>count
-    return total, once, squares
+            if count == 1:
+                once += 1
+            else:
+                squares += <double>count * <double>count
+    return total, once, squares + <double>once
 
 
 def first_of(const int64_t[::1] keys, bint falling, int64_t[::1] chosen):
@@ -198,15 +204,20 @@ def first_of(const int64_t[::1] keys, bint falling, int64_t[::1] chosen):
 
     Where they are falling, those of the largest. There are at least as many keys as are chosen.
     """
-    cdef Py_ssize_t i, k, held = 0, most = chosen.shape[0]
-    cdef int64_t sign = -1 if falling else 1
+    cdef Py_ssize_t piece, start, i, k, held = 0, most = chosen.shape[0], n = keys.shape[0]
+    cdef int64_t sign = -1 if falling else 1, last = 0
     with nogil:
-        for i in range(keys.shape[0] if most else 0):
-            if held == most and sign * keys[i] >= sign * keys[chosen[most - 1]]:
-                continue
-            k = min(held, most - 1)
-            while k and sign * keys[chosen[k - 1]] > sign * keys[i]:
-                chosen[k] = chosen[k - 1]
-                k -= 1
-            chosen[k] = i
-            held = min(held + 1, most)
+        for piece in range((n + PIECE - 1) // PIECE if most else 0):
+            start = piece * PIECE
+            if held == most and -largest_of(&keys[start], min(PIECE, n - start), -sign) >= last:
+                continue  # as most pieces do, it holds none that comes before those found
+            for i in range(start, min(start + PIECE, n)):
+                if held == most and sign * keys[i] >= last:
+                    continue
+                k = min(held, most - 1)
+                while k and sign * keys[chosen[k - 1]] > sign * keys[i]:
+                    chosen[k] = chosen[k - 1]
+                    k -= 1
+                chosen[k] = i
+                held = min(held + 1, most)
+                last = sign * keys[chosen[held - 1]]

@@ -4,7 +4,7 @@ Numbers are added up in short pieces, in sums side by side, and the pieces with 
 takes from them (Neumaier 1974), so that the length costs no digits.
 """
 
-from libc.math cimport fabs, rint
+from libc.math cimport fabs
 from libc.stdint cimport int8_t, int32_t, int64_t, uint8_t, uint64_t
 
 ctypedef fused Rank:
@@ -28,6 +28,10 @@ cdef extern from "lanes.h" nogil:
     void sum_with_scores(
         const double* values, const double* scores, Py_ssize_t n, double factor, double middle,
         double* sums)
+    void write_away(const double* values, Py_ssize_t n, double from_, double* into)
+    int64_t count_set(const uint8_t* flags, Py_ssize_t n)
+    void are_near_whole(
+        const double* values, Py_ssize_t n, double times, double near, uint8_t* into)
 
 
 cdef struct Total:
@@ -97,12 +101,9 @@ def with_scores(const double[::1] values, const double[::1] scores, double facto
 
 def near_whole(const double[::1] values, double times, double near, uint8_t[::1] into):
     """Whether each value is whole once multiplied, but for a part of it or of 1."""
-    cdef Py_ssize_t i
-    cdef double scaled
     with nogil:
-        for i in range(values.shape[0]):
-            scaled = values[i] * times
-            into[i] = fabs(scaled - rint(scaled)) <= near * max(fabs(scaled), 1.0)
+        if values.shape[0]:
+            are_near_whole(&values[0], values.shape[0], times, near, &into[0])
 
 
 cdef inline bint less(
@@ -112,8 +113,7 @@ cdef inline bint less(
     cdef Py_ssize_t i
     cdef int64_t apart, beyond = 0
     if Number is double:
-        for i in range(start, stop):
-            into[i] = values[i] - first
+        write_away(&values[start], stop - start, first, &into[start])
     else:
         for i in range(start, stop):
             apart = <int64_t>(<uint64_t>values[i] - <uint64_t>first)
@@ -145,8 +145,7 @@ def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] in
         into[:] = 0.0
         return 0, 0.0, 0.0, 0.0, 0.0
     with nogil:
-        for i in range(n):
-            count += present[i]
+        count = count_set(&present[0], n)
         for piece in range((n + PIECE - 1) // PIECE):
             start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
             if not less(values, values[first], start, stop, into):
@@ -160,8 +159,7 @@ def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] in
         mean = of(&total) / count
         for piece in range((n + PIECE - 1) // PIECE):
             start, stop = piece * PIECE, min((piece + 1) * PIECE, n)
-            for i in range(start, stop):
-                into[i] -= mean
+            write_away(&into[start], stop - start, mean, &into[start])
             if count < n:
                 for i in range(start, stop):
                     if not present[i]:
