@@ -29,6 +29,10 @@ COLUMNS = {
     "tiny": RNG.normal(0, 1e-300, 500),
     "huge": RNG.normal(0, 1e306, 500),
     "tenths": np.round(RNG.normal(17, 5, 3000), 1),
+    # Whose different values are so few that these are summed up.
+    "many counts": RNG.poisson(4, 20_000),
+    "many tenths": 1e5 + np.round(RNG.normal(0, 0.4, 20_000), 1),
+    "many and huge": RNG.choice([-1e306, 1e305, 1.5e306], 20_000),
 }
 
 
@@ -43,7 +47,7 @@ def test_statistics_agree_with_pandas_and_scipy(name):
     # The oracles lose digits far from zero, and overflow: they are given values that were
     # shifted and divided by a power of two, both without rounding.
     scale = 2.0 ** np.frexp(np.abs(values).max())[1]
-    near = (values - (1e9 if name == "far from zero" else 0)) / scale
+    near = (values - {"far from zero": 1e9, "many tenths": 1e5}.get(name, 0)) / scale
     found = summary_of(COLUMNS[name]).detail
     expected = {
         "minimum": series.min(),
@@ -68,6 +72,17 @@ def test_statistics_agree_with_pandas_and_scipy(name):
             assert got == pytest.approx(value, rel=1e-10, abs=last_digits), statistic
     for point in found.quantiles:
         assert point.value == pytest.approx(np.quantile(values, point.share), rel=1e-10)
+
+
+@pytest.mark.parametrize("name", ["counts", "many counts", "many tenths"])
+def test_probability_plots_are_those_of_scipy_however_few_values_differ(name):
+    values, fit = COLUMNS[name], summary_of(COLUMNS[name]).detail.normal
+    transforms = {"fit": np.asarray, "fit_square_root": np.sqrt}
+    if values.min() > 0:
+        transforms["fit_log"] = np.log
+    for measure, transform in transforms.items():
+        _, (_, _, r) = scipy.stats.probplot(transform(values))
+        assert getattr(fit, measure) == pytest.approx(r, rel=1e-9), measure
 
 
 def test_shape_of_huge_and_tiny_values_is_that_of_the_scaled_ones():

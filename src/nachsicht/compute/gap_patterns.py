@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any
@@ -110,14 +110,16 @@ class GapPatternsPart:
         )
 
 
-def observe_patterns(batch: Any, first_row: int = 0) -> GapPatternsPart:
-    """Count one batch: a table or record batch whose first row has this place in the data."""
+def observe_patterns(
+    batch: Any, first_row: int = 0, among: Iterable[int] | None = None
+) -> GapPatternsPart:
+    """Count one batch: a table or record batch whose first row has this place in the data.
+
+    ``among`` tells the places of the columns that may have gaps, where that is known.
+    """
     rows = batch.num_rows
-    gaps = {
-        i: missing
-        for i in range(batch.num_columns)
-        if (missing := missing_in(batch.column(i))).any()
-    }
+    looked = range(batch.num_columns) if among is None else among
+    gaps = {i: missing for i in looked if (missing := missing_in(batch.column(i))).any()}
     patterns = _count_patterns(gaps, rows)
     size = _FIRST_BLOCK
     while (first_row + rows) / size > MOST_BLOCKS:

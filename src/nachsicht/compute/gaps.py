@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -85,10 +85,16 @@ def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
     )
 
 
-def observe_gaps(batch: Any, split_by: Sequence[SplitBy]) -> GapsPart:
-    """Count one batch: a table or record batch."""
+def observe_gaps(
+    batch: Any, split_by: Sequence[SplitBy], among: Iterable[int] | None = None
+) -> GapsPart:
+    """Count one batch: a table or record batch.
+
+    ``among`` tells the places of the columns that may have gaps, where that is known.
+    """
     part = GapsPart()
-    columns = [(i, missing_in(batch.column(i))) for i in range(batch.num_columns)]
+    looked = range(batch.num_columns) if among is None else among
+    columns = [(i, missing_in(batch.column(i))) for i in looked]
     sides = {i: _FewerSide.of(gaps) for i, gaps in columns if gaps.any() and not gaps.all()}
     for by, unit in ((split.position, split.unit) for split in split_by):
         names, codes = levels_in(batch.column(by), unit)

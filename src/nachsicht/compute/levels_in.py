@@ -61,6 +61,11 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
         column = column.combine_chunks()
     if unit:
         return _calendar_levels(column, unit)
+    if pa.types.is_boolean(column.type):
+        codes = values_of(column).astype(np.int32)
+        if column.null_count:
+            codes[missing_in(column)] = 2
+        return ["false", "true", MISSING_LEVEL], codes
     if not pa.types.is_dictionary(column.type):
         column = pc.dictionary_encode(column)
     names = [_name(level) for level in column.dictionary.to_pylist()]

@@ -20,6 +20,8 @@ from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 #: A mean this much smaller than the sd is zero but for rounding.
 _ROUNDING = 1e-14
 _BLOCK = 1 << 15
+#: Beyond, differences and sums might overflow.
+_LARGE = 1e150
 
 
 @dataclass(frozen=True)
@@ -135,16 +137,43 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
         s1, s2, s3, s4 = kernels.powers(values, 0.5 / scale, middle)
     else:  # whose inverse would overflow
         s1, s2, s3, s4 = kernels.powers(values / 2 / scale, 1.0, middle)
+    return _about_mean(n, total, mean, scale * 2, (s1, s2, s3, s4))
+
+
+def _about_mean(
+    n: int, total: float, mean: float, scale: float, sums: tuple[float, float, float, float]
+) -> Moments:
+    """From the sums of powers of what is nearly the distance from the mean."""
+    s1, s2, s3, s4 = sums
     off = s1 / n  # what rounding left of the mean
     return Moments(
         n,
         total,
         mean,
-        scale * 2,
+        scale,
         s2 - n * off**2,
         s3 - 3 * off * s2 + 2 * n * off**3,
         s4 - 4 * off * s3 + 6 * off**2 * s2 - 3 * n * off**4,
     )
+
+
+def moments_of_few(values: NDArray[np.float64], rows: NDArray[np.int64]) -> Moments:
+    """As `moments_of`, of different values in rising order, each of which stands in some rows."""
+    n, largest = int(rows.sum()), max(abs(values[0]), abs(values[-1]))
+    if largest > _LARGE:
+        return moments_of(np.repeat(values, rows))
+    weights = rows.astype(np.float64)
+    total = float(values @ weights)
+    mean = total / n
+    mean += float((values - mean) @ weights) / n
+    away = values - mean
+    largest = float(np.abs(away).max())
+    if not largest:
+        return Moments(n, total, mean, 1.0, 0.0, 0.0, 0.0)
+    scale = math.ldexp(1.0, math.frexp(largest)[1])
+    away /= scale
+    s1, s2, s3, s4 = (float(away**power @ weights) for power in (1, 2, 3, 4))
+    return _about_mean(n, total, mean, scale, (s1, s2, s3, s4))
 
 
 def blocks_of(values: NDArray[np.float64]) -> Iterator[NDArray[np.float64]]:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +14,7 @@ from nachsicht.compute.compiled import sums as kernels
 from nachsicht.compute.compiled.normal import quantiles
 from nachsicht.compute.moments import blocks_of
 from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.ordering import runs_of
 from nachsicht.model.column import NormalFit
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 
@@ -34,22 +37,26 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
     if numbers.n < 3:
         return None
     scores = normal_scores(numbers.n)
+    rows = None
+    if numbers.few:
+        values, rows = numbers.distinct_values.astype(np.float64), numbers.distinct_counts
+        against = np.add.reduceat(scores, np.cumsum(rows) - rows)
+    else:
+        against = scores
+    plot = _Plot(values, against, rows, numbers.n)
+    not_positive = Absent(Reason.NOT_POSITIVE)
     fits = {
-        "none": _correlation(None, values, scores),
-        "log": (
-            _correlation(np.log, values, scores) if values[0] > 0 else Absent(Reason.NOT_POSITIVE)
-        ),
-        "square_root": (
-            _correlation(np.sqrt, values, scores) if values[0] >= 0 else Absent(Reason.NOT_POSITIVE)
-        ),
+        "none": _correlation(None, plot),
+        "log": _correlation(np.log, plot) if values[0] > 0 else not_positive,
+        "square_root": _correlation(np.sqrt, plot) if values[0] >= 0 else not_positive,
     }
-    ranks = np.unique(np.linspace(0, numbers.n - 1, POINTS).round().astype(np.int64))
+    ranks = runs_of(np.linspace(0, numbers.n - 1, POINTS).round().astype(np.int64))[0]
     return NormalFit(
         fits["none"],
         fits["log"],
         fits["square_root"],
         _closest(fits),
-        tuple(zip(scores[ranks].tolist(), values[ranks].tolist(), strict=True)),
+        tuple(zip(scores[ranks].tolist(), numbers.floats[ranks].tolist(), strict=True)),
     )
 
 
@@ -70,8 +77,21 @@ def _square_sum(n: int) -> float:
     return kernels.with_scores(scores, scores, 1.0, 0.0)[1]
 
 
-def _correlation(transform: np.ufunc | None, values: _Floats, scores: _Floats) -> Statistic:
+class _Plot(NamedTuple):
+    """Values in rising order, and the normal scores that they are held against.
+
+    Of few different values, that stand in ``rows`` each, the scores are the sums of theirs.
+    """
+
+    values: _Floats
+    scores: _Floats
+    rows: NDArray[np.int64] | None
+    n: int
+
+
+def _correlation(transform: np.ufunc | None, plot: _Plot) -> Statistic:
     """Pearson's correlation of the transformed values, the scores being symmetric about 0."""
+    values = plot.values
 
     def transformed(part: _Floats) -> _Floats:
         return transform(part) if transform else part
@@ -81,17 +101,30 @@ def _correlation(transform: np.ufunc | None, values: _Floats, scores: _Floats) -
         return Absent(Reason.NEVER_VARIES)
     # Keeps squares from overflowing, and a power of two changes no digit.
     scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
-    tiny = scale <= 1e-300  # its inverse would overflow
-    sums = []
-    for part, part_scores in zip(blocks_of(values), blocks_of(scores), strict=True):
-        away = transformed(part) / scale if tiny else transformed(part)
-        # From the median, which is no further from the mean than the sd: few digits are lost.
-        factor = 1.0 if tiny else 1 / scale
-        sums.append(kernels.with_scores(away, part_scores, factor, middle / scale))
-    total, squares, products = (math.fsum(figures) for figures in zip(*sums, strict=True))
-    around_mean = squares - total**2 / len(values)
-    below = math.sqrt(max(around_mean, 0.0) * _square_sum(len(scores)))
+    # From the median, which is no further from the mean than the sd: few digits are lost.
+    if plot.rows is None:
+        total, squares, products = _sums(transformed, plot, scale, middle / scale)
+    else:
+        away = transformed(values) / scale - middle / scale
+        total, squares = float(away @ plot.rows), float(away**2 @ plot.rows)
+        products = float(away @ plot.scores)
+    around_mean = squares - total**2 / plot.n
+    below = math.sqrt(max(around_mean, 0.0) * _square_sum(plot.n))
     return statistic(products / below) if below else Absent(Reason.OVERFLOW)
+
+
+def _sums(
+    transformed: Callable[[_Floats], _Floats], plot: _Plot, scale: float, middle: float
+) -> tuple[float, float, float]:
+    """Of the scaled values less their middle, of their squares, and of them times their scores."""
+    tiny = scale <= 1e-300  # its inverse would overflow
+    factor = 1.0 if tiny else 1 / scale
+    sums = []
+    for part, scores in zip(blocks_of(plot.values), blocks_of(plot.scores), strict=True):
+        away = transformed(part) / scale if tiny else transformed(part)
+        sums.append(kernels.with_scores(away, scores, factor, middle))
+    total, squares, products = (math.fsum(figures) for figures in zip(*sums, strict=True))
+    return total, squares, products
 
 
 def _closest(fits: dict[str, Statistic]) -> str:

@@ -16,6 +16,9 @@ from nachsicht.compute.ordering import runs_of
 
 Array = NDArray[Any]
 
+#: So many values in all, and for each different one, before these are summed up instead.
+_FEW_AMONG, _FEW_AMONG_EACH = 1 << 14, 64
+
 
 @dataclass(frozen=True)
 class NumberPart:
@@ -104,6 +107,11 @@ class SortedNumbers:
     def distinct_counts(self) -> NDArray[np.int64]:
         """In how many rows each of them stands."""
         return self._runs[1]
+
+    @property
+    def few(self) -> bool:
+        """Whether sums over the different values, each with its rows, are the shorter ones."""
+        return self.n >= _FEW_AMONG and _FEW_AMONG_EACH * len(self.distinct_values) <= self.n
 
     @kept
     def floats(self) -> NDArray[np.float64]:

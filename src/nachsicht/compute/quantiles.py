@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.ordering import runs_of
 from nachsicht.model.column import Knots, Quantile
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 
@@ -99,7 +100,7 @@ def knots_of(numbers: SortedNumbers) -> Knots:
         chosen = distinct
     else:
         ranks = np.linspace(0, numbers.n - 1, RANKS).round().astype(np.int64)
-        chosen = np.unique(numbers.values[ranks])
+        chosen = runs_of(numbers.values[ranks])[0]
     return Knots(
         tuple(chosen.astype(np.float64).tolist()),
         tuple(np.searchsorted(numbers.values, chosen, "left").tolist()),

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.bins import decimals_of, histogram_of
 from nachsicht.compute.densities import density_of
-from nachsicht.compute.moments import moments_of
+from nachsicht.compute.moments import moments_of, moments_of_few
 from nachsicht.compute.multiples import multiples_of
 from nachsicht.compute.normality import normal_fit
 from nachsicht.compute.numbers import SortedNumbers
@@ -32,7 +32,11 @@ def summarise_quantity(
 ) -> QuantitySummary:
     """Everything that is kept of a quantity. Empty and constant columns have absent statistics."""
     values = numbers.floats
-    moments = moments_of(values)
+    moments = (
+        moments_of_few(numbers.distinct_values.astype(np.float64), numbers.distinct_counts)
+        if numbers.few
+        else moments_of(values)
+    )
     none = Absent(Reason.NO_VALUES)
     median = quantile(values, 0.5) if numbers.n else 0.0
     mad = median_deviation(values, median) if numbers.n else 0.0

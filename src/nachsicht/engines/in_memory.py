@@ -127,7 +127,14 @@ class InMemory:
     @cached_property
     def gaps(self) -> GapPatterns:
         """Which columns go missing together, and where."""
-        return observe_patterns(self.table).finish(self.names)
+        return observe_patterns(self.table, among=self._with_gaps).finish(self.names)
+
+    @property
+    def _with_gaps(self) -> list[int] | None:
+        """Places of the columns that have gaps; None as long as that is not known."""
+        if "_columns" not in self.__dict__:
+            return None
+        return [column.position for column in self._columns.summaries if column.missing]
 
     @cached_property
     def repeats(self) -> Repeats:
@@ -186,7 +193,7 @@ class InMemory:
             # What needs no relations fills the pauses in which these wait for each other.
             further = [aside.submit(self._repeats_in, look) for look in looks]
             repeats = aside.submit(lambda: self.repeats)
-            by_level = aside.submit(observe_gaps, columns.encoded, split_by)
+            by_level = aside.submit(observe_gaps, columns.encoded, split_by, self._with_gaps)
             gaps = aside.submit(lambda: self.gaps)
             breaches = aside.submit(observe_breaches, self.table, self._description, masked)
             spreads = aside.submit(lambda: spreads_by_level(self.columns, self._sample))
