@@ -2,6 +2,7 @@
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 import pytest
 import scipy.stats
 from sklearn.linear_model import LinearRegression
@@ -106,3 +107,15 @@ def test_no_outcome_gives_none_and_a_name_of_things_is_refused():
     assert nachsicht.profile(FRAME).document.outcome is None
     with pytest.raises(nachsicht.SettingsError, match="tag cannot be the outcome"):
         nachsicht.profile(FRAME, outcome="tag")
+
+
+@pytest.mark.parametrize("stored", [np.float64, np.float32, np.int64])
+def test_flags_that_are_stored_as_numbers_part_the_rows(stored):
+    treated = RNG.integers(0, 2, 600)
+    mites = RNG.poisson(3 + 4 * treated)
+    table = pa.table({"treated": pa.array(treated.astype(stored)), "mites": mites})
+    outcome = nachsicht.profile(table, outcome="treated").document.outcome
+    assert outcome.level == "1"
+    assert outcome.overall == pytest.approx(treated.mean())
+    groups = nachsicht.compare_groups(table, by="treated", groups=("0", "1")).document
+    assert [version.rows for version in groups.versions] == np.bincount(treated).tolist()

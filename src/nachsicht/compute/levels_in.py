@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in, values_of
 from nachsicht.compute.moments_in_time import coarsen_counts, observe_moments, places_in
+from nachsicht.compute.texts import number_text
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary
 
 #: Columns with more levels than this are not used to divide the rows.
@@ -93,4 +94,6 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
 
 def _name(level: Any) -> str:
     """A level as its summary writes it."""
-    return str(level).lower() if isinstance(level, bool) else str(level)
+    if isinstance(level, bool):
+        return str(level).lower()
+    return number_text(level) if isinstance(level, float) else str(level)

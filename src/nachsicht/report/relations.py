@@ -127,6 +127,7 @@ def _summary(version: ProfileDocument) -> str:
     relations = version.relations
     return phrase(
         "page.relations_summary",
+        n=relations.pairs_in_all,
         pairs=whole(relations.pairs_in_all),
         median=number(relations.median or 0.0, 2),
         rows=whole(relations.rows),
