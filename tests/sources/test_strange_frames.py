@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 import polars as pl
 import pyarrow as pa
+import pyarrow.compute as pc
 import pytest
 
 import nachsicht
@@ -111,6 +112,44 @@ def test_every_type_of_polars_goes_through():
     assert columns["struct"].detail.fields == ("x", "y")
     assert columns["stay"].detail.maximum == 86_400
     assert columns["struct"].missing == 0
+
+
+@pytest.mark.parametrize("rows", [30, 12_000])
+def test_rows_of_nested_texts_of_polars_are_shown_and_drawn(rows):
+    frame = pl.DataFrame(
+        {
+            "seen": [["calm", "queen"], [], None] * (rows // 3),
+            "by": [{"name": "Ida", "tags": ["a"]}, {"name": None, "tags": []}, None] * (rows // 3),
+            "mood": pl.Series(["calm", None, "wild"] * (rows // 3), dtype=pl.Categorical),
+            "pair": pl.Series(
+                [["a", "b"], None, ["c", "d"]] * (rows // 3), dtype=pl.Array(pl.String, 2)
+            ),
+        }
+    )
+    document = nachsicht.profile(frame).document
+    assert document.repeats.repeated_rows == rows - 3
+    assert document.repeats.groups[0].cells[0] == "['calm', 'queen']"
+    assert [str(column.kind) for column in document.columns] == [
+        "nested", "nested", "category", "nested",
+    ]  # fmt: skip
+    assert document.columns[2].missing == rows // 3
+
+
+def test_maps_of_texts_go_through():
+    kind = pa.map_(pa.string_view(), pa.binary_view())
+    table = pa.table({"by": pa.array([[("Ida", b"1")], [("Ida", b"1")], None], kind)})
+    document = nachsicht.profile(table).document
+    assert document.repeats.repeated_rows == 1
+    assert document.columns[0].missing == 1
+    assert document.columns[0].detail.lengths.mean == 1
+
+
+def test_runs_are_told_as_the_values_that_they_stand_for():
+    moods = ["calm", "calm", "wild", None, None, "calm"] * 4
+    plain = pa.array(moods)
+    runs = pa.table({"mood": pc.run_end_encode(plain)})
+    found, expected = column_of(runs), column_of(pa.table({"mood": plain}))
+    assert found == expected
 
 
 def test_marks_for_missing_are_what_settings_say():

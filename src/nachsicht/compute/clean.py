@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
+from nachsicht.compute.forms import in_usual_forms
 from nachsicht.compute.masking import pseudonyms
 from nachsicht.compute.stored import with_columns
 from nachsicht.settings import Settings
@@ -23,7 +24,8 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
     are no types but Arrow's own. With nothing to do the batch itself is returned. The key of
     masks is that of this process, unless one is given.
     """
-    batch = _without_null_levels(_without_extensions(_without(batch, settings.omit)))
+    batch = in_usual_forms(_without_extensions(_without(batch, settings.omit)))
+    batch = _without_null_levels(batch)
     batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
     return _masked(batch, settings.mask, mask_key)
 

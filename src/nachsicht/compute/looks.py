@@ -61,17 +61,19 @@ def looks_of(tally: Tally, shaped: Any) -> dict[str, int]:
     shapes, codes = shaped.dictionary, values_of(shaped.indices)
     cut = values_of(pc.utf8_length(shapes)) >= SHAPE_LENGTH
     for name, sign, pattern in _LOOKS:
+        if isinstance(sign, str) and not measured.may_hold(sign):
+            continue
+        of_shapes = loosely(pattern.replace("[ T]", "[ A]"))
+        maybe = _true(pc.match_substring_regex(shapes, of_shapes)) | cut
+        if not maybe.any():
+            continue
         if isinstance(sign, bytes):
             begins = np.zeros(256, bool)
             begins[list(sign)] = True
             places = np.flatnonzero(begins[measured.first])
-        elif not measured.may_hold(sign):
-            continue
         else:
             places = np.flatnonzero(_true(pc.match_substring(texts, sign)))
-        of_shapes = loosely(pattern.replace("[ T]", "[ A]"))
-        fitting = _true(pc.match_substring_regex(shapes, of_shapes))
-        places = places[(fitting | cut)[codes[places]]]
+        places = places[maybe[codes[places]]]
         if len(places):
             fits = _true(pc.match_substring_regex(texts.take(arrow_of(places)), pattern))
             rows = int(counts[places][fits].sum())

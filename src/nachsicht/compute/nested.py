@@ -29,6 +29,9 @@ class NestedPart:
 
 def observe_nested(array: Any) -> NestedPart:
     """Take in one batch of any type that has no other part."""
+    if pa.types.is_map(array.type):
+        key, value = array.type.key_type, array.type.item_type
+        array = array.cast(pa.list_(pa.struct([("key", key), ("value", value)])))
     lengths = observe_numbers(pc.list_value_length(array)) if _is_list(array.type) else None
     return NestedPart(lengths, array.null_count)
 

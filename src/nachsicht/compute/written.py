@@ -74,18 +74,15 @@ def sequence_in(tally: Tally) -> Sequence | None:
     found = np.empty(tally.distinct, np.int64)
     if kernels.numbers_behind(*texts, len(before.encode()), found) < len(found):
         return None
-    ranked = np.sort(found)  # several times faster here than numpy.unique
-    numbers = ranked[np.concatenate(([True], ranked[1:] != ranked[:-1]))]
-    low, high = int(numbers[0]), int(numbers[-1])
-    skipped = high - low + 1 - len(numbers)
-    if skipped > len(numbers):
+    low, high = int(found.min()), int(found.max())
+    if high - low + 1 > 2 * len(found):
         return None
-    examples: list[int] = []
-    for place in np.flatnonzero(np.diff(numbers) > 1)[:MOST_SKIPPED]:
-        examples.extend(range(int(numbers[place]) + 1, int(numbers[place + 1])))
-        if len(examples) >= MOST_SKIPPED:
-            break
-    return Sequence(before, low, high, skipped, tuple(examples[:MOST_SKIPPED]))
+    there = np.zeros(high - low + 1, np.bool_)
+    there[found - low] = True
+    skipped = np.flatnonzero(~there) + low
+    if len(skipped) > len(there) - len(skipped):
+        return None
+    return Sequence(before, low, high, len(skipped), tuple(skipped[:MOST_SKIPPED].tolist()))
 
 
 def tally_of_numbers(numbers: SortedNumbers) -> Tally:
