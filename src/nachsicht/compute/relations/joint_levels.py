@@ -23,7 +23,7 @@ from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, slices
 from nachsicht.compute.relations.sides import Codes, Floats, Quantity, Spread
 
 #: Two numbers for each cell should stay in the cache.
-MOST_CELLS = 1 << 14
+MOST_CELLS = 1 << 11
 #: Quantities that are multiplied at once: more would not stay in the cache.
 _AT_ONCE = 32
 #: Counting two columns takes as long as multiplying so many pairs of levels.
@@ -121,7 +121,8 @@ def _by_product(
 
 
 def _by_cell(packs: Sequence[Pack], side: Quantity, rows: slice | NDArray[np.int64]) -> Floats:
-    ranked, there, factor = side.ranked[rows], side.present[rows], side.to_one
+    ranked, factor = side.ranked[rows], side.to_one
+    there = None if side.whole else side.present[rows]
     return np.concatenate([pack.power_sums(ranked, there, factor) for pack in packs], axis=1)
 
 
@@ -139,16 +140,17 @@ class Pack:
         return self._by_level(rows_by_code(self.cells, math.prod(self.shape)))
 
     def power_sums(
-        self, ranked: NDArray[np.integer[Any]], there: NDArray[np.bool_], factor: float
+        self, ranked: NDArray[np.integer[Any]], there: NDArray[np.bool_] | None, factor: float
     ) -> Floats:
         """By level, in how many rows a rank is there, and the sums of it and of its square.
 
-        It is 0 where it is not there, and multiplied by the factor.
+        It is 0 where it is not there, and multiplied by the factor. It is there in all rows, where
+        that is not told.
         """
         sums = np.zeros((math.prod(self.shape), 2))
         kernels.by_cell(self.cells, np.ascontiguousarray(ranked), factor, sums)
         counts = self.counts
-        if not there.all():
+        if there is not None:
             counts = self._by_level(rows_by_code(self.cells[there], len(sums)))
         return np.array((counts, self._by_level(sums[:, 0]), self._by_level(sums[:, 1])))
 
