@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from nachsicht._check_columns import check_columns
-from nachsicht._opening import beside
+from nachsicht._opening import meanwhile
 from nachsicht._versions import VersionOnDemand
 from nachsicht.compute.changes.accepting import Accepted
 from nachsicht.compute.changes.across import compare_versions, without_steps
@@ -55,7 +55,7 @@ class OnDemand:
     def whole(self) -> ComparisonDocument:
         """Everything."""
         if len(self.versions) > 1:  # differences are held against chance, with what loads slowly
-            beside(lambda: import_module("scipy.special"))
+            meanwhile(lambda: import_module("scipy.special"))
         versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings) as spread:

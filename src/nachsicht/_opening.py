@@ -41,7 +41,7 @@ def held(source: Source, settings: Settings) -> Held:
     return Held(opened, table, seconds_since(started))
 
 
-def beside(work: Callable[[], object]) -> None:
+def meanwhile(work: Callable[[], object]) -> None:
     """Do on another thread what is needed later: import modules, while this one waits for a disk.
 
     What fails fails again where it is needed.

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from nachsicht._opening import Held, beside, held
+from nachsicht._opening import Held, held, meanwhile
 from nachsicht.accepted import read_accepted
 from nachsicht.contracts import ProgressListener
 from nachsicht.errors import DocumentError
@@ -62,7 +62,7 @@ def run_comparison(
         for done, source in zip(ready, sources, strict=True)
     ]
     chosen = labels_for(names, labels or settings.labels or None)
-    beside(lambda: import_module("nachsicht._on_demand"))
+    meanwhile(lambda: import_module("nachsicht._on_demand"))
     opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []
     for done, name, read, label in zip(ready, names, opened, chosen, strict=True):

@@ -6,7 +6,7 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nachsicht._opening import beside
+from nachsicht._opening import meanwhile
 from nachsicht.errors import OutputError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack
@@ -159,7 +159,7 @@ class _Result:
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
-        beside(_prepare_page)
+        meanwhile(_prepare_page)
         across = self._across
         from nachsicht.report.page import page_of
 
