@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nachsicht.compute.compiled import sums
+from nachsicht.compute.codes import rows_by_code
+from nachsicht.compute.compiled import orders, sums
 
 #: Lengths around those of a lane and of a piece, where the last ones are handled by themselves.
 LENGTHS = st.sampled_from([0, 1, 7, 8, 9, 511, 512, 513, 1030]) | st.integers(0, 40)
@@ -78,3 +79,40 @@ def test_rows_are_counted_by_two_levels(rows):
     assert found.tolist() == [[rows.count((i, j)) for j in range(3)] for i in range(4)]
     signs = np.sign(one).astype(np.int8), np.sign(other).astype(np.int8)
     assert sums.agreeing(*signs) == int(signs[0].astype(int) @ signs[1].astype(int))
+
+
+@given(hnp.arrays(np.int32, LENGTHS, elements=st.integers(-1, 6)))
+def test_rows_by_code_are_those_of_numpy(codes):
+    assert rows_by_code(codes, 7).tolist() == np.bincount(codes[codes >= 0], minlength=7).tolist()
+
+
+def test_a_code_of_no_level_is_an_error():
+    with pytest.raises(IndexError, match="row 2 has level 3 of 3"):
+        rows_by_code(np.array([0, 2, 3], np.int64), 3)
+
+
+@given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(-9, 9)), st.integers(1, 70))
+def test_the_first_keys_are_those_of_a_stable_sort(keys, most):
+    for falling in (False, True):
+        chosen = np.empty(min(most, len(keys)), np.int64)
+        orders.first_of(keys, falling, chosen)
+        expected = np.argsort(-keys if falling else keys, kind="stable")[:most]
+        assert chosen.tolist() == expected.tolist()
+
+
+@given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(1, 4)))
+def test_counts_are_told_as_they_are(counts):
+    total, once, squares = orders.told_of_counts(counts)
+    expected = (counts.sum(), (counts == 1).sum(), (counts.astype(float) ** 2).sum())
+    assert (total, once, squares) == expected
+
+
+@given(NUMBERS, st.sampled_from([1.0, 10.0, 1e3]))
+def test_what_is_nearly_whole(values, times):
+    steps = np.round(values[::2], 1)
+    values = np.concatenate((values, steps))
+    found = np.empty(len(values), np.uint8)
+    sums.near_whole(values, times, 1e-12, found)
+    scaled = values * times
+    near_enough = np.abs(scaled - np.rint(scaled)) <= 1e-12 * np.maximum(np.abs(scaled), 1)
+    assert found.tolist() == near_enough.tolist()
