@@ -1,11 +1,13 @@
 """What breaks on the way is retried or told; nothing is half written, and no figure is wrong."""
 
+import contextlib
 import os
 import signal
 import subprocess
 import sys
 import threading
 import time
+from pathlib import Path
 
 import pandas as pd
 import pyarrow.parquet as pq
@@ -95,14 +97,24 @@ def test_spark_workers_without_the_package_are_told_of(spark, tmp_path):
     )
 
 
+def _reads(process, file):
+    """Whether a process has a file open, as far as the system tells."""
+    open_files = Path(f"/proc/{process.pid}/fd")
+    with contextlib.suppress(OSError):
+        return any(link.exists() and link.samefile(file) for link in open_files.iterdir())
+    return False
+
+
 def test_an_interrupted_command_leaves_nothing_behind(tmp_path):
-    table = sample_table(400_000)
-    pq.write_table(table, tmp_path / "checks.parquet", row_group_size=20_000)
+    data = tmp_path / "checks.parquet"
+    pq.write_table(sample_table(800_000), data, row_group_size=20_000)
     command = [sys.executable, "-m", "nachsicht", "profile", "checks.parquet", "--memory", "1MB"]
     process = subprocess.Popen(
         [*command, "-o", "page.html"], cwd=tmp_path, stderr=subprocess.PIPE, text=True
     )
-    time.sleep(2.5)
+    while not _reads(process, data):
+        assert process.poll() is None
+        time.sleep(0.02)
     process.send_signal(signal.SIGINT)
     _, told = process.communicate(timeout=60)
     assert process.returncode == 130

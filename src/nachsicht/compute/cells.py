@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import pyarrow as pa
@@ -14,27 +15,37 @@ from nachsicht.compute.texts import number_text
 MOST_LETTERS = 80
 
 
-def short_text(one: Any) -> str | None:
-    """As `cell_text`, cut to what fits into a table."""
-    text = cell_text(one)
-    if text is None or len(text) <= MOST_LETTERS:
-        return text
-    return text[: MOST_LETTERS - 1] + "…"
+def short_texts(array: Any) -> list[str | None]:
+    """As `cell_texts`, each cut to what fits into a table."""
+    return [
+        text if text is None or len(text) <= MOST_LETTERS else text[: MOST_LETTERS - 1] + "…"
+        for text in cell_texts(array)
+    ]
 
 
 def cell_text(one: Any) -> str | None:
     """The only value of an Arrow array as text; None where it is missing."""
-    if isinstance(one, pa.ChunkedArray):
-        one = one.combine_chunks()
-        one = one.chunk(0) if isinstance(one, pa.ChunkedArray) else one
-    if missing_in(one)[0]:
-        return None
-    types, stored = pa.types, one.type
-    if types.is_floating(stored) or types.is_integer(stored):
-        return number_text(one[0].as_py())
-    if types.is_boolean(stored):
-        return str(one[0].as_py()).lower()
+    return cell_texts(one)[0]
+
+
+def cell_texts(array: Any) -> list[str | None]:
+    """The values of a short Arrow array, chunked or not, as texts; None where they are missing."""
+    types, stored = pa.types, array.type
+    if types.is_dictionary(stored):
+        return cell_texts(array.cast(stored.value_type))
+    missing = missing_in(array).tolist()
     if types.is_temporal(stored) and not (types.is_duration(stored) or types.is_interval(stored)):
-        part = observe_moments(one)
-        return time_type(stored).text(int(part.chunks[0][0]))
-    return str(one[0].as_py())
+        of, chunks = time_type(stored), observe_moments(array).chunks
+        there = iter([moment for chunk in chunks for moment in chunk.tolist()])
+        return [None if gone else of.text(next(there)) for gone in missing]
+    written: Callable[[Any], str] = str
+    if types.is_floating(stored) or types.is_integer(stored):
+        written = number_text
+    elif types.is_boolean(stored):
+        written = _flag_text
+    values = zip(missing, array.to_pylist(), strict=True)
+    return [None if gone else written(value) for gone, value in values]
+
+
+def _flag_text(value: bool) -> str:
+    return str(value).lower()

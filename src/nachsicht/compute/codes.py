@@ -10,8 +10,12 @@ from numpy.typing import NDArray
 from nachsicht.compute.compiled.sums import by_code
 
 
-def rows_by_code(codes: NDArray[np.integer[Any]], levels: int) -> NDArray[np.int64]:
+def rows_by_code(
+    codes: NDArray[np.integer[Any]], levels: int, rows: NDArray[np.int64] | None = None
+) -> NDArray[np.int64]:
     """In how many rows each of so many levels stands.
+
+    A code stands for one row, or for as many as ``rows`` tells, one at least.
 
     Raises
     ------
@@ -23,4 +27,7 @@ def rows_by_code(codes: NDArray[np.integer[Any]], levels: int) -> NDArray[np.int
     if wrong >= 0:
         raise IndexError(f"row {wrong} has level {codes[wrong]} of {levels}")
     found += beside
+    if rows is not None:
+        several = np.flatnonzero(rows > 1)  # of texts that are mostly different these are few
+        np.add.at(found, codes[several], rows[several] - 1)
     return found

@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.as_numbers import as_numbers
-from nachsicht.compute.cells import short_text
+from nachsicht.compute.cells import short_texts
 from nachsicht.compute.relations.row_sample import RowSample
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.profile import Excerpt
@@ -90,8 +90,5 @@ def _joined(one: Any, other: Any) -> Any:
 
 
 def _texts(table: Any) -> tuple[tuple[str | None, ...], ...]:
-    columns = [
-        [short_text(table.column(i).slice(row, 1)) for row in range(table.num_rows)]
-        for i in range(min(table.num_columns, MOST_COLUMNS))
-    ]
+    columns = [short_texts(column) for column in table.columns[:MOST_COLUMNS]]
     return tuple(zip(*columns, strict=True)) if columns else ()

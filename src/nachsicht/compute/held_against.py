@@ -15,9 +15,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_texts, missing_in, values_of
+from nachsicht.compute.arrays import arrow_texts, missing_in, taken, values_of
 from nachsicht.compute.as_numbers import as_numbers
-from nachsicht.compute.cells import short_text
+from nachsicht.compute.cells import short_texts
 from nachsicht.compute.columns import is_text
 from nachsicht.model.description import Bound, ColumnDescription, Description, Rule, StatedType
 
@@ -104,7 +104,7 @@ def _plain(array: Any) -> Any:
 
 def _examples(array: Any, rows: NDArray[np.int64]) -> tuple[str, ...]:
     """The first few different values of some rows."""
-    few = dict.fromkeys(short_text(array.slice(int(row), 1)) or "" for row in rows[:64])
+    few = dict.fromkeys(text or "" for text in short_texts(taken(array, rows[:64])))
     return tuple(few)[:MOST_EXAMPLES]
 
 

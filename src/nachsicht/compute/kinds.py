@@ -121,8 +121,10 @@ class TallyTraits:
     @kept
     def mean_words(self) -> float:
         """Mean number of words."""
-        words = self._tally.measured.words.astype(np.float64)
-        return float(words @ self._tally.counts.astype(np.float64)) / max(self.rows, 1)
+        words, rows = self._tally.measured.words, self._tally.counts
+        often = np.flatnonzero(rows > 1)  # most texts of a long column stand once
+        further = int(words[often].astype(np.int64) @ (rows[often] - 1))
+        return (int(words.sum(dtype=np.int64)) + further) / max(self.rows, 1)
 
     @kept
     def longest(self) -> int:

@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, values_of
+from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.looks import SHAPE_LENGTH, looks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, merge_tallies
@@ -34,7 +35,7 @@ class Counts:
     @staticmethod
     def of(values: NDArray[Any], rows: NDArray[np.int64]) -> Counts:
         """Count numbers, each standing for so many rows."""
-        return Counts(np.bincount(values.astype(np.int64), rows).astype(np.int64))
+        return Counts(rows_by_code(values, int(values.max(initial=-1)) + 1, rows))
 
     def merge(self, other: Counts) -> Counts:
         """Put two counts together."""
@@ -129,8 +130,7 @@ def shape_codes(tally: Tally) -> Any:
 
 
 def _counted(shaped: Any, rows: NDArray[np.int64]) -> Tally:
-    # Sums of counts as float64 are exact up to 2**53 rows.
-    sums = np.bincount(values_of(shaped.indices), rows, len(shaped.dictionary)).astype(np.int64)
+    sums = rows_by_code(values_of(shaped.indices), len(shaped.dictionary), rows)
     return Tally.of(shaped.dictionary, sums)
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_texts, missing_in, taken, values_of
 from nachsicht.compute.as_numbers import as_numbers
-from nachsicht.compute.cells import short_text
+from nachsicht.compute.cells import short_texts
 from nachsicht.compute.columns import is_text
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.relations.sides import Spread
@@ -76,15 +76,13 @@ class Shower:
         shown += [n for n in self._others if n not in shown][: max(MOST_COLUMNS - len(shown), 0)]
         shown = shown[:MOST_COLUMNS]
         few = taken(self._table.select([self._places[n] for n in shown]), places[:MOST_ROWS])
+        cells = zip(*map(short_texts, few.columns), strict=True)
         return ShownRows(
             version=self._label,
             columns=tuple(shown),
             rows=tuple(
-                ShownRow(
-                    int(place) + 1,
-                    tuple(short_text(few.column(i).slice(row, 1)) for i in range(few.num_columns)),
-                )
-                for row, place in enumerate(places[:MOST_ROWS])
+                ShownRow(place + 1, own)
+                for place, own in zip(places[:MOST_ROWS].tolist(), cells, strict=True)
             ),
         )
 
