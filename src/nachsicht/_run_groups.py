@@ -15,7 +15,7 @@ from nachsicht.compute.arrays import taken
 from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
-from nachsicht.compute.groups import groups_in, slices_at, slices_in
+from nachsicht.compute.groups import Group, groups_in, slices_at, slices_in
 from nachsicht.contracts import Opened, ProgressListener
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.settings import Settings, as_described
@@ -33,6 +33,8 @@ def run_groups(
     cuts: Sequence[str] = (),
 ) -> ComparisonDocument:
     """Compare the groups of one dataset: two that are named, or each with all the others.
+
+    Where there are but two, they are compared with each other.
 
     By a moment column, its months or years are compared one after the other, as versions are.
     """
@@ -67,9 +69,14 @@ def run_groups(
         if slices:
             found = compare_versions(versions, title, settings, accepted, spread, sliced_by=by)
             return themed(found, theme)
-        if len(names) == 2:
+        if len(names) == 2 or _are_all(groups):
             found = compare_versions(versions, title, settings, accepted, spread, by)
             return themed(found, theme)
         rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
         found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)
         return themed(found, theme)
+
+
+def _are_all(groups: Sequence[Group]) -> bool:
+    """Whether there are two, each of which is all the rest of the other."""
+    return len(groups) == 2 and len(groups[0].others) == len(groups[1].rows)

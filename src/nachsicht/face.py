@@ -143,7 +143,7 @@ def compare_groups(
         The column whose values are the groups.
     groups : sequence of two str, optional
         Two groups to compare with each other; by default each (of at most twelve, the
-        largest) is compared with all other rows.
+        largest) is compared with all other rows, unless there are but two.
     split_at : date, number, str or a sequence of these, optional
         Cut the rows at these values of a moment or quantity column: those before, and those from
         each on, are compared one after the other, as versions are.

@@ -119,3 +119,9 @@ def test_flags_that_are_stored_as_numbers_part_the_rows(stored):
     assert outcome.overall == pytest.approx(treated.mean())
     groups = nachsicht.compare_groups(table, by="treated", groups=("0", "1")).document
     assert [version.rows for version in groups.versions] == np.bincount(treated).tolist()
+    # The two are all there are: without being named they are compared with each other too.
+    alone = nachsicht.compare_groups(table, by="treated").document
+    assert [finding.columns for finding in alone.findings] == [("mites",)]
+    assert [finding.title for finding in alone.findings] == [
+        finding.title for finding in groups.findings
+    ]

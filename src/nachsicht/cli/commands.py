@@ -145,7 +145,8 @@ def compare(
 
     Each is a file, folder or pattern as for `nachsicht profile`, a file at a revision of its git
     repository (checks.csv@v1.2), or the document (.json) of a profile made before. With --by, the
-    groups of one source are compared: each with all other rows, or two that --group names.
+    groups of one source are compared: each with all other rows, or two with each other, if there
+    are but two or --group names them.
 
     Exit status: 0, or 1 where --stop-on stopped it, or 2 for an error.
 

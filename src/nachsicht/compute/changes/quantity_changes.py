@@ -263,10 +263,14 @@ def _moved(
         distance=percent(distance),
         old_median=rounded(old_median),
         new_median=rounded(new_median),
-        old_high=rounded(old_high),
-        new_high=rounded(new_high),
+        high=_went(rounded(old_high), rounded(new_high)),
         where=spoken(place, "spread_moved"),
     )
+
+
+def _went(old: str, new: str) -> str:
+    way = "stayed" if old == new else "went"
+    return phrase(f"findings.spread_moved.high_{way}", old_high=old, new_high=new)
 
 
 def _at(summary: QuantitySummary, share: float) -> float:
