@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from nachsicht._check_columns import check_columns
-from nachsicht._opening import meanwhile
+from nachsicht._meanwhile import meanwhile
 from nachsicht._versions import VersionOnDemand
 from nachsicht.compute.changes.accepting import Accepted
 from nachsicht.compute.changes.across import compare_versions, without_steps

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass
-from threading import Thread
 from typing import Any
 
 from nachsicht._clock import seconds_since
@@ -39,16 +36,3 @@ def held(source: Source, settings: Settings) -> Held:
     opened = source.open()
     table = opened.table() if fits(opened, settings) else None
     return Held(opened, table, seconds_since(started))
-
-
-def meanwhile(work: Callable[[], object]) -> None:
-    """Do on another thread what is needed later: import modules, while this one waits for a disk.
-
-    What fails fails again where it is needed.
-    """
-
-    def done() -> None:
-        with suppress(Exception):
-            work()
-
-    Thread(target=done).start()

@@ -14,7 +14,8 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from nachsicht._opening import Held, held, meanwhile
+from nachsicht._meanwhile import meanwhile
+from nachsicht._opening import Held, held
 from nachsicht.accepted import read_accepted
 from nachsicht.contracts import ProgressListener
 from nachsicht.errors import DocumentError

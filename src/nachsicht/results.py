@@ -6,7 +6,7 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nachsicht._opening import meanwhile
+from nachsicht._meanwhile import meanwhile
 from nachsicht.errors import OutputError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import encode, pack

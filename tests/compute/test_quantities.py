@@ -32,6 +32,7 @@ COLUMNS = {
     # Whose different values are so few that these are summed up.
     "many counts": RNG.poisson(4, 20_000),
     "many tenths": 1e5 + np.round(RNG.normal(0, 0.4, 20_000), 1),
+    "many zeros": np.concatenate((np.zeros(20_000), [1.0, 4.0, 9e5])),
     "many and huge": RNG.choice([-1e306, 1e305, 1.5e306], 20_000),
 }
 
@@ -74,7 +75,7 @@ def test_statistics_agree_with_pandas_and_scipy(name):
         assert point.value == pytest.approx(np.quantile(values, point.share), rel=1e-10)
 
 
-@pytest.mark.parametrize("name", ["counts", "many counts", "many tenths"])
+@pytest.mark.parametrize("name", ["counts", "many counts", "many tenths", "many zeros"])
 def test_probability_plots_are_those_of_scipy_however_few_values_differ(name):
     values, fit = COLUMNS[name], summary_of(COLUMNS[name]).detail.normal
     transforms = {"fit": np.asarray, "fit_square_root": np.sqrt}

@@ -14,7 +14,7 @@ ROOT = Path(nachsicht.__file__).parent
 #: The floors, from the ground up. A module may import from lower floors and its own room.
 FLOORS = [
     ["version", "errors"],
-    ["words", "writing", "_clock"],
+    ["words", "writing", "_clock", "_meanwhile"],
     ["model"],
     ["settings"],
     ["contracts", "labels"],

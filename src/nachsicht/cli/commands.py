@@ -163,18 +163,7 @@ def compare(
     """
     import nachsicht
 
-    if since is not None:
-        from nachsicht.sources.revisions import since as revisions_since
-
-        if by is not None or len(sources) != 1:
-            raise click.UsageError("With --since, give one source, and no --by.")
-        sources = tuple(revisions_since(Path(sources[0]), since))
-    if each_file:
-        from nachsicht.sources.folders import part_files
-
-        if len(sources) != 1:
-            raise click.UsageError("With --each-file, give one folder or pattern.")
-        sources = tuple(str(path) for path in part_files(Path(sources[0])))
+    sources = _each_of(sources, by, since, each_file=each_file)
     if cuts:
         by, cuts = _cuts(by, cuts)
     if by is None and len(sources) < 2:
@@ -202,6 +191,25 @@ def compare(
     _hand_over(result, outputs, output)
     if stop_on:
         _stop(result, stop_on)
+
+
+def _each_of(
+    sources: tuple[str, ...], by: str | None, since: str | None, *, each_file: bool
+) -> tuple[str, ...]:
+    """The sources, or what one of them stands for: its revisions, then the files of a folder."""
+    if since is not None:
+        from nachsicht.sources.revisions import since as revisions_since
+
+        if by is not None or len(sources) != 1:
+            raise click.UsageError("With --since, give one source, and no --by.")
+        sources = tuple(revisions_since(Path(sources[0]), since))
+    if each_file:
+        from nachsicht.sources.folders import part_files
+
+        if len(sources) != 1:
+            raise click.UsageError("With --each-file, give one folder or pattern.")
+        sources = tuple(str(path) for path in part_files(Path(sources[0])))
+    return sources
 
 
 def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:

@@ -94,9 +94,9 @@ def observe_column(array: Any, same: Any = None, stored: Any = None) -> ColumnPa
         same = encode(array)
     body = _observe(same)
     first, last = _ends(same)
-    spelt_out = stored is not None and stored != array.type
-    memory = _bytes_of_texts(array, body, stored) if spelt_out else array.nbytes
-    return ColumnPart(stored or array.type, len(array), memory, first, last, body)
+    stored = array.type if stored is None else stored
+    memory = array.nbytes if stored == array.type else _bytes_of_texts(array, body, stored)
+    return ColumnPart(stored, len(array), memory, first, last, body)
 
 
 def _bytes_of_texts(array: Any, body: Body, stored: Any) -> int:

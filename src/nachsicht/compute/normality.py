@@ -101,11 +101,12 @@ def _correlation(transform: np.ufunc | None, plot: _Plot) -> Statistic:
         return Absent(Reason.NEVER_VARIES)
     # Keeps squares from overflowing, and a power of two changes no digit.
     scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
-    # From the median, which is no further from the mean than the sd: few digits are lost.
     if plot.rows is None:
+        # From the median, which is no further from the mean than the sd: few digits are lost.
         total, squares, products = _sums(transformed, plot, scale, middle / scale)
     else:
-        away = transformed(values) / scale - middle / scale
+        away = transformed(values) / scale
+        away -= away @ plot.rows / plot.n
         total, squares = float(away @ plot.rows), float(away**2 @ plot.rows)
         products = float(away @ plot.scores)
     around_mean = squares - total**2 / plot.n

@@ -53,11 +53,12 @@ class TallyPart:
 
 
 def observe_texts(array: Any) -> TallyPart:
-    """Count the different values of a string array, or of a dictionary of strings."""
+    """Count the different values of a dictionary of strings by its codes.
+
+    Those of a string array, which is left as one where most are different, by their hashes.
+    """
     if not pa.types.is_dictionary(array.type):
-        if mostly_different(array):
-            return _observe_different(array)
-        array = encoded(array)
+        return _observe_different(array)
     missing = int(missing_in(array).sum())
     table = _count_codes(array)
     return TallyPart((table,) if table.num_rows else (), missing)
@@ -79,13 +80,12 @@ def mostly_different(array: Any) -> bool:
 
 
 def _observe_different(array: Any) -> TallyPart:
-    """As `observe_texts`, by the order of the hashes."""
     chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
     present = pa.concat_arrays([chunk.cast(pa.large_string()).drop_null() for chunk in chunks])
     counted = counted_by_hashes(present, hash_values(present))
     if counted is None:  # two texts share a hash, which hardly ever happens
         return observe_texts(encoded(array))
-    return TallyPart((Tally.of(*counted).table,), array.null_count)
+    return TallyPart((Tally.of(*counted).table,) if len(present) else (), array.null_count)
 
 
 def observe_flags(array: Any) -> TallyPart:

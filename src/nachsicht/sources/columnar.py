@@ -62,20 +62,22 @@ def _kept_as_levels(file: Any) -> list[str]:
     fields = {
         field.name for field in file.schema_arrow if field.type in (pa.string(), pa.large_string())
     }
-    names, described = file.schema_arrow.names, file.metadata
-    if not file.num_row_groups or len({*names}) < len(names):
+    names, rows = file.schema_arrow.names, file.metadata.num_rows
+    groups = [file.metadata.row_group(i) for i in range(file.num_row_groups)]
+    if not groups or len({*names}) < len(names):
         return []
-    found = []
-    for i in range(described.num_columns):
-        groups = [described.row_group(j).column(i) for j in range(file.num_row_groups)]
-        size = sum(group.total_uncompressed_size for group in groups)
-        if (
-            groups[0].path_in_schema in fields
-            and all(group.has_dictionary_page for group in groups)
-            and size <= _MOST_BYTES * described.num_rows
-        ):
-            found.append(groups[0].path_in_schema)
-    return found
+    paths = [groups[0].column(i).path_in_schema for i in range(file.metadata.num_columns)]
+    return [
+        path
+        for i, path in enumerate(paths)
+        if path in fields and _is_of_levels([group.column(i) for group in groups], rows)
+    ]
+
+
+def _is_of_levels(pieces: list[Any], rows: int) -> bool:
+    """Whether a column, told of in the pieces that the file has of it, is kept as levels."""
+    size = sum(piece.total_uncompressed_size for piece in pieces)
+    return size <= _MOST_BYTES * rows and all(piece.has_dictionary_page for piece in pieces)
 
 
 def _marked(table: Any, levels: list[str], stored: Any) -> Any:
