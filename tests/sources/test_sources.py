@@ -141,11 +141,12 @@ def test_years_as_names_are_names(tmp_path):
     assert names == ["place", "2023", "2024", "2025"]
 
 
-def test_lines_that_cannot_be_read_are_counted_and_shown(tmp_path):
+@pytest.mark.parametrize("given", [{}, {"memory_bytes": 1000}])
+def test_lines_that_cannot_be_read_are_counted_and_shown(given, tmp_path):
     lines = [f"{i},{i}" for i in range(100)]
     lines[41] = "41,4,1"
     (tmp_path / "x.csv").write_text("\n".join(["a,b", *lines]))
-    profile = nachsicht.profile(tmp_path / "x.csv")
+    profile = nachsicht.profile(tmp_path / "x.csv", **given)
     assert (profile.document.rows, profile.document.origin.unread_lines) == (99, 1)
     assert any("line 43" in note for note in profile.document.origin.notes)
     assert "lines_unread" in [finding.code for finding in profile.findings]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht.contracts import Opened, Restart, SourceFacts
@@ -24,6 +24,7 @@ MOST_UNREAD = 0.1
 _BLOCK = 1 << 22
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+)(?:.*?)conversion error", re.DOTALL)
 _BAD_ROW = re.compile(r"Row #(\d+)")
+_RAGGED = re.compile(r"Expected \d+ columns, got \d+")
 
 
 def open_delimited(
@@ -45,48 +46,51 @@ def open_delimited(
     return Opened(facts, 2 * expected, reader.table, reader.batches)
 
 
-@dataclass
-class _Unread:
+class _Unread(msgspec.Struct):
     """Lines with another number of fields than the first."""
 
     lines: int = 0
-    examples: list[str] = field(default_factory=list)
+    examples: list[str] = msgspec.field(default_factory=list)
 
     def __call__(self, row: Any) -> str:
         self.lines += 1
         if len(self.examples) < 5:
-            line = f"line {row.number}" if row.number else "a line"
             text = row.text if len(row.text) <= 60 else row.text[:60] + "…"
-            self.examples.append(f"{line}: {row.actual_columns} fields ({text})")
+            self.examples.append(f"line {row.number}: {row.actual_columns} fields ({text})")
         return "skip"
 
 
-@dataclass
-class _Reader:
+class _Reader(msgspec.Struct):
     path: Path
     compression: str | None
     dialect: Dialect
     facts: SourceFacts
-    types: dict[str, Any] = field(default_factory=dict)
+    types: dict[str, Any] = msgspec.field(default_factory=dict)
+    #: Whether lines are known to have another number of fields than the first.
+    ragged: bool = False
 
     def table(self) -> Any:
-        """All of it, by all cores; once more by one where lines cannot be read, to tell which."""
+        """All of it, by all cores; once more by one where that finds what it cannot read."""
         from pyarrow import csv as arrow_csv
 
-        unread = _Unread()
-        table = self._retried(
-            lambda options: arrow_csv.read_csv(self._stream(), **options), unread, threads=True
-        )
-        if unread.lines:
+        threads = True
+        while True:
             unread = _Unread()
-            table = self._retried(
-                lambda options: arrow_csv.read_csv(self._stream(), **options), unread, threads=False
-            )
-        self._told(unread, table.num_rows)
-        return table
+            try:
+                table = arrow_csv.read_csv(self._stream(), **self._options(unread, threads))
+            except pa.ArrowInvalid as error:
+                if not self._learnt(str(error)):
+                    if not threads:
+                        raise self._unreadable(error) from error
+                    threads = False  # one thread alone knows the line of an error
+            except (OSError, EOFError, UnicodeError) as error:
+                raise self._unreadable(error) from error
+            else:
+                self._told(unread, table.num_rows)
+                return table
 
     def batches(self) -> Iterator[tuple[Any, int]]:
-        """Block by block. Where a later block needs a wider type, it has to begin anew."""
+        """Block by block. Where a later block asks for other options, it has to begin anew."""
         from pyarrow import csv as arrow_csv
 
         unread, rows = _Unread(), 0
@@ -96,7 +100,7 @@ class _Reader:
                 rows += batch.num_rows
                 yield batch, self._position(stream)
         except pa.ArrowInvalid as error:
-            if self._widen(str(error)):
+            if self._learnt(str(error)):
                 raise Restart from error
             raise self._unreadable(error) from error
         except (OSError, EOFError, UnicodeError) as error:
@@ -113,22 +117,6 @@ class _Reader:
         stream = open_bytes(self.path, self.compression)
         return pa.PythonFile(stream) if self.compression == "xz" else stream
 
-    def _retried(
-        self, read: Callable[[dict[str, Any]], Any], unread: _Unread, threads: bool
-    ) -> Any:
-        """Read; where a column's later rows do not fit its type, read again with a wider one."""
-        while True:
-            unread.lines, unread.examples = 0, []
-            try:
-                return read(self._options(unread, threads))
-            except pa.ArrowInvalid as error:
-                if not self._widen(str(error)):
-                    if not threads:
-                        raise self._unreadable(error) from error
-                    threads = False  # one thread alone knows the line of an error
-            except (OSError, EOFError, UnicodeError) as error:
-                raise self._unreadable(error) from error
-
     def _options(self, unread: _Unread, threads: bool) -> dict[str, Any]:
         from pyarrow import csv as arrow_csv
 
@@ -137,7 +125,9 @@ class _Reader:
             "read_options": arrow_csv.ReadOptions(
                 encoding=dialect.encoding,
                 block_size=_BLOCK,
-                use_threads=threads,
+                # One thread knows the number of a line. Others might let go of what is called for
+                # it when the interpreter ends already, which would end the process by force.
+                use_threads=threads and not self.ragged,
                 skip_rows=dialect.skipped,
                 column_names=None if dialect.header else dialect.names,
             ),
@@ -145,7 +135,7 @@ class _Reader:
                 delimiter=dialect.delimiter,
                 quote_char=dialect.quote,
                 newlines_in_values=True,
-                invalid_row_handler=unread,
+                invalid_row_handler=unread if self.ragged else None,
             ),
             "convert_options": arrow_csv.ConvertOptions(
                 null_values=list(MISSING_MARKS),
@@ -156,6 +146,13 @@ class _Reader:
                 false_values=["false", "False", "FALSE"],
             ),
         }
+
+    def _learnt(self, message: str) -> bool:
+        """Whether an error tells how to read on: past lines, or a column with a wider type."""
+        if not self.ragged and _RAGGED.search(message):
+            self.ragged = True
+            return True
+        return self._widen(message)
 
     def _widen(self, message: str) -> bool:
         """Give the column that failed a wider type: float after int, then text."""
