@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from nachsicht._clock import seconds_since
 from nachsicht.contracts import Opened, Source
@@ -12,8 +13,7 @@ from nachsicht.engines.memory import fits
 from nachsicht.settings import Settings
 
 
-@dataclass(frozen=True)
-class Held:
+class Held(msgspec.Struct, frozen=True):
     """A source that is ready to be computed.
 
     Attributes

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Protocol
+
+import msgspec
 
 if TYPE_CHECKING:
     from nachsicht.model.description import Description
 
 
-@dataclass(frozen=True)
-class Progress:
+class Progress(msgspec.Struct, frozen=True):
     """How far a piece of work has come: ``done`` of ``total`` units of ``what``."""
 
     what: str
@@ -31,8 +31,7 @@ class Restart(Exception):
     """A source has learnt how to read itself: its batches must be read from the beginning."""
 
 
-@dataclass
-class SourceFacts:
+class SourceFacts(msgspec.Struct):
     """What the page's origin says of a source; never a credential.
 
     Notes and unread lines may grow while batches are read.
@@ -41,12 +40,11 @@ class SourceFacts:
     name: str
     format: str
     size_bytes: int | None
-    notes: list[str] = field(default_factory=list)
+    notes: list[str] = msgspec.field(default_factory=list)
     unread_lines: int = 0
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(msgspec.Struct, frozen=True):
     """Some rows of a source that can be read by themselves.
 
     Attributes
@@ -61,8 +59,7 @@ class Piece:
     rows: int | None = None
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(msgspec.Struct, frozen=True):
     """A source that is ready to be read, once or more.
 
     Attributes

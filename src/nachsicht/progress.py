@@ -5,10 +5,12 @@ from __future__ import annotations
 import sys
 import time
 from types import TracebackType
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
-from nachsicht.contracts import Progress
 from nachsicht.words import phrase
+
+if TYPE_CHECKING:
+    from nachsicht.contracts import Progress
 
 #: Work that is done sooner shows no bar.
 PATIENCE_SECONDS = 1.0

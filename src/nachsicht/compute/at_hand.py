@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 from numpy.typing import NDArray
 
 from nachsicht.compute.hashing import Hashes
@@ -12,8 +12,7 @@ from nachsicht.compute.relations.sides import Side
 from nachsicht.compute.relations.strengths import AllPairs
 
 
-@dataclass(frozen=True)
-class AtHand:
+class AtHand(msgspec.Struct, frozen=True):
     """Rows as an Arrow table with their hashes, quantities by position, and all relations.
 
     The values of quantities are the finite ones, sorted. ``drawn`` are the columns with

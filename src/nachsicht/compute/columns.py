@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -31,8 +31,7 @@ from nachsicht.model.description import ColumnDescription
 from nachsicht.settings import Settings
 
 
-@dataclass(frozen=True)
-class ColumnPart:
+class ColumnPart(msgspec.Struct, frozen=True):
     """What is known of a column after some of its rows. Merged in the order of the rows."""
 
     stored: Any
@@ -64,7 +63,9 @@ class ColumnPart:
         if not isinstance(body, NumberPart | TallyPart) or kept_bytes(body) <= most_bytes:
             return self
         body = compact(body)
-        return replace(self, body=condense(body) if kept_bytes(body) > most_bytes else body)
+        return msgspec.structs.replace(
+            self, body=condense(body) if kept_bytes(body) > most_bytes else body
+        )
 
 
 def merge_bodies(a: Body, b: Body) -> Body:

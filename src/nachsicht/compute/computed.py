@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from nachsicht.compute.held_against import Breaches
 from nachsicht.model.column import ColumnSummary
@@ -12,8 +12,7 @@ from nachsicht.model.pairs import Components, OverTime, PairView
 from nachsicht.model.profile import Excerpt, GapsByLevel, Relations, Repeats, SpreadByLevel
 
 
-@dataclass(frozen=True)
-class Computed:
+class Computed(msgspec.Struct, frozen=True):
     """The parts of a profile that are computed from the data."""
 
     rows: int

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,8 +27,7 @@ ENDS = 16
 STAND_INS = 1 << 16
 
 
-@dataclass(frozen=True)
-class CondensedNumbers:
+class CondensedNumbers(msgspec.Struct, frozen=True):
     """Numbers: exact counts, moments and ends; sketches of ranks, different and frequent values."""
 
     missing: int
@@ -95,9 +94,9 @@ def condense_numbers(part: NumberPart, onto: CondensedNumbers | None = None) -> 
     for chunk in part.chunks or (np.empty(0),):
         # Hashes that are too large for the sample so far need not be sorted.
         once = _condense_once(chunk, onto.keys if onto else KeySample())
-        onto = replace(onto, keys=KeySample()).merge(once) if onto else once
+        onto = msgspec.structs.replace(onto, keys=KeySample()).merge(once) if onto else once
     assert onto
-    return replace(
+    return msgspec.structs.replace(
         onto,
         missing=onto.missing + part.missing,
         infinite_below=onto.infinite_below + part.infinite_below,
@@ -140,8 +139,7 @@ def _ends(
     return values[part], counts[part]
 
 
-@dataclass(frozen=True)
-class CondensedTexts:
+class CondensedTexts(msgspec.Struct, frozen=True, dict=True):
     """Texts: exact lengths, blanks and looks; sketches of different and frequent texts."""
 
     rows: int
@@ -212,7 +210,7 @@ def condense_texts(part: TallyPart) -> CondensedTexts:
 
 
 def _bounded(measures: TextMeasures, words: HeavyTexts, shapes: HeavyTexts) -> TextMeasures:
-    return replace(measures, frequent_words=words.tally, shapes=shapes.tally)
+    return msgspec.structs.replace(measures, frequent_words=words.tally, shapes=shapes.tally)
 
 
 Exact = NumberPart | TallyPart

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -22,8 +22,7 @@ SHOWN, DRAWN = 5, 10
 MOST_COLUMNS = 60
 
 
-@dataclass(frozen=True)
-class EndsPart:
+class EndsPart(msgspec.Struct, frozen=True):
     """The first and the last rows, as tables, and how many rows there are."""
 
     first: Any

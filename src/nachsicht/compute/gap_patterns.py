@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,8 +30,7 @@ _BITS = 62
 Pattern = tuple[int, ...]
 
 
-@dataclass(frozen=True)
-class GapPatternsPart:
+class GapPatternsPart(msgspec.Struct, frozen=True):
     """Rows by the positions of their missing columns, and missing values by block of rows.
 
     ``blocks`` counts, for each column, the missing values of every block of ``block_rows`` rows,
@@ -40,10 +39,10 @@ class GapPatternsPart:
     """
 
     rows: int = 0
-    patterns: Counter[Pattern] = field(default_factory=Counter)
+    patterns: Counter[Pattern] = msgspec.field(default_factory=Counter)
     beyond: int = 0
     block_rows: int = _FIRST_BLOCK
-    blocks: dict[int, NDArray[np.int64]] = field(default_factory=dict)
+    blocks: dict[int, NDArray[np.int64]] = msgspec.field(default_factory=dict)
 
     def merge(self, other: GapPatternsPart) -> GapPatternsPart:
         """Put two parts of the same data together; each knows where its rows stand."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,12 +23,11 @@ MOST_AMONG = 4
 _FEWEST_GAPS, _CHANCE = 10, 0.001
 
 
-@dataclass(frozen=True)
-class GapsPart:
+class GapsPart(msgspec.Struct, frozen=True):
     """Rows by level of each column that is split by, and missing values by level of each pair."""
 
-    rows: dict[int, Counter[str]] = field(default_factory=dict)
-    missing: dict[tuple[int, int], Counter[str]] = field(default_factory=dict)
+    rows: dict[int, Counter[str]] = msgspec.field(default_factory=dict)
+    missing: dict[tuple[int, int], Counter[str]] = msgspec.field(default_factory=dict)
 
     def merge(self, other: GapsPart) -> GapsPart:
         """Put two parts together. A column that turns out to have many levels is dropped."""
@@ -106,8 +105,7 @@ def observe_gaps(
     return part
 
 
-@dataclass(frozen=True)
-class _FewerSide:
+class _FewerSide(msgspec.Struct, frozen=True):
     """The rows in which a column has no value, or has one: those that are fewer."""
 
     places: NDArray[np.int64]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -25,8 +25,7 @@ MOST_LEVELS = 1000
 FEWEST_ROWS = 10
 
 
-@dataclass(frozen=True)
-class Group:
+class Group(msgspec.Struct, frozen=True):
     """A level, the places of its rows, and of all other rows that have a value."""
 
     label: str

@@ -7,9 +7,9 @@ whether values are missing or repeat is told by the summaries of the columns.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -36,8 +36,7 @@ _WRITTEN = {
 _YES, _NO = ("true", "1", "yes"), ("false", "0", "no")
 
 
-@dataclass(frozen=True)
-class Breach:
+class Breach(msgspec.Struct, frozen=True):
     """Rows that break one rule of one column, and a few of their values."""
 
     rows: int
@@ -53,11 +52,10 @@ class Breach:
 Breaches = dict[tuple[int, Rule], Breach]
 
 
-@dataclass(frozen=True)
-class BreachesPart:
+class BreachesPart(msgspec.Struct, frozen=True):
     """All breaches so far."""
 
-    found: Breaches = field(default_factory=dict)
+    found: Breaches = msgspec.field(default_factory=dict)
 
     def merge(self, later: BreachesPart) -> BreachesPart:
         """Put the part of the rows that follow behind this one."""

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -24,8 +24,7 @@ MISSING_LEVEL = ""
 _CALENDAR = ("month", "year")
 
 
-@dataclass(frozen=True)
-class SplitBy:
+class SplitBy(msgspec.Struct, frozen=True):
     """A column that divides the rows; moments do so by a calendar unit."""
 
     position: int

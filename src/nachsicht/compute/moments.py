@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,8 +24,7 @@ _BLOCK = 1 << 15
 _LARGE = 1e150
 
 
-@dataclass(frozen=True)
-class Moments:
+class Moments(msgspec.Struct, frozen=True):
     """Count, mean and the sums of powers of deviations, in units of ``scale``."""
 
     n: int

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -33,8 +32,7 @@ MOST_STRETCHES = 5
 MOST_UNITS = 800
 
 
-@dataclass(frozen=True)
-class TimeType:
+class TimeType(msgspec.Struct, frozen=True):
     """What of a stored type matters for reading its microseconds."""
 
     day_only: bool

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -14,8 +14,7 @@ from nachsicht.model.column import NestedSummary
 from nachsicht.settings import Settings
 
 
-@dataclass(frozen=True)
-class NestedPart:
+class NestedPart(msgspec.Struct, frozen=True):
     """Lengths of lists; for records and bytes only how many are missing."""
 
     lengths: NumberPart | None

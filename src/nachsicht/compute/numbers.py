@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -20,8 +20,7 @@ Array = NDArray[Any]
 _FEW_AMONG, _FEW_AMONG_EACH = 1 << 14, 64
 
 
-@dataclass(frozen=True)
-class NumberPart:
+class NumberPart(msgspec.Struct, frozen=True):
     """Finite values in chunks, and counts of the rest. Merging only lines up the chunks.
 
     Exact: all values are kept, 8 bytes each.
@@ -31,7 +30,7 @@ class NumberPart:
     missing: int
     infinite_below: int
     infinite_above: int
-    order: OrderPart = field(default_factory=OrderPart)
+    order: OrderPart = msgspec.field(default_factory=OrderPart)
 
     def merge(self, other: NumberPart) -> NumberPart:
         """Put the part of later rows behind this one; only the order of values minds which."""
@@ -76,8 +75,7 @@ def observe_numbers(array: Any) -> NumberPart:
     return NumberPart(tuple(kept), missing, below, above, order)
 
 
-@dataclass(frozen=True)
-class SortedNumbers:
+class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
     """Finite numbers in rising order (int64, uint64 or float64), and the counts of infinities."""
 
     values: Array

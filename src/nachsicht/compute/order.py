@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 from numpy.typing import NDArray
 
 from nachsicht.model.column import Order
 
 
-@dataclass(frozen=True)
-class OrderPart:
+class OrderPart(msgspec.Struct, frozen=True):
     """Steps up, down and level between neighbouring present values, and both ends."""
 
     first: Any = None

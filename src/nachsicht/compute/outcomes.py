@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -41,8 +41,7 @@ _Floats = NDArray[np.float64]
 _Codes = NDArray[np.integer[Any]]
 
 
-@dataclass(frozen=True)
-class _Binned:
+class _Binned(msgspec.Struct, frozen=True):
     """Labels of the bins, and the bin of each row."""
 
     labels: list[str]

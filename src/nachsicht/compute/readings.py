@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -57,8 +57,7 @@ _FEW = 64
 Body = NumberPart | TallyPart | NestedPart | CondensedNumbers | CondensedTexts
 
 
-@dataclass(frozen=True)
-class _Facts:
+class _Facts(msgspec.Struct, frozen=True):
     """Counts that every kind has. ``agreeing`` is the sum of the squared counts of the values."""
 
     present: int
@@ -87,8 +86,7 @@ class _Unitless:
         return None
 
 
-@dataclass(frozen=True)
-class _TextReading(_Unitless):
+class _TextReading(_Unitless, msgspec.Struct, frozen=True, dict=True):
     tally: Tally
     judgement: Judgement
 
@@ -112,8 +110,7 @@ class _TextReading(_Unitless):
         return summarise_category(self.tally, settings)
 
 
-@dataclass(frozen=True)
-class _NumberReading:
+class _NumberReading(msgspec.Struct, frozen=True, dict=True):
     numbers: SortedNumbers
     judgement: Judgement
     order: Order
@@ -155,8 +152,7 @@ class _NumberReading:
         return summarise_quantity(self.numbers, settings, self.order)
 
 
-@dataclass(frozen=True)
-class _NestedReading(_Unitless):
+class _NestedReading(_Unitless, msgspec.Struct, frozen=True):
     """Values inside of cells are not told apart, so there is nothing to count."""
 
     part: NestedPart
@@ -175,8 +171,7 @@ class _NestedReading(_Unitless):
         return summarise_nested(self.part, self.stored, settings)
 
 
-@dataclass(frozen=True)
-class _CondensedTextReading(_Unitless):
+class _CondensedTextReading(_Unitless, msgspec.Struct, frozen=True):
     texts: CondensedTexts
     judgement: Judgement
 
@@ -198,8 +193,7 @@ class _CondensedTextReading(_Unitless):
         return condensed_category(self.texts, settings)
 
 
-@dataclass(frozen=True)
-class _CondensedNumberReading(_Unitless):
+class _CondensedNumberReading(_Unitless, msgspec.Struct, frozen=True):
     numbers: CondensedNumbers
     judgement: Judgement
     time: TimeType | None = None
@@ -239,8 +233,7 @@ class _CondensedNumberReading(_Unitless):
         return condensed_quantity(self.numbers, settings)
 
 
-@dataclass(frozen=True)
-class _NoReading(_Unitless):
+class _NoReading(_Unitless, msgspec.Struct, frozen=True):
     judgement: Judgement
 
     @property
@@ -317,11 +310,11 @@ def _of_kind(reading: _Reading, judged: Judgement) -> _Reading | None:
     if isinstance(reading, _NumberReading) and reading.texts and chosen in _TEXT_KINDS and two:
         return _TextReading(reading.texts, judged)
     if isinstance(reading, _TextReading | _CondensedTextReading) and chosen in _TEXT_KINDS and two:
-        return replace(reading, judgement=judged)
+        return msgspec.structs.replace(reading, judgement=judged)
     if isinstance(reading, _NumberReading | _CondensedNumberReading) and not reading.time:
         condensed = isinstance(reading, _CondensedNumberReading)
         if two and chosen in _NUMBER_KINDS and not (condensed and chosen is Kind.CATEGORY):
-            return replace(reading, judgement=judged)
+            return msgspec.structs.replace(reading, judgement=judged)
     return None
 
 

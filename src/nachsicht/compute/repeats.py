@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from threading import Lock
 from typing import Any
 
@@ -31,8 +30,7 @@ _FIRST_BLOCK, MOST_PLACES = 16, 128
 SHORTEST_IMPORT = 5
 
 
-@dataclass(frozen=True)
-class RepeatsPart:
+class RepeatsPart(msgspec.Struct, frozen=True):
     """Hashes of rows, in chunks, in the order of the rows: 8 bytes a row."""
 
     chunks: tuple[Hashes, ...]
@@ -64,8 +62,7 @@ class RepeatsPart:
         )
 
 
-@dataclass(frozen=True)
-class CondensedRepeats:
+class CondensedRepeats(msgspec.Struct, frozen=True):
     """A sample of the rows by their hashes, where not all of them fit."""
 
     keys: KeySample
@@ -128,8 +125,7 @@ class RowHashes:
         return RepeatsPart((self._hashes,))
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(msgspec.Struct, frozen=True):
     """Columns, by position, in which rows are looked at for repeats."""
 
     positions: tuple[int, ...]

@@ -7,9 +7,9 @@ what becomes of it, stands here alone. A plan and a part can be pickled and sent
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht.compute.as_numbers import as_numbers
@@ -56,8 +56,7 @@ FAN = 8
 CLUSTER_BYTES = 256 << 20
 
 
-@dataclass(frozen=True)
-class TablePlan:
+class TablePlan(msgspec.Struct, frozen=True):
     """What is decided before the rows are observed.
 
     Attributes
@@ -102,8 +101,7 @@ class TablePlan:
         return self.description.column(name) if self.description else None
 
 
-@dataclass(frozen=True)
-class TablePart:
+class TablePart(msgspec.Struct, frozen=True):
     """Parts of everything, of rows that follow each other."""
 
     rows: int
@@ -173,7 +171,7 @@ def plan_table(
         for i in range(few.num_columns)
     ]
     numbers = [as_numbers(few.column(i).slice(0, 0)) for i in range(few.num_columns)]
-    return replace(
+    return msgspec.structs.replace(
         plan,
         looks=tuple(further_looks(summaries, settings.repeats_in)),
         split_by=columns_to_split_by(summaries),

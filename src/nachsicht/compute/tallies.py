@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -36,8 +36,7 @@ _MOSTLY = 0.99
 _SCHEMA = pa.schema([("value", pa.large_string()), ("count", pa.int64())])
 
 
-@dataclass(frozen=True)
-class TallyPart:
+class TallyPart(msgspec.Struct, frozen=True):
     """Tables of (value, count), and how many rows are missing. Exact."""
 
     chunks: tuple[Any, ...]
@@ -123,8 +122,7 @@ def merge_tallies(tallies: Sequence[Tally]) -> Tally:
     return Tally.of(*counted(bytes_of(values), counts))
 
 
-@dataclass(frozen=True)
-class Tally:
+class Tally(msgspec.Struct, frozen=True, dict=True):
     """Different texts and their counts, in no order."""
 
     table: Any

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -66,8 +66,7 @@ def texts_at(texts: TextBytes, places: NDArray[np.int64]) -> Any:
     return pa.Array.from_buffers(pa.large_string(), len(places), buffers)
 
 
-@dataclass(frozen=True)
-class Measured:
+class Measured(msgspec.Struct, frozen=True):
     """Of each text its characters (code points), words (runs without ASCII white space), whether
     it is ASCII, and its first and last byte (0 where it is empty); and which bytes occur at all.
     """

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -26,8 +26,7 @@ from nachsicht.compute.text_bytes import (
 from nachsicht.compute.words_in import count_words_in
 
 
-@dataclass(frozen=True)
-class Counts:
+class Counts(msgspec.Struct, frozen=True):
     """Whole numbers that are not negative, and how many rows have each."""
 
     by_value: NDArray[np.int64]
@@ -59,8 +58,7 @@ class Counts:
         return SortedNumbers(np.repeat(np.arange(len(self.by_value)), self.by_value))
 
 
-@dataclass(frozen=True)
-class TextMeasures:
+class TextMeasures(msgspec.Struct, frozen=True):
     """Measures of the texts of some rows."""
 
     characters: Counts

@@ -12,10 +12,11 @@ import json
 import math
 import random
 import sys
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 SEED = 20_230_315
 HIVES = 430
@@ -63,8 +64,7 @@ ENDINGS = (
 Row = dict[str, Any]
 
 
-@dataclass(frozen=True)
-class Season:
+class Season(msgspec.Struct, frozen=True):
     """What differs between the yearly deliveries."""
 
     year: int
@@ -99,8 +99,7 @@ SEASONS = (
 )
 
 
-@dataclass(frozen=True)
-class Hive:
+class Hive(msgspec.Struct, frozen=True):
     """A hive as it stands through all seasons."""
 
     hive_id: str

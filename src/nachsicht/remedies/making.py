@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from typing import Any
+
+import msgspec
 
 from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
 from nachsicht.model.comparison import ComparisonDocument
@@ -21,8 +22,7 @@ _DAY = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2\d{4}")
 _MONTHS = 12
 
 
-@dataclass(frozen=True)
-class Remedy:
+class Remedy(msgspec.Struct, frozen=True):
     """What mends one finding, or one column.
 
     Attributes
@@ -58,7 +58,7 @@ def remedies_of(document: ComparisonDocument) -> tuple[Remedy, ...]:
         while name in named:
             n += 1
             name = f"{remedy.name} ({n})"
-        named[name] = replace(remedy, name=name)
+        named[name] = msgspec.structs.replace(remedy, name=name)
     return (*named.values(), *_of_categories(document))
 
 

@@ -10,11 +10,11 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht.contracts import Opened
@@ -44,8 +44,7 @@ def is_archive(path: Path) -> bool:
     return path.name.lower().endswith(SUFFIXES)
 
 
-@dataclass(frozen=True)
-class ArchiveSource:
+class ArchiveSource(msgspec.Struct, frozen=True):
     """All files of an archive, in the order of their names."""
 
     path: Path

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceError
@@ -21,8 +22,7 @@ def cluster_of(data: object) -> str:
     return "spark" if "pyspark.sql.dataframe.DataFrame" in names else ""
 
 
-@dataclass(frozen=True)
-class ClusterFrame:
+class ClusterFrame(msgspec.Struct, frozen=True):
     """A frame of Dask or Spark."""
 
     data: Any

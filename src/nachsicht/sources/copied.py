@@ -8,9 +8,10 @@ import tempfile
 import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
+
+import msgspec
 
 from nachsicht.contracts import Opened, Source
 from nachsicht.errors import NachsichtError, SourceUnreadable
@@ -103,8 +104,7 @@ def _open(write: Callable[[Path], None], source: Callable[[Path], Source], told:
     return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches)
 
 
-@dataclass(frozen=True)
-class _Kept:
+class _Kept(msgspec.Struct, frozen=True):
     """Reads from a place, and holds it as long as somebody may read."""
 
     place: _Place
@@ -119,8 +119,7 @@ class _Kept:
             yield from self.opened.batches()
 
 
-@dataclass(frozen=True)
-class StandardInput:
+class StandardInput(msgspec.Struct, frozen=True):
     """A table on standard input, of any format that its first bytes tell, else delimited text."""
 
     reading: Reading

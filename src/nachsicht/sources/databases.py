@@ -5,10 +5,10 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht.contracts import Opened, Restart, SourceFacts
@@ -26,8 +26,7 @@ _REPEATABLE = ("postgresql", "mysql", "mariadb")
 _READ_ONLY = {"postgresql": "set transaction read only", "sqlite": "pragma query_only = on"}
 
 
-@dataclass(frozen=True)
-class DatabaseSource:
+class DatabaseSource(msgspec.Struct, frozen=True):
     """What ``reading.table`` or ``reading.query`` names, at an address such as sqlite:///a.db."""
 
     address: str

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+import msgspec
 
 from nachsicht.contracts import Opened, Source
 from nachsicht.model.description import Description
@@ -12,8 +13,7 @@ from nachsicht.sources.descriptions import description_beside, description_in
 from nachsicht.words import phrase
 
 
-@dataclass(frozen=True)
-class DescribedSource:
+class DescribedSource(msgspec.Struct, frozen=True):
     """A source whose description is looked for when it is opened.
 
     Attributes
@@ -47,7 +47,7 @@ class DescribedSource:
         elif named is None:
             found = opened.description
         opened.facts.notes.extend(_unusable_patterns(found))
-        return replace(opened, description=found)
+        return msgspec.structs.replace(opened, description=found)
 
 
 def _unusable_patterns(description: Description | None) -> list[str]:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import csv
 import re
 from collections import Counter
-from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
+
+import msgspec
 
 from nachsicht.errors import SourceEmpty, SourceUnreadable
 from nachsicht.settings import Reading
@@ -26,8 +27,7 @@ _COMMA = re.compile(r"[+-]?\d+,\d+")
 _POINT = re.compile(r"[+-]?\d+\.\d+")
 
 
-@dataclass(frozen=True)
-class Dialect:
+class Dialect(msgspec.Struct, frozen=True):
     """What was found out, or given.
 
     ``names`` are those of the columns; ``skipped`` lines at the beginning belong to no table.

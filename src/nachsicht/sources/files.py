@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
@@ -15,8 +16,7 @@ _JSON_SUFFIXES = (".json", ".jsonl", ".ndjson")
 _WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
 
-@dataclass(frozen=True)
-class FileSource:
+class FileSource(msgspec.Struct, frozen=True):
     """A table in one file."""
 
     path: Path

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht.contracts import Opened, Piece, SourceFacts
@@ -18,8 +18,7 @@ from nachsicht.sources.descriptions import is_description
 from nachsicht.sources.files import FileSource
 
 
-@dataclass(frozen=True)
-class FolderSource:
+class FolderSource(msgspec.Struct, frozen=True):
     """All files of a folder, or those that a pattern fits, in the order of their names."""
 
     path: Path

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht.contracts import Opened, SourceFacts
@@ -30,8 +30,7 @@ def _is_pandas(data: object) -> bool:
     return pandas is not None and isinstance(data, pandas.DataFrame)
 
 
-@dataclass(frozen=True)
-class FrameSource:
+class FrameSource(msgspec.Struct, frozen=True):
     """A frame in memory; read without a copy where its library allows."""
 
     data: Any

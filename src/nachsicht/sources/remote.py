@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import shutil
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import BinaryIO
 from urllib.parse import urlsplit
+
+import msgspec
 
 from nachsicht.contracts import Opened
 from nachsicht.errors import SourceMissing, SourceUnreadable
@@ -16,8 +17,7 @@ from nachsicht.sources.copied import open_copied
 from nachsicht.sources.files import FileSource, plain_name
 
 
-@dataclass(frozen=True)
-class RemoteSource:
+class RemoteSource(msgspec.Struct, frozen=True):
     """A file at an address. It is copied to a place of its own, which goes when it is read."""
 
     address: str

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import subprocess
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import BinaryIO
+
+import msgspec
 
 from nachsicht.contracts import Opened
 from nachsicht.errors import SourceMissing, SourceUnreadable
@@ -25,8 +26,7 @@ def names_revision(path: Path) -> bool:
     return bool(name and sign and revision) and not path.exists()
 
 
-@dataclass(frozen=True)
-class RevisionSource:
+class RevisionSource(msgspec.Struct, frozen=True, dict=True):
     """A file at a revision; ``path`` is the file's with ``@`` and the revision behind it."""
 
     path: Path

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.chance import levels_chance
@@ -21,8 +21,7 @@ from nachsicht.settings import Settings
 EXACT_ROWS = 400_000
 
 
-@dataclass(frozen=True)
-class Version:
+class Version(msgspec.Struct, frozen=True):
     """A profile, and its data where that is still at hand."""
 
     profile: ProfileDocument
@@ -39,8 +38,7 @@ class Version:
         return Curve.of_knots(detail.knots) if isinstance(detail, MomentSummary) else None
 
 
-@dataclass(frozen=True)
-class Between:
+class Between(msgspec.Struct, frozen=True):
     """Two versions, in order, and the settings by which they are compared.
 
     Groups of one dataset are not ``in_time``: nothing was done to one that made the other of
@@ -124,8 +122,7 @@ def _telling(old: ColumnSummary, new: ColumnSummary) -> bool:
     )
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(msgspec.Struct, frozen=True, dict=True):
     """A column that both versions have, with what was measured between them."""
 
     pair: Pair

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,8 +16,7 @@ _Floats = NDArray[np.float64]
 _Counts = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Curve:
+class Curve(msgspec.Struct, frozen=True, dict=True):
     """Rows below, and at most at, each of some values in rising order.
 
     Where ``complete``, no row lies between two values; otherwise the share of rows is taken

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from nachsicht.compute.chance import ks_chance, levels_chance
@@ -27,8 +27,7 @@ _TENTHS = np.arange(1, 10) / 10
 _DAY = 86400e6
 
 
-@dataclass(frozen=True)
-class Measured:
+class Measured(msgspec.Struct, frozen=True):
     """Measures, the leading one first (0 to 1), and how often chance gives as much of it."""
 
     measures: tuple[Measure, ...]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from nachsicht.compute.chance import shares_chance, usual_distance
@@ -18,8 +17,7 @@ _ROUNDED = 0.985
 _SMALLEST_HEAP = 0.05
 
 
-@dataclass(frozen=True)
-class Cap:
+class Cap(msgspec.Struct, frozen=True):
     """A value at an end that holds the rows which formerly lay beyond it."""
 
     value: float
@@ -75,8 +73,7 @@ def _cap_at_top(change: Change, a: Curve, b: Curve) -> Cap | None:
     return Cap(cap, True, int(rows), on_cap, beyond)
 
 
-@dataclass(frozen=True)
-class Heap:
+class Heap(msgspec.Struct, frozen=True):
     """A step of which more values are whole multiples than before."""
 
     step: float
@@ -110,8 +107,7 @@ def _gain(heap: Heap) -> float:
     return heap.share - heap.old_share
 
 
-@dataclass(frozen=True)
-class Cut:
+class Cut(msgspec.Struct, frozen=True):
     """A length at which texts end that were longer before."""
 
     length: int

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from nachsicht.compute.categories import plain
@@ -34,8 +34,7 @@ def levels_of(detail: Detail | None) -> dict[str, int] | None:
     return None
 
 
-@dataclass(frozen=True)
-class Renaming:
+class Renaming(msgspec.Struct, frozen=True):
     """Old levels and the new ones they became, and the share of rows that these hold."""
 
     pairs: tuple[tuple[str, str], ...]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from nachsicht.compute.chance import usual_distance
@@ -30,8 +30,7 @@ _LEFT_OVER_OF_PART = 0.15
 _SMALLEST_PART = 0.03
 
 
-@dataclass(frozen=True)
-class Map:
+class Map(msgspec.Struct, frozen=True):
     """``new = factor * old + offset`` for a part of the rows, and the distance left over."""
 
     factor: float

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,8 +27,7 @@ _MONTH_SLACK = 3.0
 _Counts = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Shift:
+class Shift(msgspec.Struct, frozen=True):
     """All moments lie later (or earlier) by a constant."""
 
     microseconds: float
@@ -114,8 +113,7 @@ def _apart(old: NDArray[np.int64], new: NDArray[np.int64]) -> float:
     return float(np.abs(old / old.sum() - new / new.sum()).sum() / 2)
 
 
-@dataclass(frozen=True)
-class Exchanged:
+class Exchanged(msgspec.Struct, frozen=True):
     """Day and month changed places wherever the day could be a month."""
 
     distance: float

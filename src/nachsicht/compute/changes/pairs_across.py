@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import msgspec
 
@@ -83,4 +82,4 @@ def _drawn(version: Version) -> tuple[Side, ...]:
 
 
 def _named(side: Side, name: str | None) -> Side:
-    return replace(side, name=name or side.name)
+    return msgspec.structs.replace(side, name=name or side.name)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Change
@@ -12,8 +12,7 @@ from nachsicht.model.column import ColumnSummary, Level
 _SMALLEST_RISE = 0.002
 
 
-@dataclass(frozen=True)
-class Spike:
+class Spike(msgspec.Struct, frozen=True):
     """A value, its rows now, and its shares of the present rows before and now."""
 
     value: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
+
+import msgspec
 
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.distances import distance_between
@@ -17,8 +18,7 @@ _SMALLEST_DISTANCE = 0.1
 _MOST_TRIED = 60
 
 
-@dataclass(frozen=True)
-class Swap:
+class Swap(msgspec.Struct, frozen=True):
     """The two changes, how far the columns moved at least, and what is left put back."""
 
     first: Change

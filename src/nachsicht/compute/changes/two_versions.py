@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from nachsicht.compute.chance import bound_over_all
 from nachsicht.compute.changes.change import Between, Change
@@ -33,8 +34,7 @@ from nachsicht.words import percent
 Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterable[Any]]
 
 
-@dataclass(frozen=True)
-class Compared:
+class Compared(msgspec.Struct, frozen=True):
     """The outcome for two versions: columns in pairs, steps, findings, rows and relations."""
 
     pairs: tuple[Pair, ...]

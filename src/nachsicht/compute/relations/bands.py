@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,8 +17,7 @@ from nachsicht.compute.relations.sides import Codes, Floats
 BAND_LEVELS, BLOCK_ROWS = 512, 1 << 14
 
 
-@dataclass(frozen=True)
-class Band:
+class Band(msgspec.Struct, frozen=True, dict=True):
     """Some columns of levels: where each begins among the levels of the band."""
 
     first: int
@@ -33,7 +32,7 @@ class Band:
 
     def at(self, places: NDArray[np.int64]) -> Band:
         """The band in some rows."""
-        return replace(self, codes=tuple(codes[places] for codes in self.codes))
+        return msgspec.structs.replace(self, codes=tuple(codes[places] for codes in self.codes))
 
     def indicators(
         self, rows: slice | NDArray[np.integer[Any]], of: type[np.floating[Any]] = np.float64

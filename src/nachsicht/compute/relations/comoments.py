@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,8 +23,7 @@ ROUNDING = 64 * np.finfo(np.float64).eps
 _Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class CoMoments:
+class CoMoments(msgspec.Struct, frozen=True):
     """Co-moments of columns: each array is columns × columns.
 
     ``means[a, b]`` and ``squares[a, b]`` are the mean and the sum of squared deviations of

@@ -8,9 +8,9 @@ each against the next ones in random order, an incomplete U-statistic (Blom, Bio
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -50,8 +50,7 @@ def dense_ranks(values: NDArray[Any]) -> NDArray[np.int64]:
     return np.unique(values, return_inverse=True)[1].astype(np.int64)
 
 
-@dataclass(frozen=True)
-class Steps:
+class Steps(msgspec.Struct, frozen=True, dict=True):
     """Of pairs of rows: 1 where the column rises, -1 where it falls, 0 where tied or missing;
     and 1 where both have a value.
     """

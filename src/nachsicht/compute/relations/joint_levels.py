@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -126,8 +126,7 @@ def _by_cell(packs: Sequence[Pack], side: Quantity, rows: slice | NDArray[np.int
     return np.concatenate([pack.power_sums(ranked, there, factor) for pack in packs], axis=1)
 
 
-@dataclass(frozen=True)
-class Pack:
+class Pack(msgspec.Struct, frozen=True, dict=True):
     """Some columns of levels: the cell of each row, and how many levels each column has."""
 
     cells: Codes

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,8 +24,7 @@ FEWEST_DRAWN = 1_000
 _BLOCK_ROWS = 1 << 15
 
 
-@dataclass(frozen=True)
-class Correlations:
+class Correlations(msgspec.Struct, frozen=True):
     """Values, standard errors and rows of all pairs; NaN where one of the two never varies."""
 
     values: Floats
@@ -33,8 +32,7 @@ class Correlations:
     rows: Floats
 
 
-@dataclass(frozen=True)
-class Strength:
+class Strength(msgspec.Struct, frozen=True):
     """A strength and its standard error."""
 
     value: float

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -16,8 +16,7 @@ from nachsicht.compute.hashing import Hashes
 SIZE = 10_000
 
 
-@dataclass(frozen=True)
-class RowSample:
+class RowSample(msgspec.Struct, frozen=True):
     """Rows with the smallest hashes, all of them while they are few; in the order of the data."""
 
     hashes: Hashes

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -29,8 +29,7 @@ Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
 
 
-@dataclass(frozen=True, eq=False)
-class Quantity:
+class Quantity(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A column of numbers: ``values`` of any numeric type, ``present`` where they count.
 
     Of moments ``ticks`` is the length of a unit of ``values`` in microseconds; of others it
@@ -73,8 +72,7 @@ class Quantity:
         return self.values * (self.ticks / 1000) if self.ticks else self.values
 
 
-@dataclass(frozen=True, eq=False)
-class Levels:
+class Levels(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A column of levels: for each row the place of its level in ``names``, -1 for missing.
 
     ``lumped`` is the number of rare levels that count as one, the last of ``names``.

@@ -10,9 +10,9 @@ have a sign. Rows where either is missing are left out.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -55,8 +55,7 @@ Pearson = Mapping[tuple[str, str], float]
 _Taus = dict[tuple[int, int], tuple[float, float]]
 
 
-@dataclass(frozen=True)
-class AllPairs:
+class AllPairs(msgspec.Struct, frozen=True, dict=True):
     """Strength, standard error and rows of every pair of columns; NaN where there is none.
 
     ``numbers`` tells of each column whether it is taken as numbers, not as levels.
@@ -76,8 +75,7 @@ class AllPairs:
         return ("cramers_v", "eta", "spearman")[self.numbers[i] + self.numbers[j]]
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     """The relations that a profile keeps, those of all pairs, and the columns in drawn rows."""
 
     relations: Relations

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -40,8 +40,7 @@ _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
 Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterable[Any]]
 
 
-@dataclass(frozen=True)
-class _Matched:
+class _Matched(msgspec.Struct, frozen=True):
     """Places of the rows that both versions have, and of those that only one has."""
 
     old: _Places
@@ -208,7 +207,7 @@ def _unlike(before: AtHand, after: AtHand, pairs: _Pairs, matched: _Matched) -> 
     if not _hashed_alike(before, after, pairs):
         return matched
     unlike = before.rows[matched.old] != after.rows[matched.new]
-    return replace(matched, old=matched.old[unlike], new=matched.new[unlike])
+    return msgspec.structs.replace(matched, old=matched.old[unlike], new=matched.new[unlike])
 
 
 def _hashed_alike(old: AtHand, new: AtHand, pairs: _Pairs) -> bool:

@@ -7,9 +7,9 @@ low by ``error`` at most, and every value that stands in more rows than that is 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,8 +20,7 @@ from nachsicht.compute.tallies import Tally, merge_tallies
 SIZE = 1 << 12
 
 
-@dataclass(frozen=True)
-class HeavyTexts:
+class HeavyTexts(msgspec.Struct, frozen=True):
     """Counters of texts."""
 
     tally: Tally
@@ -45,8 +44,7 @@ def _thinned_texts(tally: Tally, error: int) -> HeavyTexts:
     return HeavyTexts(Tally.of(values, tally.counts[kept] - taken), error + taken)
 
 
-@dataclass(frozen=True)
-class HeavyNumbers:
+class HeavyNumbers(msgspec.Struct, frozen=True):
     """Counters of numbers, the numbers rising."""
 
     values: NDArray[Any]

@@ -11,8 +11,8 @@ the result does not depend on how the rows were split.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,12 +27,11 @@ ROWS_SIZE = 1 << 17
 _ENOUGH = 1.25
 
 
-@dataclass(frozen=True)
-class KeySample:
+class KeySample(msgspec.Struct, frozen=True):
     """The smallest hashes, rising, and in how many rows each stands."""
 
-    hashes: Hashes = field(default_factory=lambda: np.empty(0, np.uint64))
-    counts: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
+    hashes: Hashes = msgspec.field(default_factory=lambda: np.empty(0, np.uint64))
+    counts: NDArray[np.int64] = msgspec.field(default_factory=lambda: np.empty(0, np.int64))
     size: int = SIZE
 
     def add(self, hashes: Hashes, counts: NDArray[np.int64] | None = None) -> KeySample:

@@ -9,8 +9,7 @@ sorted are thinned at once, which moves a rank by half a weight.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,12 +19,11 @@ SIZE = 1 << 13
 _Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class RankSketch:
+class RankSketch(msgspec.Struct, frozen=True):
     """Full buffers by level (weight 2**level), loose values, and the error so far, in rows."""
 
     levels: tuple[tuple[_Floats, ...], ...] = ()
-    loose: _Floats = field(default_factory=lambda: np.empty(0))
+    loose: _Floats = msgspec.field(default_factory=lambda: np.empty(0))
     error: int = 0
     halvings: int = 0
 
