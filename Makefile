@@ -63,6 +63,7 @@ recall: $(VENV)/.dev
 # Side by side with pandas, Polars and DuckDB; writes docs/benchmarks.md. Takes some minutes.
 bench: $(VENV)/.dev
 	$(BIN)/pip install --quiet duckdb
+	$(BIN)/python -m compileall -q src
 	$(BIN)/python benchmarks/run.py $(BENCH)
 
 # A hundred million rows in little memory, and the engines side by side. Takes a quarter of an hour.

@@ -101,7 +101,12 @@ def test_measures_are_those_of_python(texts):
     data = [text.encode() for text in texts]
     assert found.first.tolist() == [text[0] if text else 0 for text in data]
     assert found.last.tolist() == [text[-1] if text else 0 for text in data]
-    assert np.flatnonzero(found.seen).tolist() == sorted(set(b"".join(data)))
+
+
+@given(TEXTS, st.text(max_size=3))
+def test_what_may_be_held_is_held_byte_by_byte(texts, sought):
+    held = set("".join(texts).encode())
+    assert bytes_of(strings(texts)).may_hold(sought) == ({*sought.encode()} <= held)
 
 
 @given(TEXTS.flatmap(lambda t: st.tuples(st.just(t), st.lists(st.integers(1, 9), min_size=len(t)))))

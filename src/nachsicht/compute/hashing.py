@@ -8,6 +8,7 @@ hash is about n**2 / 2**65: 3 in 10**8 for a million rows.
 
 from __future__ import annotations
 
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -23,11 +24,13 @@ Hashes = NDArray[np.uint64]
 _GOLDEN = 0x9E3779B97F4A7C15
 _MISSING = np.uint64(0x5851F42D4C957F2D)
 _NO_SALT = np.uint64(0)
+#: Rows that are added while others wait.
+_AT_ONCE = 1 << 17
 
 
 def mix(hashes: Hashes) -> Hashes:
     """Spread every bit of each number over all 64, in the place of the numbers themselves."""
-    kernels.mix(hashes, 1, 0, hashes)
+    kernels.mix(hashes, 1, 0, False, hashes)
     return hashes
 
 
@@ -42,44 +45,62 @@ def salt_of(position: int) -> np.uint64:
 
 def hash_values(array: Any, salt: np.uint64 = _NO_SALT) -> Hashes:
     """A hash for each value of an Arrow array; all missing values (null, NaN) share one."""
-    gone = mix(np.array([_MISSING]) + salt)
+    hashes = np.empty(len(array), np.uint64)
     if pa.types.is_dictionary(array.type):
-        return _at_codes(hash_values(array.dictionary, salt), array.indices, gone)
-    hashes = _hash_present(array, salt)
+        _hash_levels(array, salt, hashes, adding=False)
+        return hashes
+    _hash_present(array, salt, hashes, adding=False)
     if array.null_count:
-        hashes[missing_in(array)] = gone
+        hashes[missing_in(array)] = _gone(salt)
     return hashes
 
 
-def _at_codes(words: Hashes, indices: Any, gone: Hashes) -> Hashes:
+def add_hashes(array: Any, salt: np.uint64, into: Hashes, lock: Lock) -> None:
+    """Add the hashes of an Arrow array to others, which several threads may do under a lock."""
+    if pa.types.is_dictionary(array.type):
+        with lock:
+            _hash_levels(array, salt, into, adding=True)
+    elif array.null_count:
+        hashes = hash_values(array, salt)
+        with lock:
+            into += hashes
+    else:
+        for start in range(0, len(array), _AT_ONCE):
+            with lock:
+                piece = slice(start, start + _AT_ONCE)
+                _hash_present(array[piece], salt, into[piece], adding=True)
+
+
+def _gone(salt: np.uint64) -> Hashes:
+    """The hash of what is missing."""
+    return mix(np.array([_MISSING]) + salt)
+
+
+def _hash_levels(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) -> None:
     """The hash of each level where it stands, and that of nothing where there is none."""
-    codes = values_of(indices)
-    if indices.null_count:
-        codes = np.where(missing_in(indices), len(words), codes)
-        words = np.append(words, gone)
-    hashes = np.empty(len(codes), np.uint64)
-    kernels.at_codes(words, codes.astype(np.int32, copy=False), hashes)
-    return hashes
+    words, codes = hash_values(array.dictionary, salt), values_of(array.indices)
+    if array.indices.null_count:
+        codes = np.where(missing_in(array.indices), len(words), codes)
+        words = np.append(words, _gone(salt))
+    kernels.at_codes(words, codes.astype(np.int32, copy=False), adding, into)
 
 
-def _hash_present(array: Any, salt: np.uint64) -> Hashes:
+def _hash_present(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) -> None:
     types, stored = pa.types, array.type
     if types.is_null(stored):
-        return np.zeros(len(array), np.uint64)
-    hashes = np.empty(len(array), np.uint64)
-    if types.is_floating(stored):
+        into[:] = 0
+    elif types.is_floating(stored):
         floats = values_of(array).astype(np.float64, copy=False)
-        kernels.of_floats(floats, int(_MISSING), int(salt), hashes)
+        kernels.of_floats(floats, int(_MISSING), int(salt), adding, into)
     elif types.is_temporal(stored) and not types.is_interval(stored):
         # In nanoseconds, modulo 2**64: the same whatever unit a moment is stored in.
         ticks = values_of(array).astype(np.int64, copy=False).view(np.uint64)
-        kernels.mix(ticks, _nanoseconds(stored), int(salt), hashes)
+        kernels.mix(ticks, _nanoseconds(stored), int(salt), adding, into)
     elif types.is_integer(stored) or types.is_boolean(stored):
         whole = values_of(array).astype(np.int64, copy=False).view(np.uint64)
-        kernels.mix(whole, 1, int(salt), hashes)
+        kernels.mix(whole, 1, int(salt), adding, into)
     else:
-        kernels.of_texts(*bytes_of(_binary(array)), int(salt), hashes)
-    return hashes
+        kernels.of_texts(*bytes_of(_binary(array)), int(salt), adding, into)
 
 
 def _nanoseconds(stored: Any) -> int:

@@ -61,7 +61,7 @@ def looks_of(tally: Tally, shaped: Any) -> dict[str, int]:
     shapes, codes = shaped.dictionary, values_of(shaped.indices)
     cut = values_of(pc.utf8_length(shapes)) >= SHAPE_LENGTH
     for name, sign, pattern in _LOOKS:
-        if isinstance(sign, str) and not measured.may_hold(sign):
+        if isinstance(sign, str) and not tally.bytes.may_hold(sign):
             continue
         of_shapes = loosely(pattern.replace("[ T]", "[ A]"))
         maybe = _true(pc.match_substring_regex(shapes, of_shapes)) | cut

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.cells import short_texts
-from nachsicht.compute.hashing import Hashes, hash_values, salt_of
+from nachsicht.compute.hashing import Hashes, add_hashes, salt_of
 from nachsicht.compute.ordering import repeated
 from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
 from nachsicht.model.column import ColumnSummary
@@ -111,9 +111,8 @@ class RowHashes:
         chunks = column.chunks if isinstance(column, pa.ChunkedArray) else [column]
         start = 0
         for chunk in chunks:
-            hashes = hash_values(chunk, salt_of(position))
-            with self._lock:
-                self._hashes[start : start + len(chunk)] += hashes
+            rows = self._hashes[start : start + len(chunk)]
+            add_hashes(chunk, salt_of(position), rows, self._lock)
             start += len(chunk)
         with self._lock:
             self._columns += 1

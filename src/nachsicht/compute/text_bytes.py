@@ -36,6 +36,10 @@ class TextBytes(NamedTuple):
         kernels.mapped(self.data, table, into)
         return self._replace(data=into)
 
+    def may_hold(self, text: str) -> bool:
+        """Whether all bytes of a text occur, so that it is worth to look for."""
+        return all(kernels.holds(self.data, byte) for byte in text.encode())
+
     def beginnings(self, most: int) -> TextBytes:
         """The texts, cut after so many bytes."""
         return self._replace(stops=np.minimum(self.stops, self.starts + most))
@@ -76,11 +80,6 @@ class Measured(msgspec.Struct, frozen=True):
     ascii: NDArray[np.bool_]
     first: NDArray[np.uint8]
     last: NDArray[np.uint8]
-    seen: NDArray[np.bool_]
-
-    def may_hold(self, text: str) -> bool:
-        """Whether all bytes of a text occur, so that it is worth to look for."""
-        return bool(self.seen[list(text.encode())].all())
 
 
 def measured(texts: TextBytes) -> Measured:
@@ -88,9 +87,8 @@ def measured(texts: TextBytes) -> Measured:
     n = len(texts.starts)
     characters, words = np.empty(n, np.int32), np.empty(n, np.int32)
     plain, first, last = np.empty(n, np.uint8), np.empty(n, np.uint8), np.empty(n, np.uint8)
-    seen = np.zeros(256, np.uint8)
-    kernels.measure(*texts, SPACE.view(np.uint8), characters, words, plain, first, last, seen)
-    return Measured(characters, words, plain.view(bool), first, last, seen.view(bool))
+    kernels.measure(*texts, characters, words, plain, first, last)
+    return Measured(characters, words, plain.view(bool), first, last)
 
 
 class Coded(NamedTuple):

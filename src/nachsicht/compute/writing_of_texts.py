@@ -72,7 +72,7 @@ def _damaged(tally: Tally) -> int:
         broken = values_of(pc.match_substring_regex(texts, _DAMAGED))
         rows = int(tally.counts[foreign][broken].sum())
     marked = np.empty(0, np.int64)
-    if tally.measured.may_hold("?"):
+    if tally.bytes.may_hold("?"):
         marked = np.flatnonzero(values_of(pc.match_substring(tally.values, "?")))
     if len(marked):
         texts = tally.values.take(arrow_of(marked))

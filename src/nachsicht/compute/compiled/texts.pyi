@@ -6,14 +6,13 @@ def measure(
     data: NDArray[Any],
     starts: NDArray[Any],
     stops: NDArray[Any],
-    space: NDArray[Any],
     characters: NDArray[Any],
     words: NDArray[Any],
     plain: NDArray[Any],
     first: NDArray[Any],
     last: NDArray[Any],
-    seen: NDArray[Any],
 ) -> None: ...
+def holds(data: NDArray[Any], byte: int) -> bool: ...
 def mapped(data: NDArray[Any], table: NDArray[Any], into: NDArray[Any]) -> None: ...
 def gathered(
     data: NDArray[Any], starts: NDArray[Any], stops: NDArray[Any], into: NDArray[Any]

@@ -3,50 +3,103 @@
 Text i is ``data[starts[i]:stops[i]]``; both arrays are as long as there are texts.
 """
 
-from libc.stdint cimport int32_t, int64_t, uint8_t
-from libc.string cimport memcmp, memcpy
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+from libc.string cimport memchr, memcmp, memcpy
+
+from nachsicht.compute.compiled.hashes cimport word_of
+
+
+cdef extern from *:
+    """
+    // One bit of each of eight bytes, the highest.
+    #define HIGH 0x8080808080808080u
+    #define EVERY(byte) (0x0101010101010101u * (byte))
+    """
+    const uint64_t HIGH
+    uint64_t EVERY(uint64_t byte) noexcept nogil
+
+
+cdef inline bint is_space(uint8_t byte) noexcept nogil:
+    """White space of ASCII."""
+    return byte == 32 or 9 <= byte <= 13
 
 
 def measure(
     const uint8_t[::1] data,
     const int64_t[::1] starts,
     const int64_t[::1] stops,
-    const uint8_t[::1] space,
     int32_t[::1] characters,
     int32_t[::1] words,
     uint8_t[::1] plain,
     uint8_t[::1] first,
     uint8_t[::1] last,
-    uint8_t[::1] seen,
 ):
     """Code points of each text, its runs without space, whether it is ASCII, its outer bytes.
 
-    Outer bytes of empty texts are 0. ``space`` tells of each of the 256 bytes whether it is
-    white space, ``seen`` will tell whether it occurs at all.
+    Outer bytes of empty texts are 0; space is the white space of ASCII.
     """
     cdef Py_ssize_t i
-    cdef int64_t place
-    cdef int32_t letters, runs
-    cdef uint8_t byte, all_bits
-    cdef bint inside, blank
+    cdef int64_t length
+    cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
+    cdef const uint8_t* end = bytes_ + data.shape[0]
     with nogil:
         for i in range(starts.shape[0]):
-            letters = runs = 0
-            all_bits = byte = 0
-            inside = False
-            first[i] = data[starts[i]] if stops[i] > starts[i] else 0
-            for place in range(starts[i], stops[i]):
-                byte = data[place]
-                seen[byte] = 1
-                all_bits |= byte
-                letters += (byte & 0xC0) != 0x80
-                blank = space[byte]
-                runs += not (inside or blank)
-                inside = not blank
-            characters[i] = letters
-            words[i] = runs
-            plain[i] = all_bits < 0x80
-            last[i] = byte
+            length = stops[i] - starts[i]
+            first[i] = bytes_[starts[i]] if length else 0
+            last[i] = bytes_[stops[i] - 1] if length else 0
+            characters[i] = <int32_t>length
+            plain[i] = words_of_ascii(bytes_ + starts[i], length, end, &words[i])
+            if not plain[i]:
+                measure_bytes(bytes_ + starts[i], length, &characters[i], &words[i])
+
+
+cdef inline bint words_of_ascii(
+    const uint8_t* text, int64_t length, const uint8_t* end, int32_t* words
+) noexcept nogil:
+    """Count the runs without space, eight bytes at a time; whether all are ASCII, else nothing."""
+    cdef uint64_t word, dark, before = 0
+    cdef int32_t found = 0
+    while length > 0:
+        word = word_of(text, length, end)
+        if word & HIGH:
+            return False
+        # With a seventh bit at most, no sum carries into the next byte.
+        dark = (word ^ EVERY(32)) + EVERY(127)
+        dark &= ~((word + EVERY(128 - 9)) & ~(word + EVERY(128 - 14))) & HIGH
+        if length < 8:
+            dark &= (<uint64_t>1 << 8 * length) - 1
+        # The sum of the eight bits comes to stand in the highest byte.
+        found += <int32_t>(((dark & ~(dark << 8 | before)) >> 7) * EVERY(1) >> 56)
+        before = dark >> 56
+        text += 8
+        length -= 8
+    words[0] = found
+    return True
+
+
+cdef void measure_bytes(
+    const uint8_t* text, int64_t length, int32_t* characters, int32_t* words
+) noexcept nogil:
+    """Count code points and runs without space, byte by byte."""
+    cdef int64_t place
+    cdef int32_t letters = 0, runs = 0
+    cdef bint inside = False, blank
+    for place in range(length):
+        letters += (text[place] & 0xC0) != 0x80
+        blank = is_space(text[place])
+        runs += not (inside or blank)
+        inside = not blank
+    characters[0], words[0] = letters, runs
+
+
+def holds(const uint8_t[::1] data, uint8_t byte):
+    """Whether a byte occurs at all."""
+    cdef bint found
+    if not data.shape[0]:
+        return False
+    with nogil:
+        found = memchr(&data[0], byte, data.shape[0]) != NULL
+    return found
 
 
 def mapped(const uint8_t[::1] data, const uint8_t[::1] table, uint8_t[::1] into):
