@@ -63,6 +63,8 @@ def run_comparison(
         for done, source in zip(ready, sources, strict=True)
     ]
     chosen = labels_for(names, labels or settings.labels or None)
+    # These import parts of each other in circles, which two threads must not begin at a time.
+    import_module("pyarrow")
     meanwhile(lambda: import_module("nachsicht._on_demand"))
     opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Sequence
 from typing import Any, Literal
 
@@ -195,6 +194,8 @@ def check_name(name: str, known: Sequence[str], where: str, what: str = "setting
     """Refuse a name that is not known, and tell the nearest that is."""
     if name in known:
         return
+    import difflib  # only what is wrong has to be told so
+
     near = difflib.get_close_matches(name, known, n=1)
     todo = f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
     raise SettingsError(f"unknown {what} {name}", where=where, todo=todo)

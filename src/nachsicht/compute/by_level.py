@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import as_numbers
-from nachsicht.compute.levels_in import SplitBy, columns_to_split_by, levels_in
+from nachsicht.compute.levels_in import columns_to_split_by, levels_in
 from nachsicht.compute.relations.row_sample import RowSample
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.profile import SpreadByLevel
@@ -17,8 +17,8 @@ from nachsicht.model.profile import SpreadByLevel
 #: At most so many pairs of a quantity and a dividing column are kept.
 MOST_PAIRS = 240
 
-_Floats = NDArray[np.float64]
-_Levels = tuple[list[str], NDArray[np.integer[Any]]]
+#: Values, and where they are present.
+_Numbers = tuple[NDArray[Any], NDArray[np.bool_]]
 
 
 def spreads_by_level(
@@ -31,44 +31,51 @@ def spreads_by_level(
     if sample is None or not sample.rows.num_rows:
         return ()
     rows = sample.rows
-    numbers = {
-        column.position: (values[present].astype(np.float64), present)
+    found = [
+        (column.name, numbers)
         for column in columns
         if isinstance(column.detail, QuantitySummary)
-        and (found := as_numbers(rows.column(column.position)))
-        for values, present in [found]
-    }
-    quantities = [column for column in columns if column.position in numbers]
+        and (numbers := as_numbers(rows.column(column.position)))
+    ]
     tables: list[SpreadByLevel] = []
     for split in columns_to_split_by(columns):
-        levels = levels_in(rows.column(split.position), split.unit)
-        for column in quantities[: MOST_PAIRS - len(tables)]:
-            tables.append(_table(column, columns, split, levels, *numbers[column.position]))
+        names, codes = levels_in(rows.column(split.position), split.unit)
+        wanted = found[: MOST_PAIRS - len(tables)]
+        if wanted:
+            tables += _tables(wanted, columns[split.position].name, names, codes)
     return tuple(tables)
 
 
-def _table(
-    column: ColumnSummary,
-    columns: Sequence[ColumnSummary],
-    split: SplitBy,
-    levels: _Levels,
-    values: _Floats,
-    finite: NDArray[np.bool_],
-) -> SpreadByLevel:
-    names, codes = levels
-    codes = codes[finite]
-    rows = np.bincount(codes, minlength=len(names))
-    held = np.flatnonzero(rows)
-    order = held[np.argsort([names[i] for i in held], kind="stable")] if len(held) else held
-    means = np.zeros(len(names))
-    means[held] = np.bincount(codes, values, len(names))[held] / rows[held]
-    squares = np.bincount(codes, (values - means[codes]) ** 2, len(names))
-    sds = np.sqrt(squares[order] / np.maximum(rows[order] - 1, 1))
-    return SpreadByLevel(
-        column=column.name,
-        by=columns[split.position].name,
-        levels=tuple(names[i] for i in order),
-        rows=tuple(rows[order].tolist()),
-        means=tuple(means[order].tolist()),
-        sds=tuple(sds.tolist()),
-    )
+def _tables(
+    quantities: Sequence[tuple[str, _Numbers]],
+    by: str,
+    names: Sequence[str],
+    codes: NDArray[np.integer[Any]],
+) -> list[SpreadByLevel]:
+    """The tables of all quantities in the levels of one column, in the order of their names."""
+    # Rows of a level beside each other: sums of all quantities are sums of neighbours then.
+    order = np.argsort(codes, kind="stable")
+    held, starts = np.unique(codes[order], return_index=True)
+    there = np.array([present for _, (_, present) in quantities])[:, order]
+    values = np.array([values for _, (values, _) in quantities], np.float64)[:, order]
+    values[~there] = 0.0
+    rows = np.add.reduceat(there, starts, axis=1, dtype=np.int64)
+    means = np.add.reduceat(values, starts, axis=1) / np.maximum(rows, 1)
+    away = (values - np.repeat(means, np.diff(starts, append=len(codes)), axis=1)) ** 2
+    away[~there] = 0.0
+    sds = np.sqrt(np.add.reduceat(away, starts, axis=1) / np.maximum(rows - 1, 1))
+    by_name = sorted(range(len(held)), key=lambda i: names[held[i]])
+    tables = []
+    for place, (name, _) in enumerate(quantities):
+        kept = [i for i in by_name if rows[place, i]]
+        tables.append(
+            SpreadByLevel(
+                column=name,
+                by=by,
+                levels=tuple(names[held[i]] for i in kept),
+                rows=tuple(rows[place, kept].tolist()),
+                means=tuple(means[place, kept].tolist()),
+                sds=tuple(sds[place, kept].tolist()),
+            )
+        )
+    return tables

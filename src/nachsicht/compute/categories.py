@@ -80,9 +80,11 @@ def look_alikes(levels: tuple[Level, ...]) -> tuple[tuple[Level, ...], ...]:
 
 def plain(text: str) -> str:
     """A text without case, accents, outer spaces, and with one joint for any run of them."""
-    letters = unicodedata.normalize("NFKD", text.casefold())
-    bare = "".join(letter for letter in letters if not unicodedata.combining(letter))
-    return _JOINTS.sub(" ", bare).strip()
+    letters = text.casefold()
+    if not letters.isascii():
+        letters = unicodedata.normalize("NFKD", letters)
+        letters = "".join(letter for letter in letters if not unicodedata.combining(letter))
+    return _JOINTS.sub(" ", letters).strip()
 
 
 def _misspelt(counts: dict[str, int]) -> Iterator[tuple[str, str]]:

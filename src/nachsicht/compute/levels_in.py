@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import missing_in, values_of
 from nachsicht.compute.moments_in_time import coarsen_counts, observe_moments, places_in
 from nachsicht.compute.texts import number_text
+from nachsicht.compute.writing_of_texts import is_text_type
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary
 
 #: Columns with more levels than this are not used to divide the rows.
@@ -68,8 +69,10 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
         return ["false", "true", MISSING_LEVEL], codes
     if not pa.types.is_dictionary(column.type):
         column = pc.dictionary_encode(column)
-    names = [_name(level) for level in column.dictionary.to_pylist()]
     codes, words = values_of(column.indices), column.dictionary
+    names = words.to_pylist()
+    if not is_text_type(words.type) or words.null_count:
+        names = [_name(level) for level in names]
     if column.null_count or words.null_count or pa.types.is_floating(words.type):
         codes = np.where(missing_in(column), len(names), codes)
     return [*names, MISSING_LEVEL], codes

@@ -63,11 +63,13 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
 @lru_cache(maxsize=4)
 def normal_scores(n: int) -> _Floats:
     """Normal quantiles of the medians of n uniform order statistics, rising."""
-    medians = (np.arange(1, n + 1) - 0.3175) / (n + 0.365)
-    medians[-1] = 0.5 ** (1 / n)
-    medians[0] = 1 - medians[-1]
-    scores = np.empty(n)
-    quantiles(medians, scores)
+    half = n - n // 2
+    medians = (np.arange(1, half + 1) - 0.3175) / (n + 0.365)
+    medians[0] = 1 - 0.5 ** (1 / n)
+    scores = np.zeros(n)
+    quantiles(medians, scores[:half])
+    # They are symmetric about 0.
+    scores[half:] = -scores[: n // 2][::-1]
     return scores
 
 

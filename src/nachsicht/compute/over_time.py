@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.chance import counts_chance, ks_chance, shares_chance
 from nachsicht.compute.moments_in_time import UNITS, coarsen_counts, places_in
+from nachsicht.compute.quantiles import quantile
 from nachsicht.compute.relations.sides import Quantity, Side
 from nachsicht.model.column import ColumnSummary, MomentSummary
 from nachsicht.model.pairs import OverTime, TimeView
@@ -162,10 +163,10 @@ def _parts(values: NDArray[Any], codes: _Codes, length: int) -> list[NDArray[Any
 
 
 def _quartiles(values: NDArray[Any]) -> tuple[float, float, float] | None:
+    """Of sorted values."""
     if not len(values):
         return None
-    low, middle, high = np.quantile(values, (0.25, 0.5, 0.75)).tolist()
-    return low, middle, high
+    return quantile(values, 0.25), quantile(values, 0.5), quantile(values, 0.75)
 
 
 def _apart(before: NDArray[Any], after: NDArray[Any]) -> tuple[float, float]:
@@ -190,7 +191,7 @@ def _jumps(distances: Sequence[tuple[float, float]]) -> set[int]:
     """Units that are much farther from the one before than units are as a rule."""
     if not distances:
         return set()
-    usual = float(np.median([distance for distance, _ in distances]))
+    usual = quantile(np.sort([distance for distance, _ in distances]), 0.5)
     limit = max(_JUMP, _TIMES_USUAL * usual)
     return {
         place

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,7 +21,7 @@ RANKS = 257
 COMPLETE = 512
 
 
-def quantile(values: NDArray[np.float64], share: float) -> float:
+def quantile(values: NDArray[Any], share: float) -> float:
     """Linear quantile of sorted values, type 7 of Hyndman and Fan (1996).
 
     Parameters

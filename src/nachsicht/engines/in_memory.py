@@ -7,6 +7,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from functools import cached_property
 from typing import Any, NamedTuple, TypeVar
 
+import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
@@ -274,12 +275,18 @@ class InMemory:
 
     @cached_property
     def _sample(self) -> RowSample | None:
-        return sample_rows(self.table, self._rows.chunks[0]) if self.table.num_columns else None
+        if not self.table.num_columns:
+            return None
+        return sample_rows(self.table, self._rows.chunks[0], self._drawn)
+
+    @cached_property
+    def _drawn(self) -> NDArray[np.int64]:
+        """Places of evenly drawn rows."""
+        return drawn_places(self._rows.chunks[0])
 
     def _relations(self, pool: ThreadPoolExecutor) -> Found:
-        columns, drawn = self._columns, drawn_places(self._rows.chunks[0])
-        rows = self.table.num_rows
-        return relations_of(columns.summaries, columns.encoded, drawn, rows, spread=pool.map)
+        columns, rows = self._columns, self.table.num_rows
+        return relations_of(columns.summaries, columns.encoded, self._drawn, rows, spread=pool.map)
 
     def _repeats_in(self, look: Look) -> Repeats:
         found = look.hashes(self.table, self._rows.chunks[0]).finish()

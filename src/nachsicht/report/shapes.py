@@ -11,8 +11,6 @@ from nachsicht.model.statistics import known
 
 #: Points of a curve.
 _POINTS = 128
-#: Digits that a drawing can show.
-_DIGITS = 5
 
 
 def shape_of(column: ColumnSummary | None) -> dict[str, Any] | None:
@@ -50,7 +48,8 @@ def _density(detail: QuantitySummary) -> list[tuple[float, float]] | None:
 def _cumulative(detail: QuantitySummary) -> list[tuple[float, float]]:
     knots = detail.knots
     last = len(knots.values) - 1
-    chosen = np.unique(np.linspace(0, last, min(last + 1, _POINTS)).round().astype(int))
+    points = min(last + 1, _POINTS)
+    chosen = np.linspace(0, last, points).round().astype(int).tolist()  # all different
     return [_pair(knots.values[i], knots.at_most[i] / detail.finite) for i in chosen]
 
 
@@ -80,4 +79,5 @@ def _pair(x: float, y: float) -> tuple[float, float]:
 
 
 def _short(value: float) -> float:
-    return float(f"{value:.{_DIGITS}g}")
+    """The value with as many digits as a drawing can show."""
+    return float(f"{value:.5g}")

@@ -8,6 +8,7 @@ from pathlib import Path
 from nachsicht.contracts import Source
 from nachsicht.errors import SourceError
 from nachsicht.settings import Reading
+from nachsicht.sources.compressed import is_archive
 from nachsicht.sources.described import DescribedSource
 
 #: Addresses that begin so are databases.
@@ -74,9 +75,9 @@ def _at_path(path: Path, reading: Reading) -> Source:
         from nachsicht.sources.folders import FolderSource
 
         return FolderSource(path, reading)
-    from nachsicht.sources.archives import ArchiveSource, is_archive
-
     if is_archive(path):
+        from nachsicht.sources.archives import ArchiveSource
+
         return ArchiveSource(path, reading)
     from nachsicht.sources.files import FileSource
 

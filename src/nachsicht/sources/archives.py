@@ -24,8 +24,6 @@ from nachsicht.sources.compressed import compression_of, open_bytes
 from nachsicht.sources.copied import open_folder
 from nachsicht.sources.files import plain_name
 
-#: Names that end so are archives; a workbook is a zip file too, and is none.
-SUFFIXES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".tar.zst")
 #: What is raised where the content of an archive is damaged, cut off or encrypted.
 _BROKEN = (
     zipfile.BadZipFile,
@@ -37,11 +35,6 @@ _BROKEN = (
     EOFError,
     RuntimeError,
 )
-
-
-def is_archive(path: Path) -> bool:
-    """Whether a file is an archive, by its name."""
-    return path.name.lower().endswith(SUFFIXES)
 
 
 class ArchiveSource(msgspec.Struct, frozen=True):

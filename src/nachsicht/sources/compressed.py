@@ -1,4 +1,4 @@
-"""Compressed files, told by their first bytes."""
+"""Compressed files, told by their first bytes, and archives, told by their names."""
 
 from __future__ import annotations
 
@@ -12,6 +12,14 @@ COMPRESSIONS = {
     b"\x28\xb5\x2f\xfd": "zstd",
     b"\xfd7zXZ\x00": "xz",
 }
+
+#: Names that end so are archives; a workbook is a zip file too, and is none.
+_ARCHIVES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".tar.zst")
+
+
+def is_archive(path: Path) -> bool:
+    """Whether a file is an archive, by its name."""
+    return path.name.lower().endswith(_ARCHIVES)
 
 
 def compression_of(head: bytes) -> str | None:

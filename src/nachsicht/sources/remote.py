@@ -12,7 +12,8 @@ import msgspec
 from nachsicht.contracts import Opened
 from nachsicht.errors import SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
-from nachsicht.sources.archives import ArchiveSource, is_archive
+from nachsicht.sources.archives import ArchiveSource
+from nachsicht.sources.compressed import is_archive
 from nachsicht.sources.copied import open_copied
 from nachsicht.sources.files import FileSource, plain_name
 

@@ -21,10 +21,24 @@ cdef extern from *:
     #define AHEAD 16
     // The half of a hash that is kept with a code.
     #define HALF 0xFFFFFFFF00000000u
+    // One bit of each of eight bytes, the highest; and eight times the same byte.
+    #define HIGH 0x8080808080808080u
+    #define EVERY(byte) (0x0101010101010101u * (byte))
+    #define first_bit(bits) __builtin_ctzll(bits)
     """
     void fetch_ahead(const void* place) noexcept nogil
     enum: AHEAD
     const uint64_t HALF
+    const uint64_t HIGH
+    uint64_t EVERY(uint64_t byte) noexcept nogil
+    int first_bit(uint64_t bits) noexcept nogil
+
+
+cdef struct Run:
+    const uint8_t* text
+    int64_t length
+    int64_t rows
+    uint64_t hash
 
 
 cdef struct Spot:
@@ -107,36 +121,50 @@ cdef class Coder:
         const int64_t[::1] rows,
     ):
         """Add so many rows of each text to the runs of it that do not hold one byte."""
-        cdef Py_ssize_t i
-        cdef int64_t place, first
+        cdef Py_ssize_t i, made = 0, done = 0
+        cdef Run ahead[AHEAD]
+        cdef Run* run
+        cdef int64_t length
+        cdef uint64_t slot
+        cdef const uint8_t* text
+        cdef const uint8_t* stop
         cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
         cdef const uint8_t* end = bytes_ + data.shape[0]
         cdef bint room = True
         with nogil:
             for i in range(starts.shape[0]):
-                first = starts[i]
-                for place in range(starts[i], stops[i] + 1):
-                    if place < stops[i] and data[place] != between:
-                        continue
-                    if place > first:
-                        room = self.counted(
-                            summed(bytes_ + first, place - first, end),
-                            bytes_ + first, place - first, end, rows[i])
-                        if not room:
-                            break
-                    first = place + 1
+                text, stop = bytes_ + starts[i], bytes_ + stops[i]
+                while text < stop:
+                    length = run_without(between, text, stop - text, end)
+                    if length:
+                        if made - done == AHEAD:
+                            room = self.counted(&ahead[done % AHEAD], end)
+                            if not room:
+                                break
+                            done += 1
+                        run = &ahead[made % AHEAD]
+                        run.text, run.length, run.rows = text, length, rows[i]
+                        run.hash = summed(text, length, end)
+                        fetch_ahead(self.slots + (run.hash >> (64 - self.bits)))
+                        made += 1
+                        if made - done > AHEAD // 2:
+                            # Its place in the table is there by now: what that leads to.
+                            run = &ahead[(made - AHEAD // 2) % AHEAD]
+                            slot = self.slots[run.hash >> (64 - self.bits)]
+                            fetch_ahead(self.spots + <uint32_t>slot - (slot != 0))
+                    text += length + 1
                 if not room:
                     break
+            while room and done < made:
+                room = self.counted(&ahead[done % AHEAD], end)
+                done += 1
         if not room:
             raise MemoryError
 
-    cdef inline bint counted(
-        self, uint64_t hash_, const uint8_t* text, int64_t length, const uint8_t* end,
-        int64_t rows
-    ) noexcept nogil:
+    cdef inline bint counted(self, const Run* run, const uint8_t* end) noexcept nogil:
         """Whether there was memory to count a text."""
-        cdef int32_t code = self.code_of(hash_, text, length, end)
-        self.spots[code].count += rows
+        cdef int32_t code = self.code_of(run.hash, run.text, run.length, end)
+        self.spots[code].count += run.rows
         if code < self.found:
             return True
         self.found += 1
@@ -220,6 +248,23 @@ cdef class Coder:
                     memcpy(&data[done], self.spots[code].text, self.spots[code].length)
                 done += self.spots[code].length
             offsets[self.found] = done
+
+
+cdef inline int64_t run_without(
+    uint8_t byte, const uint8_t* text, int64_t length, const uint8_t* end
+) noexcept nogil:
+    """How many bytes come before the first one that is this, or all; there is one at least."""
+    cdef int64_t done = 0
+    cdef uint64_t other
+    while done < length:
+        # Of each byte that is not this the highest bit.
+        other = word_of(text + done, length - done, end) ^ EVERY(byte)
+        other = (((other & ~HIGH) + ~HIGH) | other) & HIGH
+        if other != HIGH:
+            done += first_bit(other ^ HIGH) // 8
+            return min(done, length)
+        done += 8
+    return length
 
 
 cdef inline bint same(const uint8_t* one, const uint8_t* other, int64_t length) noexcept nogil:

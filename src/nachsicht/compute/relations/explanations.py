@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.quantiles import quantile
 from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, bands_of, slices
 from nachsicht.compute.relations.sides import Codes, Floats, Levels, Quantity, Side
 
@@ -70,7 +71,7 @@ def bins_of(values: NDArray[Any], present: NDArray[np.bool_], most: int) -> tupl
     if len(different) <= most:
         edges = different[:-1]
     else:
-        edges = np.unique(np.quantile(held, np.arange(1, most) / most))
+        edges = np.array(sorted({quantile(ordered, i / most) for i in range(1, most)}))
     codes = np.searchsorted(edges, values, "left").astype(np.int32)
     codes[~present] = -1
     return codes, edges

@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.ordering import order_of
+from nachsicht.compute.quantiles import quantile
 from nachsicht.compute.relations.sides import Floats
 from nachsicht.model.pairs import Axis, GridView, LinePoint
 
@@ -23,10 +25,11 @@ _Z = 1.959963984540054
 
 def axis_of(values: NDArray[Any]) -> Axis:
     """Equal bins over the values; whole numbers get bins of as many of them each."""
-    low, high = float(values.min()), float(values.max())
-    inner_low, inner_high = np.quantile(values, (0.005, 0.995))
+    ordered = np.sort(values)
+    low, high = float(ordered[0]), float(ordered[-1])
+    inner_low, inner_high = quantile(ordered, 0.005), quantile(ordered, 0.995)
     if high - low > _LONG_TAIL * (inner_high - inner_low) > 0:
-        low, high = float(inner_low), float(inner_high)
+        low, high = inner_low, inner_high
     if values.dtype.kind in "iu" or (abs(low) < 2**53 and bool((values == np.rint(values)).all())):
         low, high = math.floor(low), math.ceil(high)
         step = max(1, math.ceil((high - low + 1) / MOST_BINS))
@@ -85,11 +88,11 @@ def smooth_line(x: Floats, y: Floats, axis: Axis) -> tuple[LinePoint, ...]:
     band comes from the squared residuals of the rows near by (White 1980).
     """
     n = len(x)
-    quartiles = np.quantile(x, (0.25, 0.75))
-    spread = min(float(x.std()), float(quartiles[1] - quartiles[0]) / 1.34) or float(x.std())
-    width = max(1.2 * spread * n**-0.2, axis.width / 2)
-    order = np.argsort(x, kind="stable")
+    order = order_of(x)
     x, y = x[order], y[order]
+    away = float(x.std())
+    spread = min(away, (quantile(x, 0.75) - quantile(x, 0.25)) / 1.34) or away
+    width = max(1.2 * spread * n**-0.2, axis.width / 2)
     places = np.linspace(axis.start, axis.start + axis.bins * axis.width, LINE_POINTS)
     first = np.searchsorted(x, places - 4 * width, "right")
     last = np.searchsorted(x, places + 4 * width, "left")

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from nachsicht.compute.over_time import time_view, units_of
+from nachsicht.compute.quantiles import quantile
 from nachsicht.compute.relations.grids import axis_of, grid_of, places_on
 from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Side, Spread
 from nachsicht.model.pairs import (
@@ -165,14 +166,14 @@ def _boxes(levels: Levels, quantity: Quantity, like: View | None) -> BoxesView:
     return BoxesView(
         axis=axis,
         boxes=tuple(box for box in boxes if box.rows),
-        overall=tuple(np.quantile(values, BOX_SHARES).tolist()),
+        overall=_quantiles(np.sort(values)),
     )
 
 
 def _box(level: str, values: Floats, axis: Axis) -> Box:
     if not len(values):
         return Box(level, 0, 0.0, 0.0, 0, (), ())
-    quantiles = np.quantile(values, BOX_SHARES).tolist()
+    quantiles = _quantiles(values)
     low, high = quantiles[4], quantiles[14]
     reach = 1.5 * (high - low)
     inside = values[(values >= low - reach) & (values <= high + reach)]
@@ -183,9 +184,13 @@ def _box(level: str, values: Floats, axis: Axis) -> Box:
         float(inside[0]),
         float(inside[-1]),
         len(values) - len(inside),
-        tuple(quantiles),
+        quantiles,
         tuple(np.bincount(places[places >= 0], minlength=axis.bins).tolist()),
     )
+
+
+def _quantiles(ordered: Floats) -> tuple[float, ...]:
+    return tuple(quantile(ordered, share) for share in BOX_SHARES)
 
 
 def _shares(one: Levels, other: Levels) -> SharesView:

@@ -29,12 +29,12 @@ class RowSample(msgspec.Struct, frozen=True):
         return sample_rows(rows, hashes)
 
 
-def sample_rows(batch: Any, hashes: Hashes) -> RowSample:
-    """The sample of one batch, by the hashes of its rows."""
+def sample_rows(batch: Any, hashes: Hashes, drawn: NDArray[np.int64] | None = None) -> RowSample:
+    """The sample of one batch, by the hashes of its rows, whose `drawn_places` may be known."""
     table = batch if isinstance(batch, pa.Table) else pa.Table.from_batches([batch])
     if len(hashes) <= SIZE:
         return RowSample(hashes, table)
-    chosen = np.sort(drawn_places(hashes))
+    chosen = np.sort(drawn_places(hashes) if drawn is None else drawn)
     return RowSample(hashes[chosen], taken(table, chosen))
 
 

@@ -148,8 +148,10 @@ def side_of(column: ColumnSummary, array: Any) -> Side | None:
         return None
     values, present = numbers
     ticks = _ticks_of(array.type)
-    if ticks and float(np.abs(values[present].astype(np.float64)).max(initial=0)) * ticks >= 2**63:
-        ticks = 0.0  # millions of years from now: a number, but no date of a calendar
+    if ticks:
+        held = values if present.all() else values[present]
+        if max(-float(held.min(initial=0)), float(held.max(initial=0))) * ticks >= 2**63:
+            ticks = 0.0  # millions of years from now: a number, but no date of a calendar
     return Quantity(column.name, values, present, ticks)
 
 

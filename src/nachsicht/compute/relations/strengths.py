@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.kept import kept
+from nachsicht.compute.quantiles import quantile
 from nachsicht.compute.relations.comoments import DECIMALS, comoments_of
 from nachsicht.compute.relations.concordance import (
     dense_ranks,
@@ -109,8 +110,9 @@ def relations_of(
         As `map`, on as many threads as it likes.
     """
     sides, left_out = sides_of(columns, rows, spread)
-    few = [side.at(np.sort(drawn)) for side in sides]
-    explaining = np.sort(drawn[: _explaining_rows(few)])
+    in_order = np.sort(drawn)
+    few = [side.at(in_order) for side in sides]
+    explaining = drawn[: _explaining_rows(few)]
     for _ in spread(lambda side: isinstance(side, Quantity) and side.ranked, sides):
         pass  # ranks are kept with the columns; what follows waits for them
     # On other threads, while this one goes on; they spread nothing themselves.
@@ -119,7 +121,7 @@ def relations_of(
         (
             lambda: cramers_vs([side for side in sides if isinstance(side, Levels)]),
             lambda: _pearson(sides) if pearson is None else pearson,
-            lambda: explanations([side.at(explaining) for side in sides]),
+            lambda: explanations(_among(few, in_order, np.sort(explaining))),
         ),
     )
     strengths = _strengths(sides, drawn, spread)
@@ -132,7 +134,7 @@ def relations_of(
     kept = known[:MOST_PAIRS]
     ranked = [pair for pair in kept if pairs.measure(*pair) == "spearman"][:MOST_KENDALL]
     if len(drawn) < in_all:
-        concordant = _drawn_taus([side.at(drawn) for side in sides], ranked, spread)
+        concordant = _drawn_taus(_among(few, in_order, drawn), ranked, spread)
     else:
         concordant = _taus(few, ranked, spread)
     relations = [_relation(pairs, pair, explained, pearson, concordant) for pair in sorted(kept)]
@@ -144,7 +146,7 @@ def relations_of(
         drawn=len(drawn),
         explaining=len(explaining),
         pairs_in_all=len(known),
-        median=float(np.median(sizes)) if len(sizes) else None,
+        median=quantile(np.sort(sizes), 0.5) if len(sizes) else None,
         weakest=float(sizes[len(kept) - 1]) if len(kept) < len(known) else 0.0,
         order=order,
         groups=groups,
@@ -153,6 +155,13 @@ def relations_of(
         lumped={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
     )
     return Found(told, pairs, tuple(few))
+
+
+def _among(
+    few: Sequence[Side], in_order: NDArray[np.int64], places: NDArray[np.int64]
+) -> list[Side]:
+    """The columns at places, all of them among those in order where ``few`` has them already."""
+    return [side.at(np.searchsorted(in_order, places)) for side in few]
 
 
 def _relation(
