@@ -40,19 +40,14 @@ def doubled_ranks(values: NDArray[Any]) -> NDArray[np.integer[Any]]:
     """
     n = len(values)
     # Half the memory, while the numbers are small enough.
-    whole = np.int32 if n < 2**29 else np.int64
+    found: NDArray[np.integer[Any]] = np.empty(n, np.int32 if n < 2**29 else np.int64)
     if values.dtype.kind in "iu" and n:
         low, high = int(values.min()), int(values.max())
         if high - low < n:  # counted faster than sorted
-            wide = values if values.dtype.kind == "u" else values.astype(np.int64, copy=False)
-            wide = wide - wide.dtype.type(low) if low else wide
-            places = wide.astype(np.intp, copy=False)
-            counts = np.bincount(places)
-            ends = np.cumsum(counts)
-            by_value: NDArray[np.integer[Any]] = (2 * ends - counts + 1).astype(whole)
-            return by_value.take(places)
+            counts = np.zeros((high - low + 1, 2), np.int64)
+            kernels.counted_ranks(plain(values), low, counts, found)
+            return found
     values = plain(values)
-    found: NDArray[np.integer[Any]] = np.empty(n, whole)
     words, width = _sorted_words(values)
     if not kernels.doubled_ranks(words, width, values, found):
         # Of places among the different values, which are few enough to be counted.

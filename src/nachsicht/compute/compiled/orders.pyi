@@ -8,6 +8,9 @@ def places(words_: NDArray[Any], width: int, values: NDArray[Any], into: NDArray
 def doubled_ranks(
     words_: NDArray[Any], width: int, values: NDArray[Any], into: NDArray[Any]
 ) -> bool: ...
+def counted_ranks(
+    values: NDArray[Any], low: int, counts: NDArray[Any], into: NDArray[Any]
+) -> None: ...
 def repeated(
     words_: NDArray[Any],
     width: int,

@@ -19,6 +19,10 @@ ctypedef fused Number:
     uint64_t
     double
 
+ctypedef fused Whole:
+    int64_t
+    uint64_t
+
 ctypedef fused Rank:
     int32_t
     int64_t
@@ -131,6 +135,27 @@ def doubled_ranks(uint64_t[::1] words_, int width, const Number[::1] values, Ran
                 first = last
             start = stop
     return start == words_.shape[0]
+
+
+def counted_ranks(
+    const Whole[::1] values, Whole low, int64_t[:, ::1] counts, Rank[::1] into
+):
+    """Twice the average ranks of whole numbers, of which there are few from the lowest on.
+
+    ``counts`` are zeros, two for each number from the lowest to the highest.
+    """
+    cdef Py_ssize_t i
+    cdef int64_t done = 0, rows
+    with nogil:
+        for i in range(values.shape[0]):
+            # Neighbours often are the same: one count does not wait for the other.
+            counts[<int64_t>(values[i] - low), i & 1] += 1
+        for i in range(counts.shape[0]):
+            rows = counts[i, 0] + counts[i, 1]
+            counts[i, 0] = 2 * done + rows + 1
+            done += rows
+        for i in range(values.shape[0]):
+            into[i] = <Rank>counts[<int64_t>(values[i] - low), 0]
 
 
 def repeated(

@@ -15,6 +15,9 @@ from nachsicht.compute.relations.sides import Codes, Floats
 
 #: Levels that are multiplied with others at once, and rows.
 BAND_LEVELS, BLOCK_ROWS = 512, 1 << 14
+#: Sums are found level by level, many times faster than by numpy.add.reduceat, unless there are
+#: fewer of them than this for every level.
+_FEW_FIGURES = 512
 
 
 class Band(msgspec.Struct, frozen=True, dict=True):
@@ -61,9 +64,11 @@ class Band(msgspec.Struct, frozen=True, dict=True):
 
     def total(self, by_level: Floats, axis: int = 0) -> Floats:
         """Figures by level summed to figures by column."""
-        # Many times faster than numpy.add.reduceat, where columns have few levels.
+        most = int(self.sizes.max())
+        if by_level.size // self.levels * len(self.starts) <= most * _FEW_FIGURES:
+            return np.add.reduceat(by_level, self.starts, axis)
         found = by_level.take(self.starts, axis)
-        for level in range(1, int(self.sizes.max())):
+        for level in range(1, most):
             more = self.sizes > level
             part = by_level.take(self.starts[more] + level, axis)
             if more.all():
