@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from nachsicht.contracts import ProgressListener
 from nachsicht.errors import SettingsError
@@ -16,9 +16,6 @@ from nachsicht.model.profile import ProfileDocument
 from nachsicht.results import Comparison, Profile
 from nachsicht.settings import Settings
 from nachsicht.settings_files import settings_from
-
-if TYPE_CHECKING:
-    pass
 
 
 def profile(

@@ -78,7 +78,7 @@ def test_version_loads_nothing_heavy():
         "import sys, nachsicht.cli.commands as c\n"
         "try: c.main(['--version'])\n"
         "except SystemExit: pass\n"
-        "heavy = {'numpy', 'pyarrow', 'scipy', 'pandas', 'rich', 'jinja2', 'msgspec'}\n"
+        "heavy = {'numpy', 'pyarrow', 'scipy', 'pandas', 'rich', 'minijinja', 'msgspec'}\n"
         "print(sorted(heavy & set(sys.modules)))\n"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

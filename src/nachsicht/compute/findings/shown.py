@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -206,22 +207,29 @@ def _outermost(column: ColumnSummary, array: Any) -> _Places:
     if not numbers or not isinstance(detail, QuantitySummary) or not known(median):
         return np.empty(0, np.int64)
     values, present = numbers
-    # In the precision of the summary, whose ends must be found again.
-    away = np.abs(values.astype(np.float64, copy=False) - median)
-    # The outermost values, of which the summary tells how many rows have them, make a limit.
+    low, high = _ends_of_outermost(detail, float(median))
+    places = np.flatnonzero(present & ((values <= low) | (values >= high)))
+    away = np.abs(values[places].astype(np.float64) - median)
+    return np.sort(_largest(away, places))
+
+
+def _ends_of_outermost(detail: QuantitySummary, median: float) -> tuple[float, float]:
+    """The outermost values begin up to the first of these, and from the second on.
+
+    The summary tells how many rows have each of the values at the ends.
+    """
     ends = {end.value: end.count for end in (*detail.lowest, *detail.highest)}
-    distances = sorted(
-        ((abs(value - median), count) for value, count in ends.items()), reverse=True
-    )
-    limit, rows = 0.0, 0
-    for distance, count in distances:
-        limit, rows = float(distance), rows + count
+    by_distance = sorted(ends, key=lambda value: -abs(value - median))
+    rows = 0
+    for value in by_distance:
+        rows += ends[value]
         if rows >= MOST_ROWS:
+            chosen = [end for end in ends if abs(end - median) >= abs(value - median)]
             break
     else:
-        limit = 0.0
-    places = np.flatnonzero(present & (away >= limit))
-    return np.sort(_largest(away[places], places))
+        return median, median  # there are few rows
+    low = max((value for value in chosen if value < median), default=-math.inf)
+    return low, min((value for value in chosen if value >= median), default=math.inf)
 
 
 def _latest(_: Finding, arrays: Sequence[Any]) -> _Places:

@@ -161,7 +161,8 @@ def _among(
     few: Sequence[Side], in_order: NDArray[np.int64], places: NDArray[np.int64]
 ) -> list[Side]:
     """The columns at places, all of them among those in order where ``few`` has them already."""
-    return [side.at(np.searchsorted(in_order, places)) for side in few]
+    among = np.searchsorted(in_order, places)
+    return [side.at(among) for side in few]
 
 
 def _relation(
