@@ -11,6 +11,7 @@ from hypothesis.extra import numpy as hnp
 
 from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.compiled import orders, sums
+from nachsicht.compute.relations.products import products_of_rows
 
 #: Lengths around those of a lane and of a piece, where the last ones are handled by themselves.
 LENGTHS = st.sampled_from([0, 1, 7, 8, 9, 511, 512, 513, 1030]) | st.integers(0, 40)
@@ -116,3 +117,10 @@ def test_what_is_nearly_whole(values, times):
     scaled = values * times
     near_enough = np.abs(scaled - np.rint(scaled)) <= 1e-12 * np.maximum(np.abs(scaled), 1)
     assert found.tolist() == near_enough.tolist()
+
+
+@given(st.integers(0, 36), st.sampled_from([0, 1, 7, 8, 9, 2047, 2048, 2049, 4100]))
+def test_products_of_rows_are_those_of_matrices(k, n):
+    rows = np.random.default_rng(37 * n + k).integers(-1000, 1000, (k, n)).astype(np.float64)
+    # Whole numbers, so that no order of summing gives another figure.
+    assert np.array_equal(products_of_rows(rows), rows @ rows.T)

@@ -12,6 +12,7 @@
 
 #define PIECE 512
 #define WIDTH 8
+#define TILE 4
 
 typedef double Lanes __attribute__((vector_size(WIDTH * sizeof(double))));
 
@@ -89,6 +90,32 @@ static void sum_with_scores(const double *values, const double *scores, ptrdiff_
     sums[0] = TOTAL(first);
     sums[1] = TOTAL(second);
     sums[2] = TOTAL(products);
+}
+
+/* The sums of the products of each of four rows of numbers with each of four others, added up. */
+FOR_EACH_PROCESSOR
+static void add_products(const double *const *ones, const double *const *others, ptrdiff_t n,
+                         double *sums)
+{
+    Lanes all[TILE][TILE], one[TILE], other[TILE];
+    ptrdiff_t k = 0;
+    memset(all, 0, sizeof(all));
+    for (; k + WIDTH <= n; k += WIDTH) {
+        for (int i = 0; i < TILE; i++) {
+            memcpy(&one[i], ones[i] + k, sizeof(Lanes));
+            memcpy(&other[i], others[i] + k, sizeof(Lanes));
+        }
+        for (int i = 0; i < TILE; i++)
+            for (int j = 0; j < TILE; j++)
+                all[i][j] += one[i] * other[j];
+    }
+    for (int i = 0; i < TILE; i++)
+        for (int j = 0; j < TILE; j++) {
+            double left = 0.0;
+            for (ptrdiff_t l = k; l < n; l++)
+                left += ones[i][l] * others[j][l];
+            sums[i * TILE + j] += TOTAL(all[i][j]) + left;
+        }
 }
 
 /* Each value less a number; the values may be written over. */

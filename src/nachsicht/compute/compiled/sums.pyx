@@ -22,12 +22,15 @@ ctypedef fused Real:
 
 cdef extern from "lanes.h" nogil:
     enum: PIECE
+    enum: TILE
     double sum_away(const double* values, Py_ssize_t n, double middle)
     void sum_powers(
         const double* values, Py_ssize_t n, double factor, double middle, double* sums)
     void sum_with_scores(
         const double* values, const double* scores, Py_ssize_t n, double factor, double middle,
         double* sums)
+    void add_products(
+        const double* const* ones, const double* const* others, Py_ssize_t n, double* sums)
     void write_away(const double* values, Py_ssize_t n, double from_, double* into)
     int64_t count_set(const uint8_t* flags, Py_ssize_t n)
     void are_near_whole(
@@ -123,6 +126,41 @@ cdef inline bint less(
                 beyond |= <int64_t>(values[i] | first)
             into[i] = <double>apart
     return beyond >= 0
+
+
+cdef extern from *:
+    """
+    // So many numbers of some dozens of rows stay in the cache while these are multiplied.
+    #define AT_ONCE 2048
+    """
+    enum: AT_ONCE
+
+
+def products(const double[:, ::1] rows, double[:, ::1] into):
+    """The sums of the products of every two rows; there is one row at least."""
+    cdef Py_ssize_t k = rows.shape[0], n = rows.shape[1], tiles = (k + TILE - 1) // TILE
+    cdef Py_ssize_t start = 0, one, other, i, j
+    cdef const double* ones[TILE]
+    cdef const double* others[TILE]
+    cdef double sums[TILE * TILE]
+    into[:] = 0.0
+    with nogil:
+        while start < n:
+            for one in range(tiles):
+                for other in range(one, tiles):
+                    for i in range(TILE):  # the last row stands for those that are not there
+                        ones[i] = &rows[min(TILE * one + i, k - 1), start]
+                        others[i] = &rows[min(TILE * other + i, k - 1), start]
+                    for i in range(TILE * TILE):
+                        sums[i] = 0.0
+                    add_products(ones, others, min(AT_ONCE, n - start), sums)
+                    for i in range(min(TILE, k - TILE * one)):
+                        for j in range(min(TILE, k - TILE * other)):
+                            into[TILE * one + i, TILE * other + j] += sums[TILE * i + j]
+            start += AT_ONCE
+        for i in range(k):
+            for j in range(i):
+                into[i, j] = into[j, i]
 
 
 def centred(const Number[::1] values, const uint8_t[::1] present, double[::1] into):

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.compiled.sums import centred
 from nachsicht.compute.ordering import plain
+from nachsicht.compute.relations.products import products_of_rows
 
 #: Rows that are multiplied at once.
-BLOCK_ROWS = 1 << 16
+BLOCK_ROWS = 60_000
 #: Correlations are told to so many decimals; more depend on the order of the summing.
 DECIMALS = 12
 #: Relative size of what rounding leaves of sums that should be zero.
@@ -105,5 +106,5 @@ def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMomen
             rows,
             shifted + (means + first)[:, None],
             np.maximum(squares - rows * shifted**2, 0),
-            np.dot(away, away.T) - rows * shifted * shifted.T,
+            products_of_rows(away) - rows * shifted * shifted.T,
         )

@@ -15,13 +15,14 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.compute.relations.products import products_of_rows
 from nachsicht.compute.relations.sides import Floats, Quantity, Spread, ranks
 
 #: Rows times pairs with gaps that are ranked again at most; beyond, rows are drawn.
 MOST_RANKED = 20_000_000
 #: At least so many rows are drawn.
 FEWEST_DRAWN = 1_000
-_BLOCK_ROWS = 1 << 15
+_BLOCK_ROWS = 30_000
 
 
 class Correlations(msgspec.Struct, frozen=True):
@@ -97,8 +98,7 @@ def _of_whole(
 
     def products(start: int) -> Floats:
         x = np.array([r[start : start + _BLOCK_ROWS] for r in ranked], np.float64)
-        found: Floats = np.dot(x, x.T)
-        return found
+        return products_of_rows(x)
 
     sums = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)
     scale = np.sqrt(np.diag(sums) / n)
