@@ -65,7 +65,7 @@ def run_comparison(
     chosen = labels_for(names, labels or settings.labels or None)
     # These import parts of each other in circles, which two threads must not begin at a time.
     import_module("pyarrow")
-    meanwhile(lambda: import_module("nachsicht._on_demand"))
+    meanwhile(_prepare)
     opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []
     for done, name, read, label in zip(ready, names, opened, chosen, strict=True):
@@ -80,6 +80,14 @@ def run_comparison(
         versions[0].title if len(versions) == 1 else title_for(names, chosen)
     )
     return OnDemand(versions, title, settings, theme, accepted)
+
+
+def _prepare() -> None:
+    """Load what computes, and look for the libraries that have threads of their own."""
+    import_module("nachsicht._on_demand")
+    from nachsicht.engines.threads import libraries
+
+    libraries()
 
 
 def _version(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from os import PathLike
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -106,6 +105,8 @@ def default_file() -> Path | None:
 
 
 def _values(path: Path) -> dict[str, Any]:
+    import tomllib
+
     try:
         text = path.read_text(encoding="utf-8")
     except OSError as error:

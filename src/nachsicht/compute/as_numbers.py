@@ -14,11 +14,14 @@ from nachsicht.compute.arrays import values_of
 SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 
 
-def as_numbers(array: Any) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
+def as_numbers(
+    array: Any, *, finite: bool = False
+) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
     """Numbers of any stored type, and where they are present and finite.
 
     Moments count in their stored unit, durations in seconds. Where a value is not present,
-    any number stands. Texts, times of day and nested values are none: None.
+    any number stands. Texts, times of day and nested values are none: None. ``finite`` tells
+    where it is known that all are present and finite.
     """
     types, stored = pa.types, array.type
     if types.is_decimal(stored):
@@ -34,7 +37,7 @@ def as_numbers(array: Any) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
     values = values_of(array)
     if types.is_duration(stored):
         values = values * SECONDS[stored.unit]
-    present = np.isfinite(values)
+    present = np.ones(len(values), np.bool_) if finite else np.isfinite(values)
     if array.null_count:
         present &= values_of(array.is_valid())
     return values, present

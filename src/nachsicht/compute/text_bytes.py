@@ -210,6 +210,10 @@ def first_texts(
 
     Of equal keys those of the texts that come first.
     """
+    if falling:  # of texts that are mostly different few stand more than once
+        often = np.flatnonzero(keys > 1)
+        if most <= len(often) < len(keys):
+            return often[first_texts(texts.at(often), keys[often], most, falling=True)]
     chosen = np.empty(min(most, len(keys)), np.int64)
     if len(chosen):
         kernels.first_texts(*texts, np.ascontiguousarray(keys), falling, chosen)

@@ -18,10 +18,11 @@ def count_words_in(tally: Tally) -> Tally:
 
     Words are runs of Unicode letters, marks, digits, underscores and apostrophes.
     """
-    plain = tally.measured.ascii
-    parts = [Tally.of(*counted_runs(tally.bytes.of(LOWER).at(plain), tally.counts[plain]))]
-    if not plain.all():
-        others = pc.utf8_lower(tally.values.take(arrow_of(np.flatnonzero(~plain))))
-        spaced = pc.replace_substring_regex(others, _BETWEEN, " ")
-        parts.append(Tally.of(*counted_runs(bytes_of(spaced), tally.counts[~plain])))
+    plain, lower = tally.measured.ascii, tally.bytes.of(LOWER)
+    if plain.all():
+        return Tally.of(*counted_runs(lower, tally.counts))
+    parts = [Tally.of(*counted_runs(lower.at(plain), tally.counts[plain]))]
+    others = pc.utf8_lower(tally.values.take(arrow_of(np.flatnonzero(~plain))))
+    spaced = pc.replace_substring_regex(others, _BETWEEN, " ")
+    parts.append(Tally.of(*counted_runs(bytes_of(spaced), tally.counts[~plain])))
     return merge_tallies(parts)

@@ -14,7 +14,7 @@ from nachsicht.settings import Settings
 
 
 @cache
-def _libraries() -> ThreadpoolController:
+def libraries() -> ThreadpoolController:
     """That have threads of their own; looked for once, since that takes a while."""
     return ThreadpoolController()
 
@@ -27,7 +27,7 @@ def threads(settings: Settings) -> Iterator[ThreadPoolExecutor]:
     on each of them.
     """
     with (
-        _libraries().limit(limits=1, user_api="blas"),
+        libraries().limit(limits=1, user_api="blas"),
         ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool,
     ):
         yield pool

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from functools import cache
-from importlib.resources import files
 from typing import Any
 
 
@@ -12,6 +11,7 @@ from typing import Any
 def catalogue(language: str = "en") -> dict[str, Any]:
     """The catalogue of a language, as nested tables."""
     import tomllib
+    from importlib.resources import files
 
     text = files(__name__).joinpath(f"{language}.toml").read_text(encoding="utf-8")
     return tomllib.loads(text)

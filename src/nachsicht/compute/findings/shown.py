@@ -39,6 +39,7 @@ class Shower:
     def __init__(self, label: str, table: Any, columns: Sequence[ColumnSummary]) -> None:
         self._label, self._table = label, table
         self._columns = columns
+        self._far: dict[int, _Places] = {}
         self._places = {column.name: column.position for column in reversed(columns)}
         named = [c.name for c in columns if c.kind in (Kind.IDENTIFIER, Kind.MOMENT)]
         self._names = named[:1]
@@ -68,7 +69,7 @@ class Shower:
         if finding.code in _TWICE:
             places = self._twice(own)
         elif newest and finding.code in _OUTERMOST:
-            places = _outermost(self._columns[self._places[there[0]]], arrays[0])
+            places = self._outermost(self._places[there[0]])
         else:
             places = _looked_up(rule, finding, arrays) if rule else _any_present(arrays)
         if not len(places):
@@ -86,6 +87,13 @@ class Shower:
                 for place, own in zip(places[:MOST_ROWS].tolist(), cells, strict=True)
             ),
         )
+
+    def _outermost(self, position: int) -> _Places:
+        """Rows far from all others in a column, of which several findings may speak."""
+        if position not in self._far:
+            found = _outermost(self._columns[position], self._table.column(position))
+            self._far[position] = found
+        return self._far[position]
 
     def _twice(self, names: Sequence[str]) -> _Places:
         """Rows of an identifier's values that occur more than once."""

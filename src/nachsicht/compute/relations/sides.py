@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import chain
+from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
@@ -27,6 +28,17 @@ OTHER_LEVELS = "…"
 Spread = Callable[..., Iterable[Any]]
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
+T = TypeVar("T")
+U = TypeVar("U")
+#: Of work that takes little each, so many parts are spread.
+_PARTS = 8
+
+
+def spread_in_parts(spread: Spread, function: Callable[[T], U], things: Sequence[T]) -> Iterator[U]:
+    """As `map`, of many things that take so little each that handing them over takes longer."""
+    size = max(-(-len(things) // _PARTS), 1)
+    parts = [things[start : start + size] for start in range(0, len(things), size)]
+    return chain.from_iterable(spread(lambda part: [function(thing) for thing in part], parts))
 
 
 class Quantity(msgspec.Struct, frozen=True, eq=False, dict=True):
@@ -143,7 +155,7 @@ def side_of(column: ColumnSummary, array: Any) -> Side | None:
         return _lumped(column.name, names[:-1], codes)
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
-    numbers = as_numbers(array)
+    numbers = as_numbers(array, finite=_all_finite(column))
     if numbers is None:
         return None
     values, present = numbers
@@ -153,6 +165,10 @@ def side_of(column: ColumnSummary, array: Any) -> Side | None:
         if max(-float(held.min(initial=0)), float(held.max(initial=0))) * ticks >= 2**63:
             ticks = 0.0  # millions of years from now: a number, but no date of a calendar
     return Quantity(column.name, values, present, ticks)
+
+
+def _all_finite(column: ColumnSummary) -> bool:
+    return isinstance(column.detail, QuantitySummary) and column.detail.finite == column.rows
 
 
 def _ticks_of(stored: Any) -> float:

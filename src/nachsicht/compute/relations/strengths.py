@@ -36,6 +36,7 @@ from nachsicht.compute.relations.sides import (
     Side,
     Spread,
     sides_of,
+    spread_in_parts,
 )
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import Relation, Relations
@@ -276,7 +277,7 @@ def _taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], spread: Spre
         both = sides[pair[0]].present & sides[pair[1]].present
         return kendall_of_ranks(ranked[pair[0]][both], ranked[pair[1]][both])
 
-    found = zip(wanted, spread(tau, wanted), strict=True)
+    found = zip(wanted, spread_in_parts(spread, tau, wanted), strict=True)
     return {pair: (value, 0.0) for pair, value in found if value is not None}
 
 
@@ -285,7 +286,7 @@ def _drawn_taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], spread
     used = sorted({i for pair in wanted for i in pair})
     steps = spread(lambda i: steps_of(_values(sides[i]), sides[i].present), used)
     of = dict(zip(used, steps, strict=True))
-    found = spread(lambda pair: kendall_of_steps(of[pair[0]], of[pair[1]]), wanted)
+    found = spread_in_parts(spread, lambda pair: kendall_of_steps(of[pair[0]], of[pair[1]]), wanted)
     return {pair: tau for pair, tau in zip(wanted, found, strict=True) if tau is not None}
 
 
