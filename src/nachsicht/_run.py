@@ -27,6 +27,7 @@ from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings, as_described
 from nachsicht.sources import source_of
 from nachsicht.themes import theme_of
+from nachsicht.words import catalogue
 
 if TYPE_CHECKING:
     from nachsicht._on_demand import OnDemand
@@ -83,11 +84,12 @@ def run_comparison(
 
 
 def _prepare() -> None:
-    """Load what computes, and look for the libraries that have threads of their own."""
+    """Load what computes and tells, and look for the libraries that have threads of their own."""
     import_module("nachsicht._on_demand")
     from nachsicht.engines.threads import libraries
 
     libraries()
+    catalogue()
 
 
 def _version(

@@ -124,3 +124,10 @@ def test_products_of_rows_are_those_of_matrices(k, n):
     rows = np.random.default_rng(37 * n + k).integers(-1000, 1000, (k, n)).astype(np.float64)
     # Whole numbers, so that no order of summing gives another figure.
     assert np.array_equal(products_of_rows(rows), rows @ rows.T)
+
+
+@given(hnp.arrays(np.int64, LENGTHS), hnp.arrays(np.int64, st.integers(0, 5)).map(np.sort))
+def test_limits_that_numbers_reach_are_counted(numbers, limits):
+    into = np.empty(len(numbers), np.int32)
+    orders.reached(numbers, limits, into)
+    assert np.array_equal(into, np.searchsorted(limits, numbers, "right"))

@@ -12,7 +12,13 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in, values_of
-from nachsicht.compute.moments_in_time import coarsen_counts, observe_moments, places_in
+from nachsicht.compute.compiled.orders import reached
+from nachsicht.compute.moments_in_time import (
+    coarsen_counts,
+    observe_moments,
+    places_in,
+    unit_starts,
+)
 from nachsicht.compute.texts import number_text
 from nachsicht.compute.writing_of_texts import is_text_type
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary
@@ -83,11 +89,12 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
     part = observe_moments(column)
     if not part.chunks:
         return [MISSING_LEVEL], np.zeros(len(column), np.int32)
-    places = places_in(np.concatenate(part.chunks), unit)
-    first = int(places.min())
+    moments = np.concatenate(part.chunks)
+    first, last = places_in(np.array([moments.min(), moments.max()]), unit).tolist()
     letter = "M" if unit == "month" else "Y"
-    names = np.arange(first, int(places.max()) + 1).astype(f"datetime64[{letter}]").astype(str)
-    codes = (places - first).astype(np.int32)
+    names = np.arange(first, last + 1).astype(f"datetime64[{letter}]").astype(str)
+    codes = np.empty(len(moments), np.int32)
+    reached(moments, unit_starts(np.arange(first + 1, last + 1), unit), codes)
     if missing.any():
         codes, present = np.full(len(column), len(names), np.int32), codes
         codes[~missing] = present

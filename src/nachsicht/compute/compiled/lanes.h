@@ -148,6 +148,18 @@ static void are_near_whole(const double *values, ptrdiff_t n, double times, doub
     }
 }
 
+/* How many of some limits each number has reached. */
+FOR_EACH_PROCESSOR
+static void count_reached(const int64_t *numbers, ptrdiff_t n, const int64_t *limits,
+                          ptrdiff_t limits_in_all, int32_t *into)
+{
+    for (ptrdiff_t i = 0; i < n; i++)
+        into[i] = 0;
+    for (ptrdiff_t k = 0; k < limits_in_all; k++)
+        for (ptrdiff_t i = 0; i < n; i++)
+            into[i] += numbers[i] >= limits[k];
+}
+
 /* The largest of some numbers, or of their opposites. */
 FOR_EACH_PROCESSOR
 static int64_t largest_of(const int64_t *numbers, ptrdiff_t n, int64_t sign)

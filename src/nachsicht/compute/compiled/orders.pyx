@@ -6,6 +6,9 @@ from libc.string cimport memcpy
 cdef extern from "lanes.h" nogil:
     enum: PIECE
     int64_t largest_of(const int64_t* numbers, Py_ssize_t n, int64_t sign)
+    void count_reached(
+        const int64_t* numbers, Py_ssize_t n, const int64_t* limits, Py_ssize_t limits_in_all,
+        int32_t* into)
 
 cdef extern from *:
     """
@@ -206,6 +209,17 @@ def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):
                 found += 1
                 start = i
     return found
+
+
+def reached(const int64_t[::1] numbers, const int64_t[::1] limits, int32_t[::1] into):
+    """How many of some limits each number has reached; best they are few."""
+    cdef Py_ssize_t piece, start, n = numbers.shape[0]
+    cdef const int64_t* first = &limits[0] if limits.shape[0] else NULL
+    with nogil:
+        for piece in range((n + PIECE - 1) // PIECE):
+            start = piece * PIECE
+            count_reached(
+                &numbers[start], min(PIECE, n - start), first, limits.shape[0], &into[start])
 
 
 def told_of_counts(const int64_t[::1] counts):
