@@ -11,8 +11,6 @@ from nachsicht.model.pairs import PairView, TimeView
 from nachsicht.model.profile import ProfileDocument, Relation
 from nachsicht.words import number, percent, phrase, whole
 
-#: Digits that a drawing can show.
-_DIGITS = 5
 #: Columns that are tied so strongly say the same.
 _SAME = 0.98
 #: Columns of the table of loadings.
@@ -175,9 +173,10 @@ def _short(value: Any) -> Any:
     """The same values with no more digits than can be drawn."""
     if isinstance(value, float):
         # Moments in milliseconds need all of their digits.
-        return value if abs(value) > 1e9 else float(f"{value:.{_DIGITS}g}")
+        return value if abs(value) > 1e9 else float(f"{value:.5g}")
     if isinstance(value, dict):
         return {key: _short(one) for key, one in value.items()}
     if isinstance(value, list | tuple):
-        return [_short(one) for one in value]
+        # Most are counts.
+        return [one if type(one) is int else _short(one) for one in value]
     return value
