@@ -22,6 +22,8 @@ import pyarrow.csv
 import pyarrow.parquet as pq
 
 HERE = Path(__file__).parent
+#: So often the tools take their turn.
+ROUNDS = 5
 CODE = (
     "import nachsicht, sys; nachsicht.profile(sys.argv[1], **eval(sys.argv[2])).write(sys.argv[3])"
 )
@@ -38,18 +40,26 @@ class Measured(NamedTuple):
 
 def measure(command: Sequence[object], runs: int = 3) -> Measured:
     """Run a command several times; it must succeed."""
+    return together([once(command) for _ in range(runs)])
+
+
+def together(runs: Sequence[Measured]) -> Measured:
+    """Several runs as one."""
+    seconds = sorted(run.seconds for run in runs)
+    return Measured(seconds[len(seconds) // 2], max(run.megabytes for run in runs))
+
+
+def once(command: Sequence[object]) -> Measured:
+    """Run a command."""
     # Set for old builds of OpenBLAS on some machines; they slow a current NumPy.
     clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
-    seconds, memory = [], 0
-    for _ in range(runs):
-        started = time.perf_counter()
-        process = subprocess.Popen([*map(str, command)], env=clean, stdout=subprocess.DEVNULL)
-        _, status, usage = os.wait4(process.pid, 0)
-        seconds.append(time.perf_counter() - started)
-        process.returncode = os.waitstatus_to_exitcode(status)
-        assert process.returncode == 0, command
-        memory = max(memory, usage.ru_maxrss)
-    return Measured(sorted(seconds)[len(seconds) // 2], memory / 1024)
+    started = time.perf_counter()
+    process = subprocess.Popen([*map(str, command)], env=clean, stdout=subprocess.DEVNULL)
+    _, status, usage = os.wait4(process.pid, 0)
+    seconds = time.perf_counter() - started
+    process.returncode = os.waitstatus_to_exitcode(status)
+    assert process.returncode == 0, command
+    return Measured(seconds, usage.ru_maxrss / 1024)
 
 
 def prepare(folder: Path) -> None:
@@ -62,11 +72,16 @@ def prepare(folder: Path) -> None:
     subprocess.run([sys.executable, "-c", make], check=True, cwd=HERE)
 
 
-def side_by_side(folder: Path, lines: list[str]) -> float:
+def side_by_side(folder: Path, lines: list[str]) -> None:
     """The battery in each tool, over a million rows of 30 columns."""
     path = data.mixed_file(folder, 1_000_000)
     names = ("bare_read", "nachsicht", "pandas", "polars", "duckdb")
-    found = {n: measure([sys.executable, HERE / "batteries.py", n, path]) for n in names}
+    # In turn, since a machine is not equally fast at all times.
+    rounds = [
+        {n: once([sys.executable, HERE / "batteries.py", n, path]) for n in names}
+        for _ in range(ROUNDS)
+    ]
+    found = {n: together([measured[n] for measured in rounds]) for n in names}
     own = found["nachsicht"]
     lines += [
         "## One million rows, 30 columns, Parquet",
@@ -77,24 +92,26 @@ def side_by_side(folder: Path, lines: list[str]) -> float:
     for name, measured in found.items():
         ratio = own.seconds / measured.seconds
         lines.append(
-            f"| {name.replace('_', ' ')} | {measured.seconds:.1f} | {ratio:.2f} × | "
+            f"| {name.replace('_', ' ')} | {measured.seconds:.2f} | {ratio:.3f} × | "
             f"{measured.megabytes:.0f} |"
         )
     lines += [
         "",
+        f"Each is the median of {ROUNDS} runs, in which all took their turn. "
         "Nachsicht's figure is a whole `nachsicht.profile` with the page written, relations of all "
         "pairs over all rows included.",
         "",
     ]
-    return own.seconds
 
 
-def straight(folder: Path, lines: list[str], million: float) -> None:
+def straight(folder: Path, lines: list[str]) -> None:
     """How time and memory grow."""
     rows = []
-    ten = data.mixed_file(folder, 10_000_000)
+    one, ten = data.mixed_file(folder, 1_000_000), data.mixed_file(folder, 10_000_000)
+    before = measure([sys.executable, "-c", CODE, one, "{}", folder / "x.html"])
     found = measure([sys.executable, "-c", CODE, ten, "{}", folder / "x.html"], runs=1)
-    rows.append(("10,000,000 × 30 Parquet", found, f"{found.seconds / million:.1f} × 1 M rows"))
+    told = f"{found.seconds / before.seconds:.1f} × 1 M rows just before"
+    rows.append(("10,000,000 × 30 Parquet", found, told))
     text = data.csv_file(folder, 3.0)
     options = "{'memory_bytes': 500_000_000}"
     found = measure([sys.executable, "-c", CODE, text, options, folder / "x.html"], runs=1)
@@ -168,10 +185,10 @@ def main() -> None:
         "",
     ]
     prepare(folder)
-    million = side_by_side(folder, lines)
+    side_by_side(folder, lines)
     relating(lines)
     comparing(folder, lines)
-    straight(folder, lines, million)
+    straight(folder, lines)
     text = "\n".join(lines) + "\n"
     (HERE.parent / "docs" / "benchmarks.md").write_text(text)
     print(text)
