@@ -14,6 +14,10 @@ ctypedef fused Place:
     int32_t
     int64_t
 
+cdef extern from "eights.h" nogil:
+    const uint64_t HIGH
+    uint64_t EVERY(uint64_t byte)
+
 cdef extern from *:
     """
     #define fetch_ahead(place) __builtin_prefetch(place)
@@ -21,16 +25,11 @@ cdef extern from *:
     #define AHEAD 16
     // The half of a hash that is kept with a code.
     #define HALF 0xFFFFFFFF00000000u
-    // One bit of each of eight bytes, the highest; and eight times the same byte.
-    #define HIGH 0x8080808080808080u
-    #define EVERY(byte) (0x0101010101010101u * (byte))
     #define first_bit(bits) __builtin_ctzll(bits)
     """
     void fetch_ahead(const void* place) noexcept nogil
     enum: AHEAD
     const uint64_t HALF
-    const uint64_t HIGH
-    uint64_t EVERY(uint64_t byte) noexcept nogil
     int first_bit(uint64_t bits) noexcept nogil
 
 

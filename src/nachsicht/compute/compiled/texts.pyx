@@ -9,14 +9,9 @@ from libc.string cimport memchr, memcmp, memcpy
 from nachsicht.compute.compiled.hashes cimport word_of
 
 
-cdef extern from *:
-    """
-    // One bit of each of eight bytes, the highest.
-    #define HIGH 0x8080808080808080u
-    #define EVERY(byte) (0x0101010101010101u * (byte))
-    """
+cdef extern from "eights.h" nogil:
     const uint64_t HIGH
-    uint64_t EVERY(uint64_t byte) noexcept nogil
+    uint64_t EVERY(uint64_t byte)
 
 
 cdef inline bint is_space(uint8_t byte) noexcept nogil:
