@@ -30,7 +30,6 @@ from nachsicht.compute.relations.comoments import CoMoments, observe_comoments
 from nachsicht.compute.relations.components import components_of
 from nachsicht.compute.relations.pair_views import views_of
 from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
-from nachsicht.compute.relations.sides import Spread
 from nachsicht.compute.relations.strengths import by_names, relations_of
 from nachsicht.compute.repeats import (
     CondensedRepeats,
@@ -41,6 +40,7 @@ from nachsicht.compute.repeats import (
     further_looks,
     in_columns,
 )
+from nachsicht.compute.spreading import Spread
 from nachsicht.errors import SourceUnreadable
 from nachsicht.model.description import ColumnDescription, Description
 from nachsicht.settings import Settings

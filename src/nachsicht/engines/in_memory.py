@@ -28,7 +28,6 @@ from nachsicht.compute.over_time import over_time
 from nachsicht.compute.relations.components import components_of
 from nachsicht.compute.relations.pair_views import views_of
 from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
-from nachsicht.compute.relations.sides import Spread
 from nachsicht.compute.relations.strengths import Found, relations_of
 from nachsicht.compute.repeats import (
     Look,
@@ -38,6 +37,7 @@ from nachsicht.compute.repeats import (
     in_columns,
     with_cells,
 )
+from nachsicht.compute.spreading import Spread
 from nachsicht.compute.stored import stored_type
 from nachsicht.compute.table_part import observe_with_rows
 from nachsicht.contracts import Progress, ProgressListener

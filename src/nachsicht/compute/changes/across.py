@@ -11,9 +11,10 @@ from nachsicht.compute.changes.course import way_of
 from nachsicht.compute.changes.matching import Pair
 from nachsicht.compute.changes.pairs_across import components_across, with_pairs
 from nachsicht.compute.changes.spreads import shared_log_spread, shared_spread
-from nachsicht.compute.changes.two_versions import Compared, Spread, compare_two
+from nachsicht.compute.changes.two_versions import Compared, compare_two
 from nachsicht.compute.changes.verdict import Made, verdict_on
 from nachsicht.compute.findings.as_described import still_to_tell
+from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
 from nachsicht.model.documents import FORMAT_VERSION

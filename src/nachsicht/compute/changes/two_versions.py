@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from typing import Any
+from collections.abc import Sequence
 
 import msgspec
 
@@ -27,11 +26,10 @@ from nachsicht.compute.changes.row_changes import (
 from nachsicht.compute.changes.swaps import Swap, swaps_in
 from nachsicht.compute.findings.shown import Shower, with_rows_of_both
 from nachsicht.compute.rows.matching import compare_rows
+from nachsicht.compute.spreading import Spread
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.words import percent
-
-Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterable[Any]]
 
 
 class Compared(msgspec.Struct, frozen=True):

@@ -17,7 +17,7 @@ from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import short_texts
 from nachsicht.compute.columns import is_text
 from nachsicht.compute.levels_in import levels_in
-from nachsicht.compute.relations.sides import Spread
+from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.findings import Finding, ShownRow, ShownRows
 from nachsicht.model.kinds import Kind

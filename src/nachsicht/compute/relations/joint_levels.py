@@ -20,7 +20,8 @@ from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.compiled import sums as kernels
 from nachsicht.compute.kept import kept
 from nachsicht.compute.relations.bands import BLOCK_ROWS, Band, slices
-from nachsicht.compute.relations.sides import Codes, Floats, Quantity, Spread
+from nachsicht.compute.relations.sides import Codes, Floats, Quantity
+from nachsicht.compute.spreading import Spread
 
 #: Two numbers for each cell should stay in the cache.
 MOST_CELLS = 1 << 11

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from nachsicht.compute.relations.bands import Band, bands_of
 from nachsicht.compute.relations.joint_levels import counts_of_pairs, power_sums
 from nachsicht.compute.relations.rank_correlations import Correlations
-from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Spread
+from nachsicht.compute.relations.sides import Floats, Levels, Quantity
+from nachsicht.compute.spreading import Spread
 
 
 def cramers_vs(sides: Sequence[Levels]) -> Correlations:

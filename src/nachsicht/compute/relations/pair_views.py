@@ -9,7 +9,8 @@ import numpy as np
 from nachsicht.compute.over_time import time_view, units_of
 from nachsicht.compute.quantiles import quantile
 from nachsicht.compute.relations.grids import axis_of, grid_of, places_on
-from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Side, Spread
+from nachsicht.compute.relations.sides import Floats, Levels, Quantity, Side
+from nachsicht.compute.spreading import Spread
 from nachsicht.model.pairs import (
     BOX_SHARES,
     Axis,

@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.relations.products import products_of_rows
-from nachsicht.compute.relations.sides import Floats, Quantity, Spread, ranks
+from nachsicht.compute.relations.sides import Floats, Quantity, ranks
+from nachsicht.compute.spreading import Spread
 
 #: Rows times pairs with gaps that are ranked again at most; beyond, rows are drawn.
 MOST_RANKED = 20_000_000

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import chain
-from typing import Any, TypeVar
+from collections.abc import Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -17,6 +16,7 @@ from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.kept import kept
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.ordering import doubled_ranks
+from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
 
 #: At most so many columns are related to each other.
@@ -25,20 +25,8 @@ MOST_COLUMNS = 2_000
 MOST_LEVELS = 24
 OTHER_LEVELS = "…"
 
-Spread = Callable[..., Iterable[Any]]
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
-T = TypeVar("T")
-U = TypeVar("U")
-#: Of work that takes little each, so many parts are spread.
-_PARTS = 8
-
-
-def spread_in_parts(spread: Spread, function: Callable[[T], U], things: Sequence[T]) -> Iterator[U]:
-    """As `map`, of many things that take so little each that handing them over takes longer."""
-    size = max(-(-len(things) // _PARTS), 1)
-    parts = [things[start : start + size] for start in range(0, len(things), size)]
-    return chain.from_iterable(spread(lambda part: [function(thing) for thing in part], parts))
 
 
 class Quantity(msgspec.Struct, frozen=True, eq=False, dict=True):

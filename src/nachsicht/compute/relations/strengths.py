@@ -34,10 +34,9 @@ from nachsicht.compute.relations.sides import (
     Levels,
     Quantity,
     Side,
-    Spread,
     sides_of,
-    spread_in_parts,
 )
+from nachsicht.compute.spreading import Spread, spread_in_parts
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import Relation, Relations
 

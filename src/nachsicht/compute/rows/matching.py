@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -26,6 +26,7 @@ from nachsicht.compute.rows.keys import (
     one_array,
     possible_keys,
 )
+from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
 
@@ -37,7 +38,6 @@ _KEYS = 5
 _Places = NDArray[np.int64]
 _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
 #: Applies a function to many things, on several threads or one.
-Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterable[Any]]
 
 
 class _Matched(msgspec.Struct, frozen=True):
