@@ -172,8 +172,8 @@ class _Reader(msgspec.Struct):
             return
         if unread.lines > MOST_UNREAD * (rows + unread.lines):
             raise SourceUnreadable(
-                f"the file is no table: {unread.lines:,} lines have another number of fields "
-                f"than the first, such as {unread.examples[0]}",
+                "the file is no table: another number of fields than the first have "
+                f"{unread.lines:,} of {rows + unread.lines:,} lines, such as {unread.examples[0]}",
                 where=str(self.path),
                 todo="Check the delimiter, or give it with --delimiter.",
             )
