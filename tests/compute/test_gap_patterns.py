@@ -1,5 +1,7 @@
 """Which columns go missing together and where, and the rows that are shown; against pandas."""
 
+from datetime import datetime
+
 import numpy as np
 import pandas as pd
 import pyarrow as pa
@@ -10,6 +12,7 @@ from hypothesis import strategies as st
 import nachsicht
 from nachsicht.compute.excerpts import DRAWN, SHOWN, observe_ends
 from nachsicht.compute.gap_patterns import MOST_BLOCKS, observe_patterns
+from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
 
 RNG = np.random.default_rng(41)
 
@@ -106,3 +109,14 @@ def test_patterns_of_very_many_columns_are_counted_too():
     counts = expected.value_counts()
     assert {p.columns: p.rows for p in found.patterns}.items() <= counts.to_dict().items()
     assert found.further_patterns == max(len(counts) - len(found.patterns), 0)
+
+
+@pytest.mark.parametrize("unit", ["month", "year"])
+@pytest.mark.parametrize("far", [[], [datetime(9999, 12, 31)]])
+def test_levels_by_calendar_unit_are_those_of_pandas(unit, far):
+    held = [datetime(2019, 11, 30, 23, 59, 59), datetime(2019, 12, 1), None, datetime(2021, 1, 1)]
+    moments = [*held, *far]
+    names, codes = levels_in(pa.array(moments, pa.timestamp("us")), unit)
+    letter = "M" if unit == "month" else "Y"
+    wanted = [str(pd.Period(m, letter)) if m else MISSING_LEVEL for m in moments]
+    assert [names[code] for code in codes] == wanted

@@ -29,6 +29,8 @@ MOST_LEVELS = 24
 MOST_COLUMNS = 12
 MISSING_LEVEL = ""
 _CALENDAR = ("month", "year")
+#: Each moment is held against the beginnings of all of so few units.
+_FEW_UNITS = 128
 
 
 class SplitBy(msgspec.Struct, frozen=True):
@@ -93,8 +95,12 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
     first, last = places_in(np.array([moments.min(), moments.max()]), unit).tolist()
     letter = "M" if unit == "month" else "Y"
     names = np.arange(first, last + 1).astype(f"datetime64[{letter}]").astype(str)
-    codes = np.empty(len(moments), np.int32)
-    reached(moments, unit_starts(np.arange(first + 1, last + 1), unit), codes)
+    begins = unit_starts(np.arange(first + 1, last + 1), unit)
+    if len(begins) <= _FEW_UNITS:
+        codes = np.empty(len(moments), np.int32)
+        reached(moments, begins, codes)
+    else:  # as where a date stands for none, thousands of years from the others
+        codes = np.searchsorted(begins, moments, "right").astype(np.int32)
     if missing.any():
         codes, present = np.full(len(column), len(names), np.int32), codes
         codes[~missing] = present
