@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.ordering import doubled_ranks, order_of, repeated, runs_of
+from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.ordering import doubled_ranks, longer_runs_of, order_of, repeated, runs_of
 
 NUMBERS = st.one_of(
     hnp.arrays(np.float64, st.integers(0, 40), elements=st.floats(allow_nan=False)),
@@ -40,6 +41,42 @@ def test_runs_are_those_of_numpy(values):
     expected = np.unique(values, return_counts=True)
     assert np.array_equal(distinct, expected[0])
     assert np.array_equal(counts, expected[1])
+
+
+@given(NUMBERS, st.integers(1, 9), st.integers(0, 300))
+def test_longer_runs_are_those_of_numpy_that_are(values, times, alone):
+    values = np.sort(np.concatenate((values, np.repeat(values[:3], times), np.arange(alone))))
+    _, places, counts = np.unique(values, return_index=True, return_counts=True)
+    starts, lengths = longer_runs_of(values)
+    assert np.array_equal(starts, places[counts > 1])
+    assert np.array_equal(lengths, counts[counts > 1])
+
+
+def test_more_longer_runs_than_are_found_at_once():
+    values = np.repeat(np.arange(150_000), np.tile([1, 2, 3], 50_000))
+    starts, lengths = longer_runs_of(values)
+    assert np.array_equal(values[starts], np.arange(150_000)[np.arange(150_000) % 3 > 0])
+    assert np.array_equal(lengths, np.tile([2, 3], 50_000))
+
+
+@pytest.mark.parametrize("rows", [3, 4_000, 40_000])
+@pytest.mark.parametrize("different", [1, 2, 90, 3_000, 100_000])
+def test_the_outermost_values_and_their_rows(rows, different):
+    values = np.append(np.random.default_rng(rows).integers(0, different, rows), [-1, different])
+    numbers = SortedNumbers(np.sort(values))
+    counted = pd.Series(values).value_counts().sort_index()
+    assert numbers.distinct == len(counted)
+    assert numbers.once == (counted == 1).sum()
+    assert numbers.distinct_values.tolist() == counted.index.tolist()
+    assert numbers.distinct_counts.tolist() == counted.tolist()
+    for most in (1, 10, 2_000):
+        for found, told in (
+            (numbers.lowest(most), counted[:most]),
+            (numbers.highest(most), counted[::-1][:most]),
+        ):
+            assert found[0].tolist() == told.index.tolist()
+            assert found[1].tolist() == told.tolist()
+        assert numbers.lowest_once(most).tolist() == counted[counted == 1].index[:most].tolist()
 
 
 @given(NUMBERS)

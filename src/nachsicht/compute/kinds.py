@@ -57,11 +57,10 @@ class NumberTraits(NamedTuple):
     @staticmethod
     def of(numbers: SortedNumbers) -> NumberTraits:
         """The traits of numbers that are all there."""
-        distinct = numbers.distinct_values
         low, high = (numbers.values[0].item(), numbers.values[-1].item()) if numbers.n else (0, 0)
         stored_whole = numbers.values.dtype.kind in "iu"
-        pair = np.array_equal(distinct, [0, 1])
-        return NumberTraits(numbers.n, len(distinct), stored_whole, low, high, pair)
+        pair = numbers.distinct == 2 and (low, high) == (0, 1)
+        return NumberTraits(numbers.n, numbers.distinct, stored_whole, low, high, pair)
 
 
 def kind_of_numbers(name: str, traits: NumberTraits) -> Judgement:

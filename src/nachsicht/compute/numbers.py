@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
@@ -12,12 +13,14 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import values_of
 from nachsicht.compute.kept import kept
 from nachsicht.compute.order import OrderPart, observe_order
-from nachsicht.compute.ordering import runs_of
+from nachsicht.compute.ordering import longer_runs_of, runs_of
 
 Array = NDArray[Any]
 
 #: So many values in all, and for each different one, before these are summed up instead.
 _FEW_AMONG, _FEW_AMONG_EACH = 1 << 14, 64
+#: So many values of either end tell the outermost ones, else so many times as many.
+_ENDS, _FURTHER = 1 << 10, 32
 
 
 class NumberPart(msgspec.Struct, frozen=True):
@@ -89,16 +92,43 @@ class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
 
     @kept
     def _runs(self) -> tuple[Array, NDArray[np.int64]]:
-        return runs_of(self.values)
+        if not self.few:
+            return runs_of(self.values)
+        # Those that stand in one row lie between the others.
+        starts, lengths = self._longer_runs
+        ends = np.append(0, starts + lengths)
+        between = np.append(starts, self.n) - ends
+        alone = np.repeat(ends - np.cumsum(between) + between, between) + np.arange(self.once)
+        places = np.sort(np.concatenate((starts, alone)))
+        return self.values[places], np.diff(places, append=self.n)
+
+    @kept
+    def _longer_runs(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        return longer_runs_of(self.values)
 
     @property
-    def all_different(self) -> bool:
-        """Whether no value occurs twice."""
-        return len(self._runs[0]) == self.n
+    def distinct(self) -> int:
+        """How many different finite values there are."""
+        return self.once + len(self.repeated_counts)
+
+    @property
+    def once(self) -> int:
+        """How many of them stand in one row."""
+        return self.n - int(self.repeated_counts.sum())
+
+    @property
+    def repeated_values(self) -> Array:
+        """Those that stand in more than one row, rising."""
+        return self.values[self._longer_runs[0]]
+
+    @property
+    def repeated_counts(self) -> NDArray[np.int64]:
+        """In how many rows each of these stands."""
+        return self._longer_runs[1]
 
     @property
     def distinct_values(self) -> Array:
-        """The different finite values, rising."""
+        """The different finite values, rising; for where they are few, or all are needed."""
         return self._runs[0]
 
     @property
@@ -109,7 +139,45 @@ class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
     @property
     def few(self) -> bool:
         """Whether sums over the different values, each with its rows, are the shorter ones."""
-        return self.n >= _FEW_AMONG and _FEW_AMONG_EACH * len(self.distinct_values) <= self.n
+        return self.n >= _FEW_AMONG and _FEW_AMONG_EACH * self.distinct <= self.n
+
+    def lowest(self, most: int) -> tuple[Array, NDArray[np.int64]]:
+        """The lowest different values, rising, and in how many rows each stands."""
+        for runs in self._lowest_runs():
+            if len(runs[0]) >= most:
+                break
+        return runs[0][:most], runs[1][:most]
+
+    def lowest_once(self, most: int) -> Array:
+        """The lowest values that stand in one row, rising."""
+        most = min(most, self.once)
+        for values, counts in self._lowest_runs():
+            alone: Array = values[counts == 1][:most]
+            if len(alone) == most:
+                break
+        return alone
+
+    def highest(self, most: int) -> tuple[Array, NDArray[np.int64]]:
+        """The highest different values, falling, and in how many rows each stands."""
+        size = self.n if self.few else _ENDS
+        while size < self.n:
+            start = int(np.searchsorted(self.values, self.values[-size - 1], "right"))
+            values, counts = runs_of(self.values[start:])
+            if len(values) >= most:
+                break
+            size *= _FURTHER
+        else:
+            values, counts = self._runs
+        return values[::-1][:most], counts[::-1][:most]
+
+    def _lowest_runs(self) -> Iterator[tuple[Array, NDArray[np.int64]]]:
+        """More and more of the different values and their rows, in the end all of them."""
+        size = self.n if self.few else _ENDS
+        while size < self.n:
+            stop = int(np.searchsorted(self.values, self.values[size], "left"))
+            yield runs_of(self.values[:stop])
+            size *= _FURTHER
+        yield self._runs
 
     @kept
     def floats(self) -> NDArray[np.float64]:

@@ -14,6 +14,9 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.compiled import orders as kernels
 
+#: So many numbers that occur more than once are looked for before room is made for more.
+_AT_ONCE = 1 << 16
+
 
 def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
     """The places of numbers in rising order; equal ones stay in the order they are in.
@@ -88,6 +91,18 @@ def runs_of(values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
     distinct, counts = np.empty_like(values), np.empty(len(values), np.int64)
     found = kernels.runs(values, distinct, counts)
     return distinct[:found], counts[:found]
+
+
+def longer_runs_of(values: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Where those of rising numbers begin that occur more than once, and how often each does."""
+    values = plain(values)
+    starts, lengths = np.empty((2, min(len(values), _AT_ONCE)), np.int64)
+    pieces, stop = [], 0
+    while stop < len(values):
+        found, stop = kernels.longer_runs(values, stop, starts, lengths)
+        pieces.append(np.array((starts[:found], lengths[:found])))
+    both = np.concatenate(pieces, axis=1) if pieces else np.empty((2, 0), np.int64)
+    return both[0], both[1]
 
 
 def plain(values: NDArray[Any]) -> NDArray[Any]:

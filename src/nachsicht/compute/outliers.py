@@ -40,10 +40,7 @@ def outliers_of(numbers: SortedNumbers, median: float, mad: float, most: int) ->
         low_fence, high_fence = float(low - reach), float(high + reach)
     below = int(np.searchsorted(values, low_fence, "left"))
     within = int(np.searchsorted(values, high_fence, "right"))
-    distinct, counts = numbers.distinct_values, numbers.distinct_counts
-    low_end = int(np.searchsorted(distinct, low_fence, "left"))
-    high_end = int(np.searchsorted(distinct, high_fence, "right"))
-    highest_first = slice(None, high_end - len(distinct) - 1, -1)
+    lowest, highest = numbers.lowest(most), numbers.highest(most)
     return Outliers(
         low_fence=low_fence if np.isfinite(low_fence) else float(values[0]),
         high_fence=high_fence if np.isfinite(high_fence) else float(values[-1]),
@@ -52,8 +49,8 @@ def outliers_of(numbers: SortedNumbers, median: float, mad: float, most: int) ->
         below=below,
         above=numbers.n - within,
         by_modified_z=_by_modified_z(values, median, mad),
-        values_below=_listed(distinct[:low_end][:most], counts[:low_end][:most]),
-        values_above=_listed(distinct[highest_first][:most], counts[highest_first][:most]),
+        values_below=_listed(*lowest, lowest[0] < low_fence),
+        values_above=_listed(*highest, highest[0] > high_fence),
     )
 
 
@@ -67,5 +64,8 @@ def _by_modified_z(values: NDArray[np.float64], median: float, mad: float) -> in
     return int(outside - np.searchsorted(values, high, "right"))
 
 
-def _listed(values: NDArray[Any], counts: NDArray[np.int64]) -> tuple[NumberCount, ...]:
-    return tuple(NumberCount(*pair) for pair in zip(values.tolist(), counts.tolist(), strict=True))
+def _listed(
+    values: NDArray[Any], counts: NDArray[np.int64], outside: NDArray[np.bool_]
+) -> tuple[NumberCount, ...]:
+    listed = zip(values[outside].tolist(), counts[outside].tolist(), strict=True)
+    return tuple(NumberCount(*pair) for pair in listed)

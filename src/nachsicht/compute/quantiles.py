@@ -96,10 +96,9 @@ def spread_between(values: NDArray[np.float64], low: float, high: float) -> Stat
 
 def knots_of(numbers: SortedNumbers) -> Knots:
     """Points at which the cumulative distribution is kept exactly."""
-    distinct = numbers.distinct_values
-    complete = len(distinct) <= COMPLETE
+    complete = numbers.distinct <= COMPLETE
     if complete:
-        chosen = distinct
+        chosen = numbers.distinct_values
     else:
         ranks = np.linspace(0, numbers.n - 1, RANKS).round().astype(np.int64)
         chosen = runs_of(numbers.values[ranks])[0]

@@ -67,8 +67,8 @@ def summarise_quantity(
         order=order,
         mode=mode_of(numbers),
         quantiles=quantiles_of(numbers),
-        lowest=_ends(numbers, slice(None, settings.frequent_values)),
-        highest=_ends(numbers, slice(-1, -settings.frequent_values - 1, -1)),
+        lowest=_counted(*numbers.lowest(settings.frequent_values)),
+        highest=_counted(*numbers.highest(settings.frequent_values)),
         knots=knots_of(numbers),
         histogram=histogram,
         log_histogram=_log_histogram(numbers, histogram, settings.histogram_bins),
@@ -82,16 +82,16 @@ def summarise_quantity(
 
 def is_discrete(numbers: SortedNumbers, settings: Settings) -> bool:
     """Whether single values, not ranges of them, carry the meaning: few whole numbers."""
-    return numbers.whole and 0 < len(numbers.distinct_values) <= settings.discrete_values
+    return numbers.whole and 0 < numbers.distinct <= settings.discrete_values
 
 
 def mode_of(numbers: SortedNumbers) -> NumberCount | None:
     """The most frequent value, the smallest of several; None where no value occurs twice."""
-    if not numbers.n or numbers.all_different:
+    counts = numbers.repeated_counts
+    if not len(counts):
         return None
-    counts = numbers.distinct_counts
     place = int(np.argmax(counts))
-    return NumberCount(numbers.distinct_values[place].item(), int(counts[place]))
+    return NumberCount(numbers.repeated_values[place].item(), int(counts[place]))
 
 
 def _log_histogram(
@@ -108,7 +108,5 @@ def _between(values: NDArray[Any], low: float, high: float) -> int:
     return int(np.searchsorted(values, high, "right") - np.searchsorted(values, low, "left"))
 
 
-def _ends(numbers: SortedNumbers, part: slice) -> tuple[NumberCount, ...]:
-    values = numbers.distinct_values[part].tolist()
-    counts = numbers.distinct_counts[part].tolist()
-    return tuple(NumberCount(value, count) for value, count in zip(values, counts, strict=True))
+def _counted(values: NDArray[Any], counts: NDArray[np.int64]) -> tuple[NumberCount, ...]:
+    return tuple(map(NumberCount, values.tolist(), counts.tolist()))

@@ -126,17 +126,21 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
     @kept
     def facts(self) -> _Facts:
         infinite = [n for n in (self.numbers.infinite_below, self.numbers.infinite_above) if n]
-        counts = self.numbers.distinct_counts
-        return _facts_of(np.append(counts, infinite).astype(np.int64) if infinite else counts)
+        counts = np.append(self.numbers.repeated_counts, infinite).astype(np.int64)
+        known, more = _facts_of(counts), self.numbers.once
+        return _Facts(
+            known.present + more, known.distinct + more, known.once + more, known.agreeing + more
+        )
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
-        counts = self.numbers.distinct_counts
-        chosen = _first(counts, most, falling=order == "descending")
-        values = self.numbers.distinct_values[chosen].tolist()
-        return tuple(
-            Level(self._label(value), count)
-            for value, count in zip(values, counts[chosen].tolist(), strict=True)
-        )
+        falling, often = order == "descending", self.numbers.repeated_counts
+        alone = [] if falling and len(often) >= most else self.numbers.lowest_once(most).tolist()
+        repeated = _first(often, most, falling=falling)
+        values = self.numbers.repeated_values[repeated].tolist()
+        found = [*zip(values, often[repeated].tolist(), strict=True)]
+        once = [(value, 1) for value in alone]
+        counted = (found + once if falling else once + found)[:most]
+        return tuple(Level(self._label(value), count) for value, count in counted)
 
     def _label(self, value: int | float) -> str:
         return self.time.text(int(value)) if self.time else number_text(value)

@@ -172,4 +172,34 @@ static int64_t largest_of(const int64_t *numbers, ptrdiff_t n, int64_t sign)
     return most;
 }
 
+/* Where the first of some numbers stands that equals the one before it; n where none does. The
+   first of them is held against nothing. */
+#define BESIDE 64
+#define FIRST_BESIDE(name, Type) \
+    FOR_EACH_PROCESSOR \
+    static ptrdiff_t name(const Type *numbers, ptrdiff_t n) \
+    { \
+        typedef Type Eight __attribute__((vector_size(8 * sizeof(Type)))); \
+        typedef int64_t Equal __attribute__((vector_size(8 * sizeof(int64_t)))); \
+        ptrdiff_t i = 1; \
+        for (; i + BESIDE <= n; i += BESIDE) { \
+            Equal equal = {0}; \
+            for (int k = 0; k < BESIDE; k += 8) { \
+                Eight before, here; \
+                memcpy(&before, numbers + i + k - 1, sizeof(Eight)); \
+                memcpy(&here, numbers + i + k, sizeof(Eight)); \
+                equal |= (Equal)(before == here); \
+            } \
+            if (equal[0] | equal[1] | equal[2] | equal[3] | equal[4] | equal[5] | equal[6] \
+                | equal[7]) \
+                break; \
+        } \
+        while (i < n && numbers[i] != numbers[i - 1]) \
+            i++; \
+        return i < n ? i : n; \
+    }
+
+FIRST_BESIDE(first_beside_of_floats, double)
+FIRST_BESIDE(first_beside_of_whole, int64_t)
+
 #endif

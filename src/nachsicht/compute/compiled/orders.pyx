@@ -9,6 +9,8 @@ cdef extern from "lanes.h" nogil:
     void count_reached(
         const int64_t* numbers, Py_ssize_t n, const int64_t* limits, Py_ssize_t limits_in_all,
         int32_t* into)
+    Py_ssize_t first_beside_of_floats(const double* numbers, Py_ssize_t n)
+    Py_ssize_t first_beside_of_whole(const int64_t* numbers, Py_ssize_t n)
 
 cdef extern from *:
     """
@@ -209,6 +211,33 @@ def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):
                 found += 1
                 start = i
     return found
+
+
+def longer_runs(
+    const Number[::1] values, int64_t start, int64_t[::1] starts, int64_t[::1] lengths
+):
+    """Where rising numbers that occur more than once begin, and how often each occurs.
+
+    Returns how many were found from one place on, and the place where the next may be, since no
+    more are than there is room for; the number of values after the last one.
+    """
+    cdef Py_ssize_t stop, n = values.shape[0]
+    cdef int64_t found = 0
+    with nogil:
+        while start < n and found < starts.shape[0]:
+            if Number is double:
+                start += first_beside_of_floats(&values[start], n - start) - 1
+            else:
+                start += first_beside_of_whole(<const int64_t*>&values[start], n - start) - 1
+            stop = start + 1
+            while stop < n and values[stop] == values[start]:
+                stop += 1
+            if stop - start > 1:
+                starts[found] = start
+                lengths[found] = stop - start
+                found += 1
+            start = stop
+    return found, start
 
 
 def reached(const int64_t[::1] numbers, const int64_t[::1] limits, int32_t[::1] into):
