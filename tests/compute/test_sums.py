@@ -112,11 +112,12 @@ def test_counts_are_told_as_they_are(counts):
 def test_what_is_nearly_whole(values, times):
     steps = np.round(values[::2], 1)
     values = np.concatenate((values, steps))
-    found = np.empty(len(values), np.uint8)
-    sums.near_whole(values, times, 1e-12, found)
+    found = np.zeros(len(values), np.uint8)
+    counted = sums.near_whole(values, times, 1e-12, found)
     scaled = values * times
     near_enough = np.abs(scaled - np.rint(scaled)) <= 1e-12 * np.maximum(np.abs(scaled), 1)
     assert found.tolist() == near_enough.tolist()
+    assert counted == near_enough.sum()
 
 
 @given(st.integers(0, 36), st.sampled_from([0, 1, 7, 8, 9, 2047, 2048, 2049, 4100]))

@@ -122,9 +122,9 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
     values, n = np.ascontiguousarray(values), len(values)
     if not n:
         return Moments(0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
-    mean = _mean(values)
     with np.errstate(over="ignore", invalid="ignore"):
         total = float(values.sum())
+    mean = _mean(values, total)
     low, high = float(values.min()), float(values.max())
     if low == high:
         return Moments(n, total, low, 1.0, 0.0, 0.0, 0.0)
@@ -181,11 +181,10 @@ def blocks_of(values: NDArray[np.float64]) -> Iterator[NDArray[np.float64]]:
         yield values[start : start + _BLOCK]
 
 
-def _mean(values: NDArray[np.float64]) -> float:
-    """Mean with one correction step, safe from overflow."""
+def _mean(values: NDArray[np.float64], total: float) -> float:
+    """Mean with one correction step, safe from a total that overflows."""
     n = len(values)
-    with np.errstate(over="ignore", invalid="ignore"):
-        rough = float(values.sum()) / n
+    rough = total / n
     if not math.isfinite(rough):
         with np.errstate(over="ignore"):
             mean = (values / n).sum()

@@ -30,9 +30,10 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
     else:
         values, counts = numbers.values, np.broadcast_to(np.int64(1), numbers.n)
     if decimals is None:
-        on_step = np.empty(len(values), np.uint8)
-        near_whole(values, 10.0**digits, _NEAR, on_step)
-        values, counts = values[on_step.view(bool)], counts[on_step.view(bool)]
+        on_step = np.zeros(len(values), np.uint8)
+        some = near_whole(values, 10.0**digits, _NEAR, on_step)  # mostly none
+        places = np.flatnonzero(on_step) if some else slice(0)
+        values, counts = values[places], counts[places]
     steps = np.rint(values * 10.0**digits).astype(np.int64)
     largest = int(np.abs(steps).max(initial=0))
     found = [NumberCount(10.0**-digits, int(counts.sum()))]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -24,6 +24,13 @@ POINTS = 101
 _CLOSER = 0.005
 
 _Floats = NDArray[np.float64]
+_Transformation = Callable[[_Floats], _Floats]
+
+_TRANSFORMATIONS: dict[str, _Transformation] = {
+    "none": lambda values: values,
+    "log": np.log,
+    "square_root": np.sqrt,
+}
 
 
 def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
@@ -44,12 +51,11 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
     else:
         against = scores
     plot = _Plot(values, against, rows, numbers.n)
-    not_positive = Absent(Reason.NOT_POSITIVE)
-    fits = {
-        "none": _correlation(None, plot),
-        "log": _correlation(np.log, plot) if values[0] > 0 else not_positive,
-        "square_root": _correlation(np.sqrt, plot) if values[0] >= 0 else not_positive,
-    }
+    lowest = {"none": -math.inf, "log": math.ulp(0.0), "square_root": 0.0}
+    possible = [name for name, least in lowest.items() if values[0] >= least]
+    found = _correlations([_TRANSFORMATIONS[name] for name in possible], plot)
+    fits: dict[str, Statistic] = dict.fromkeys(lowest, Absent(Reason.NOT_POSITIVE))
+    fits.update(zip(possible, found, strict=True))
     ranks = runs_of(np.linspace(0, numbers.n - 1, POINTS).round().astype(np.int64))[0]
     return NormalFit(
         fits["none"],
@@ -91,43 +97,58 @@ class _Plot(NamedTuple):
     n: int
 
 
-def _correlation(transform: np.ufunc | None, plot: _Plot) -> Statistic:
-    """Pearson's correlation of the transformed values, the scores being symmetric about 0."""
-    values = plot.values
+class _Transformed(NamedTuple):
+    """Values, transformed and less their middle, in units of a scale.
 
-    def transformed(part: _Floats) -> _Floats:
-        return transform(part) if transform else part
+    The scale is a power of two, which changes no digit and keeps squares from overflowing. The
+    median is no further from the mean than the sd: few digits are lost.
+    """
 
-    low, middle, high = transformed(values[[0, len(values) // 2, -1]]).tolist()
-    if low == high:
-        return Absent(Reason.NEVER_VARIES)
-    # Keeps squares from overflowing, and a power of two changes no digit.
-    scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
-    if plot.rows is None:
-        # From the median, which is no further from the mean than the sd: few digits are lost.
-        total, squares, products = _sums(transformed, plot, scale, middle / scale)
-    else:
-        away = transformed(values) / scale
-        away -= away @ plot.rows / plot.n
-        total, squares = float(away @ plot.rows), float(away**2 @ plot.rows)
-        products = float(away @ plot.scores)
-    around_mean = squares - total**2 / plot.n
-    below = math.sqrt(max(around_mean, 0.0) * _square_sum(plot.n))
-    return statistic(products / below) if below else Absent(Reason.OVERFLOW)
+    transform: _Transformation
+    scale: float
+    middle: float
+
+    def sums(self, part: _Floats, scores: _Floats) -> tuple[float, float, float]:
+        """Of a part of the values, of their squares, and of them times their scores."""
+        transformed = self.transform(part)
+        if self.scale <= 1e-300:  # its inverse would overflow
+            return kernels.with_scores(transformed / self.scale, scores, 1.0, self.middle)
+        return kernels.with_scores(transformed, scores, 1 / self.scale, self.middle)
 
 
-def _sums(
-    transformed: Callable[[_Floats], _Floats], plot: _Plot, scale: float, middle: float
-) -> tuple[float, float, float]:
-    """Of the scaled values less their middle, of their squares, and of them times their scores."""
-    tiny = scale <= 1e-300  # its inverse would overflow
-    factor = 1.0 if tiny else 1 / scale
-    sums = []
-    for part, scores in zip(blocks_of(plot.values), blocks_of(plot.scores), strict=True):
-        away = transformed(part) / scale if tiny else transformed(part)
-        sums.append(kernels.with_scores(away, scores, factor, middle))
-    total, squares, products = (math.fsum(figures) for figures in zip(*sums, strict=True))
-    return total, squares, products
+def _correlations(transforms: Sequence[_Transformation], plot: _Plot) -> list[Statistic]:
+    """Pearson's of the values, transformed in each way, and scores that are symmetric about 0."""
+    found: list[Statistic] = [Absent(Reason.NEVER_VARIES)] * len(transforms)
+    varying: dict[int, _Transformed] = {}
+    for i, transform in enumerate(transforms):
+        ends = transform(plot.values[[0, len(plot.values) // 2, -1]])
+        low, middle, high = ends.tolist()
+        if low < high:
+            scale = math.ldexp(1.0, math.frexp(max(abs(low), abs(high)))[1] - 1)
+            varying[i] = _Transformed(transform, scale, middle / scale)
+    for i, sums in zip(varying, _sums(list(varying.values()), plot), strict=True):
+        total, squares, products = sums
+        around_mean = squares - total**2 / plot.n
+        below = math.sqrt(max(around_mean, 0.0) * _square_sum(plot.n))
+        found[i] = statistic(products / below) if below else Absent(Reason.OVERFLOW)
+    return found
+
+
+def _sums(of: Sequence[_Transformed], plot: _Plot) -> Iterator[tuple[float, ...]]:
+    """Those of all values, of one transformation after the other."""
+    if plot.rows is not None:
+        for each in of:
+            away = each.transform(plot.values) / each.scale
+            away -= away @ plot.rows / plot.n
+            yield (float(away @ plot.rows), float(away**2 @ plot.rows), float(away @ plot.scores))
+        return
+    # All transformations of a piece while it is near the processor.
+    pieces = [
+        [each.sums(part, scores) for each in of]
+        for part, scores in zip(blocks_of(plot.values), blocks_of(plot.scores), strict=True)
+    ]
+    for i in range(len(of)):
+        yield tuple(math.fsum(figures) for figures in zip(*(p[i] for p in pieces), strict=True))
 
 
 def _closest(fits: dict[str, Statistic]) -> str:

@@ -136,15 +136,28 @@ static int64_t count_set(const uint8_t *flags, ptrdiff_t n)
     return set;
 }
 
-/* Whether each value is whole once multiplied, but for a part of it or of 1. */
+/* How many values are whole once multiplied, but for a part of them or of 1; and whether each is. */
+#define IS_NEAR_WHOLE(scaled, near) \
+    (fabs((scaled) - rint(scaled)) <= (near) * (fabs(scaled) > 1.0 ? fabs(scaled) : 1.0))
+
+FOR_EACH_PROCESSOR
+static int64_t count_near_whole(const double *values, ptrdiff_t n, double times, double near)
+{
+    int64_t found = 0;
+    for (ptrdiff_t i = 0; i < n; i++) {
+        double scaled = values[i] * times;
+        found += IS_NEAR_WHOLE(scaled, near);
+    }
+    return found;
+}
+
 FOR_EACH_PROCESSOR
 static void are_near_whole(const double *values, ptrdiff_t n, double times, double near,
                            uint8_t *into)
 {
     for (ptrdiff_t i = 0; i < n; i++) {
         double scaled = values[i] * times;
-        double size = fabs(scaled);
-        into[i] = fabs(scaled - rint(scaled)) <= near * (size > 1.0 ? size : 1.0);
+        into[i] = IS_NEAR_WHOLE(scaled, near);
     }
 }
 

@@ -33,6 +33,7 @@ cdef extern from "lanes.h" nogil:
         const double* const* ones, const double* const* others, Py_ssize_t n, double* sums)
     void write_away(const double* values, Py_ssize_t n, double from_, double* into)
     int64_t count_set(const uint8_t* flags, Py_ssize_t n)
+    int64_t count_near_whole(const double* values, Py_ssize_t n, double times, double near)
     void are_near_whole(
         const double* values, Py_ssize_t n, double times, double near, uint8_t* into)
 
@@ -103,10 +104,21 @@ def with_scores(const double[::1] values, const double[::1] scores, double facto
 
 
 def near_whole(const double[::1] values, double times, double near, uint8_t[::1] into):
-    """Whether each value is whole once multiplied, but for a part of it or of 1."""
+    """Mark the values that are whole once multiplied, but for a part of them or of 1; how many.
+
+    There are as many marks as values, none of them set before.
+    """
+    cdef Py_ssize_t piece, start, size, n = values.shape[0]
+    cdef int64_t found = 0, here
     with nogil:
-        if values.shape[0]:
-            are_near_whole(&values[0], values.shape[0], times, near, &into[0])
+        for piece in range((n + PIECE - 1) // PIECE):
+            start = piece * PIECE
+            size = min(PIECE, n - start)
+            here = count_near_whole(&values[start], size, times, near)
+            if here:
+                are_near_whole(&values[start], size, times, near, &into[start])
+            found += here
+    return found
 
 
 cdef inline bint less(
