@@ -124,6 +124,20 @@ def test_texts_and_the_runs_in_them_are_counted(told):
         assert dict(zip(found.texts.to_pylist(), found.counts.tolist(), strict=True)) == +expected
 
 
+def test_more_runs_than_are_sorted_at_once():
+    words = [f"{'comb' * (i % 4)}{i % 5_000}" for i in range(1_500_000)]
+    texts = [" ".join(words[i : i + 3]) for i in range(0, 1_200_000, 3)]
+    texts.append(" ".join(words[1_200_000:]))  # longer than all that fit
+    rows = np.ones(len(texts), np.int64)
+    rows[::7] = 2
+    expected = Counter()
+    for text, n in zip(texts, rows.tolist(), strict=True):
+        for word in text.split(" "):
+            expected[word] += n
+    found = counted_runs(bytes_of(strings(texts)), rows)
+    assert dict(zip(found.texts.to_pylist(), found.counts.tolist(), strict=True)) == expected
+
+
 @given(st.lists(st.text(st.characters(max_codepoint=127)), max_size=20))
 def test_letters_of_ascii_texts(texts):
     def letters(table):

@@ -12,11 +12,16 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import arrow_flags, missing_in
 from nachsicht.compute.compiled import texts as kernels
 from nachsicht.compute.compiled.coder import Coder
-from nachsicht.compute.ordering import repeated
+from nachsicht.compute.ordering import repeated, runs_of
 
 #: Which bytes are ASCII white space.
 SPACE = np.zeros(256, bool)
 SPACE[[9, 10, 11, 12, 13, 32]] = True
+
+#: So many short runs of texts are sorted together.
+_SHORT_AT_ONCE = 1 << 20
+#: From which numbers on texts are longer than one byte, two, and so on up to seven.
+_LONGER = np.left_shift(np.uint64(1), np.arange(8, 64, 8).astype(np.uint64))
 
 
 class TextBytes(NamedTuple):
@@ -191,10 +196,30 @@ def counted_by_hashes(texts: Any, hashes: NDArray[np.uint64]) -> Counted | None:
 
 
 def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") -> Counted:
-    """As `counted`, of the runs of texts without one byte, each counting where it occurs."""
-    coder = Coder()
-    coder.count_runs(*texts, ord(between), np.ascontiguousarray(rows))
+    """As `counted`, of the runs of texts without one byte, each counting where it occurs.
+
+    Most are short, and stand in texts of one row: these are sorted as numbers, so that each
+    different one is looked up once and not wherever it occurs.
+    """
+    coder, next_text = Coder(), 0
+    numbered: list[TextBytes] = []
+    short = np.empty(_SHORT_AT_ONCE, np.uint64)
+    rows = np.ascontiguousarray(rows)
+    while next_text < len(rows):
+        put_down, next_text = coder.count_runs(*texts, ord(between), rows, next_text, short)
+        short[:put_down].sort()
+        numbers, counts = runs_of(short[:put_down])
+        words = _texts_of_numbers(numbers)
+        coder.count(_codes(coder, *words), counts)
+        numbered.append(words)  # the coder keeps places in them
     return _counted(coder)
+
+
+def _texts_of_numbers(numbers: NDArray[np.uint64]) -> TextBytes:
+    """The texts of one to eight bytes that different numbers stand for, which rise."""
+    by_length = np.diff(np.searchsorted(numbers, _LONGER), prepend=0, append=len(numbers))
+    starts = np.arange(0, 8 * len(numbers), 8)
+    return TextBytes(numbers.view(np.uint8), starts, starts + np.repeat(np.arange(1, 9), by_length))
 
 
 def _counted(coder: Coder) -> Counted:

@@ -118,24 +118,38 @@ cdef class Coder:
         const int64_t[::1] stops,
         uint8_t between,
         const int64_t[::1] rows,
+        int64_t first,
+        uint64_t[::1] short,
     ):
-        """Add so many rows of each text to the runs of it that do not hold one byte."""
-        cdef Py_ssize_t i, made = 0, done = 0
+        """Add so many rows of each text to the runs of it that do not hold one byte.
+
+        But runs of up to eight bytes of texts of one row are put down as numbers, as `word_of`
+        makes them, while there is room. It begins with the first text; returns how many numbers
+        were put down, and the text that is the next.
+        """
+        cdef Py_ssize_t i = first, n = starts.shape[0], made = 0, done = 0, most = short.shape[0]
         cdef Run ahead[AHEAD]
         cdef Run* run
-        cdef int64_t length
+        cdef int64_t length, down = 0
         cdef uint64_t slot
         cdef const uint8_t* text
         cdef const uint8_t* stop
         cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
         cdef const uint8_t* end = bytes_ + data.shape[0]
-        cdef bint room = True
+        cdef bint room = True, alone
         with nogil:
-            for i in range(starts.shape[0]):
+            while i < n and room:
                 text, stop = bytes_ + starts[i], bytes_ + stops[i]
+                length = (stop - text + 1) // 2  # there are no more runs
+                alone = rows[i] == 1 and length <= most
+                if alone and length > most - down:
+                    break
                 while text < stop:
                     length = run_without(between, text, stop - text, end)
-                    if length:
+                    if alone and 0 < length <= 8 and text[length - 1]:
+                        short[down] = word_of(text, length, end)
+                        down += 1
+                    elif length:
                         if made - done == AHEAD:
                             room = self.counted(&ahead[done % AHEAD], end)
                             if not room:
@@ -152,13 +166,13 @@ cdef class Coder:
                             slot = self.slots[run.hash >> (64 - self.bits)]
                             fetch_ahead(self.spots + <uint32_t>slot - (slot != 0))
                     text += length + 1
-                if not room:
-                    break
+                i += 1
             while room and done < made:
                 room = self.counted(&ahead[done % AHEAD], end)
                 done += 1
         if not room:
             raise MemoryError
+        return down, i
 
     cdef inline bint counted(self, const Run* run, const uint8_t* end) noexcept nogil:
         """Whether there was memory to count a text."""
