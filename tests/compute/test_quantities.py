@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from nachsicht.compute.bins import coarsen, edges_of, histogram_of, without_lattice
 from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.compute.compiled.normal import quantiles
+from nachsicht.compute.log_bins import log_histogram_of
 from nachsicht.compute.moments import moments_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.model.statistics import Absent, Reason
@@ -172,6 +173,26 @@ def test_a_histogram_counts_every_value_once_and_coarsens_exactly(values, by):
     for place, count in zip(places, coarse.counts, strict=True):
         begin, end = (place << by) - fine.first, ((place + 1) << by) - fine.first
         assert count == sum(fine.counts[max(begin, 0) : max(end, 0)])
+
+
+@pytest.mark.parametrize("rows", [2, 63, 64, 65, 1_000, 40_001])
+@pytest.mark.parametrize("width", [1e-9, 0.01, 1.0, 9.0])
+def test_bins_of_logarithms_are_those_of_all_of_them(rows, width):
+    values = np.sort(np.random.default_rng(rows).lognormal(3, width, rows))
+    values[len(values) // 2 :: 7] = values[len(values) // 2]  # some are equal
+    values.sort()
+    found, logs = log_histogram_of(values, 256), np.log2(values)
+    edges = edges_of(
+        found.first, found.first + len(found.counts) - 1, found.exponent, found.decimals
+    )
+    expected = np.diff(np.searchsorted(logs, edges))
+    assert found.counts == tuple(expected.tolist())
+    assert (found.before, found.after) == ((logs < edges[0]).sum(), (logs >= edges[-1]).sum())
+
+
+def test_logarithms_that_are_whole_are_told_as_such():
+    found = log_histogram_of(np.repeat(2.0 ** np.arange(5), [9, 7, 5, 3, 1]), 256)
+    assert (found.decimals, found.first, found.counts) == (0, 0, (9, 7, 5, 3, 1))
 
 
 def test_bins_of_decimal_values_hold_equally_many_different_values():

@@ -15,7 +15,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.numbers import Rising, SortedNumbers
 from nachsicht.compute.quantiles import quantile
 from nachsicht.model.column import Histogram
 
@@ -32,20 +32,22 @@ def histogram_of(numbers: SortedNumbers, most: int) -> Histogram | None:
 
     Long tails are cut (see ``LONG_TAIL``) and counted in ``before`` and ``after``.
     """
-    if not numbers.n:
-        return None
-    low, high = window_of(numbers)
-    decimals = decimals_of(numbers)
+    return binned(numbers.floats, decimals_of(numbers), most) if numbers.n else None
+
+
+def binned(values: Rising, decimals: int | None, most: int) -> Histogram:
+    """As `histogram_of`, of values of which it is known with how many decimals they are written."""
+    low, high = window_of(values)
     exponent = _exponent(low, high, most, decimals)
     first, last = (_place(end, exponent, decimals) for end in (low, high))
-    reached = np.searchsorted(numbers.floats, edges_of(first, last, exponent, decimals), "left")
+    reached = values.searchsorted(edges_of(first, last, exponent, decimals), "left")
     return Histogram(
         decimals,
         exponent,
         first,
         tuple(np.diff(reached).tolist()),
         int(reached[0]),
-        int(numbers.n - reached[-1]),
+        int(len(values) - reached[-1]),
     )
 
 
@@ -69,9 +71,8 @@ def decimals_of(numbers: SortedNumbers) -> int | None:
     return None
 
 
-def window_of(numbers: SortedNumbers) -> tuple[float, float]:
+def window_of(values: Rising) -> tuple[float, float]:
     """The range that a histogram shows: all of it, or without long tails."""
-    values = numbers.floats
     low, high = float(values[0]), float(values[-1])
     inner_low, inner_high = quantile(values, 0.025), quantile(values, 0.975)
     inner = inner_high - inner_low

@@ -40,17 +40,16 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
     order statistics (Filliben, *Technometrics* 17, 1975). Logarithms want positive values,
     square roots want none negative; the fit is absent where they cannot be taken.
     """
-    values = numbers.floats
     if numbers.n < 3:
         return None
     scores = normal_scores(numbers.n)
-    rows = None
     if numbers.few:
         values, rows = numbers.distinct_values.astype(np.float64), numbers.distinct_counts
-        against = np.add.reduceat(scores, np.cumsum(rows) - rows)
+        sums = np.add.reduceat(scores, np.cumsum(rows) - rows)
+        plot = _Plot(values, sums, rows, numbers.n)
     else:
-        against = scores
-    plot = _Plot(values, against, rows, numbers.n)
+        values = numbers.all_floats
+        plot = _Plot(values, scores, None, numbers.n)
     lowest = {"none": -math.inf, "log": math.ulp(0.0), "square_root": 0.0}
     possible = [name for name, least in lowest.items() if values[0] >= least]
     found = _correlations([_TRANSFORMATIONS[name] for name in possible], plot)

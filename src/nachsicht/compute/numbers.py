@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Protocol
 
 import msgspec
 import numpy as np
@@ -21,6 +21,17 @@ Array = NDArray[Any]
 _FEW_AMONG, _FEW_AMONG_EACH = 1 << 14, 64
 #: So many values of either end tell the outermost ones, else so many times as many.
 _ENDS, _FURTHER = 1 << 10, 32
+
+
+class Rising(Protocol):
+    """Floats in rising order, read here and there: an array of them, or what stands for one."""
+
+    def __len__(self) -> int: ...
+
+    def __getitem__(self, places: Any, /) -> Any: ...
+
+    def searchsorted(self, limits: Any, side: Any = "left") -> Any:
+        """As of an array."""
 
 
 class NumberPart(msgspec.Struct, frozen=True):
@@ -76,6 +87,28 @@ def observe_numbers(array: Any) -> NumberPart:
             kept.append(values)
             order = order.merge(observe_order(values))
     return NumberPart(tuple(kept), missing, below, above, order)
+
+
+class _FewFloats(msgspec.Struct, frozen=True, dict=True):
+    """Whole numbers in rising order as the floats that they are, of which few are different."""
+
+    values: Array
+    distinct: NDArray[np.float64]
+    counts: NDArray[np.int64]
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def __getitem__(self, places: Any) -> Any:
+        return self.values[places].astype(np.float64)
+
+    def searchsorted(self, limits: Any, side: Any = "left") -> Any:
+        return self._below[self.distinct.searchsorted(limits, side)]
+
+    @kept
+    def _below(self) -> NDArray[np.int64]:
+        """The rows below each of the different numbers, and all of them."""
+        return np.append(0, np.cumsum(self.counts))
 
 
 class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
@@ -180,9 +213,16 @@ class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
         yield self._runs
 
     @kept
-    def floats(self) -> NDArray[np.float64]:
+    def all_floats(self) -> NDArray[np.float64]:
         """The values as float64; integers beyond 2**53 are rounded."""
         return self.values.astype(np.float64, copy=False)
+
+    @kept
+    def floats(self) -> Rising:
+        """The same, where only some of them are read."""
+        if self.values.dtype.kind == "f" or not self.few:
+            return self.all_floats
+        return _FewFloats(self.values, self.distinct_values.astype(float), self.distinct_counts)
 
     @kept
     def whole(self) -> bool:

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.numbers import Rising, SortedNumbers
 from nachsicht.compute.quantiles import quantile
 from nachsicht.model.column import NumberCount, Outliers
 from nachsicht.model.statistics import Absent, Reason
@@ -38,8 +38,8 @@ def outliers_of(numbers: SortedNumbers, median: float, mad: float, most: int) ->
     with np.errstate(over="ignore"):
         reach = np.float64(FENCE) * (np.float64(high) - low)
         low_fence, high_fence = float(low - reach), float(high + reach)
-    below = int(np.searchsorted(values, low_fence, "left"))
-    within = int(np.searchsorted(values, high_fence, "right"))
+    below = int(values.searchsorted(low_fence, "left"))
+    within = int(values.searchsorted(high_fence, "right"))
     lowest, highest = numbers.lowest(most), numbers.highest(most)
     return Outliers(
         low_fence=low_fence if np.isfinite(low_fence) else float(values[0]),
@@ -54,14 +54,14 @@ def outliers_of(numbers: SortedNumbers, median: float, mad: float, most: int) ->
     )
 
 
-def _by_modified_z(values: NDArray[np.float64], median: float, mad: float) -> int | Absent:
+def _by_modified_z(values: Rising, median: float, mad: float) -> int | Absent:
     if mad == 0:
         return Absent(Reason.NEVER_VARIES)
     with np.errstate(over="ignore"):
         reach = np.float64(MODIFIED_Z) * mad / NORMAL_MAD
         low, high = median - reach, median + reach
-    outside = np.searchsorted(values, low, "left") + len(values)
-    return int(outside - np.searchsorted(values, high, "right"))
+    outside = values.searchsorted(low, "left") + len(values)
+    return int(outside - values.searchsorted(high, "right"))
 
 
 def _listed(

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
 
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.numbers import Rising, SortedNumbers
 from nachsicht.compute.ordering import runs_of
 from nachsicht.model.column import Knots, Quantile
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
@@ -21,7 +18,7 @@ RANKS = 257
 COMPLETE = 512
 
 
-def quantile(values: NDArray[Any], share: float) -> float:
+def quantile(values: Rising, share: float) -> float:
     """Linear quantile of sorted values, type 7 of Hyndman and Fan (1996).
 
     Parameters
@@ -51,43 +48,40 @@ def quantiles_of(numbers: SortedNumbers) -> tuple[Quantile, ...]:
     return tuple(Quantile(share, quantile(numbers.floats, share)) for share in SHARES)
 
 
-def median_deviation(values: NDArray[np.float64], median: float) -> float:
+def median_deviation(values: Rising, median: float) -> float:
     """Median absolute deviation of sorted values from their median, not scaled to the normal.
 
     On either side of the median the distances are in order already; the middle one of both
     together is found by halving.
     """
-    middle = int(np.searchsorted(values, median, "left"))
-    lower, upper = values[:middle], values[middle:]
+    middle = int(values.searchsorted(median, "left"))
     n = len(values)
     with np.errstate(over="ignore"):  # of values at the end of float64 it is infinite
-        high = _smallest_distance(lower, upper, median, n // 2)
+        high = _smallest_distance(values, middle, median, n // 2)
         if n % 2:
             return high
-        low = _smallest_distance(lower, upper, median, n // 2 - 1)
+        low = _smallest_distance(values, middle, median, n // 2 - 1)
     return low + (high - low) / 2 if low < high else low
 
 
-def _smallest_distance(
-    lower: NDArray[np.float64], upper: NDArray[np.float64], median: float, rank: int
-) -> float:
+def _smallest_distance(values: Rising, middle: int, median: float, rank: int) -> float:
     """The distance from the median that ``rank`` others of both sides do not exceed."""
-    least, most = max(0, rank - len(upper)), min(rank, len(lower))
+    least, most = max(0, rank - (len(values) - middle)), min(rank, middle)
     while least < most:  # how many of the nearest ``rank`` lie below
         taken = (least + most) // 2
-        if median - lower[-1 - taken] < upper[rank - taken - 1] - median:
+        if median - values[middle - 1 - taken] < values[middle + rank - taken - 1] - median:
             least = taken + 1
         else:
             most = taken
     candidates = []
-    if least < len(lower):
-        candidates.append(float(median - lower[-1 - least]))
-    if rank - least < len(upper):
-        candidates.append(float(upper[rank - least] - median))
+    if least < middle:
+        candidates.append(float(median - values[middle - 1 - least]))
+    if middle + rank - least < len(values):
+        candidates.append(float(values[middle + rank - least] - median))
     return min(candidates)
 
 
-def spread_between(values: NDArray[np.float64], low: float, high: float) -> Statistic:
+def spread_between(values: Rising, low: float, high: float) -> Statistic:
     """Distance between two quantiles; absent without values."""
     if not len(values):
         return Absent(Reason.NO_VALUES)

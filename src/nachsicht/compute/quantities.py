@@ -8,8 +8,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.bins import decimals_of, histogram_of
+from nachsicht.compute.bins import binned, decimals_of
 from nachsicht.compute.densities import density_of
+from nachsicht.compute.log_bins import log_histogram_of
 from nachsicht.compute.moments import moments_of, moments_of_few
 from nachsicht.compute.multiples import multiples_of
 from nachsicht.compute.normality import normal_fit
@@ -35,13 +36,13 @@ def summarise_quantity(
     moments = (
         moments_of_few(numbers.distinct_values.astype(np.float64), numbers.distinct_counts)
         if numbers.few
-        else moments_of(values)
+        else moments_of(numbers.all_floats)
     )
     none = Absent(Reason.NO_VALUES)
     median = quantile(values, 0.5) if numbers.n else 0.0
     mad = median_deviation(values, median) if numbers.n else 0.0
-    histogram = histogram_of(numbers, settings.histogram_bins)
     decimals = decimals_of(numbers) if numbers.n else None
+    histogram = binned(numbers.floats, decimals, settings.histogram_bins) if numbers.n else None
     summary = QuantitySummary(
         finite=numbers.n,
         minimum=numbers.values[0].item() if numbers.n else none,
@@ -100,8 +101,8 @@ def _log_histogram(
     """Bins of the binary logarithm of the positive values, where a long tail was cut."""
     if histogram is None or not histogram.before + histogram.after:
         return None
-    positive = numbers.floats[np.searchsorted(numbers.floats, 0, "right") :]
-    return histogram_of(SortedNumbers(np.log2(positive)), most) if len(positive) > 1 else None
+    positive = numbers.floats[numbers.floats.searchsorted(0, "right") :]
+    return log_histogram_of(positive, most) if len(positive) > 1 else None
 
 
 def _between(values: NDArray[Any], low: float, high: float) -> int:
