@@ -1,6 +1,6 @@
 """Which columns go missing together and where, and the rows that are shown; against pandas."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import numpy as np
 import pandas as pd
@@ -113,10 +113,20 @@ def test_patterns_of_very_many_columns_are_counted_too():
 
 @pytest.mark.parametrize("unit", ["month", "year"])
 @pytest.mark.parametrize("far", [[], [datetime(9999, 12, 31)]])
-def test_levels_by_calendar_unit_are_those_of_pandas(unit, far):
+@pytest.mark.parametrize(
+    "stored",
+    [
+        *(pa.timestamp(unit) for unit in ("s", "ms", "us", "ns")),
+        *(pa.date32(), pa.date64(), pa.timestamp("us", "Asia/Tokyo")),
+    ],
+    ids=str,
+)
+def test_levels_by_calendar_unit_are_those_of_pandas(unit, far, stored):
+    if far and stored == pa.timestamp("ns"):
+        pytest.skip("no such moment in nanoseconds")
     held = [datetime(2019, 11, 30, 23, 59, 59), datetime(2019, 12, 1), None, datetime(2021, 1, 1)]
     moments = [*held, *far]
-    names, codes = levels_in(pa.array(moments, pa.timestamp("us")), unit)
-    letter = "M" if unit == "month" else "Y"
-    wanted = [str(pd.Period(m, letter)) if m else MISSING_LEVEL for m in moments]
+    names, codes = levels_in(pa.array(moments, pa.timestamp("us")).cast(stored, safe=False), unit)
+    letter, away = "M" if unit == "month" else "Y", timedelta(hours=9 * ("tz=" in str(stored)))
+    wanted = [str(pd.Period(m + away, letter)) if m else MISSING_LEVEL for m in moments]
     assert [names[code] for code in codes] == wanted

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nachsicht.compute.codes import rows_by_code
+from nachsicht.compute.codes import other_codes, rows_by_code
 from nachsicht.compute.compiled import orders, sums
 from nachsicht.compute.relations.products import products_of_rows
 
@@ -90,6 +90,15 @@ def test_rows_by_code_are_those_of_numpy(codes):
 def test_a_code_of_no_level_is_an_error():
     with pytest.raises(IndexError, match="row 2 has level 3 of 3"):
         rows_by_code(np.array([0, 2, 3], np.int64), 3)
+    for wrong in (3, -1):
+        with pytest.raises(IndexError, match=f"row 1 has level {wrong} of 3"):
+            other_codes(np.array([2, wrong], np.int64), np.arange(3, dtype=np.int32))
+
+
+@given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(0, 6)))
+def test_other_codes_are_those_that_numpy_takes(codes):
+    new = np.array([4, -1, 3, 3, 0, 6, 2], np.int32)
+    assert other_codes(codes, new).tolist() == new[codes].tolist()
 
 
 @given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(-9, 9)), st.integers(1, 70))

@@ -12,8 +12,6 @@ from hypothesis import strategies as st
 from nachsicht.compute.hashing import hash_values
 from nachsicht.compute.tallies import Tally, mostly_different, observe_texts
 from nachsicht.compute.text_bytes import (
-    LOWER,
-    SHAPE,
     bytes_of,
     coded,
     counted,
@@ -140,16 +138,17 @@ def test_more_runs_than_are_sorted_at_once():
 
 @given(st.lists(st.text(st.characters(max_codepoint=127)), max_size=20))
 def test_letters_of_ascii_texts(texts):
-    def letters(table):
-        of_all = bytes_of(strings(texts)).of(table)
+    def letters(of_all):
         return texts_at(of_all, np.arange(len(texts))).to_pylist()
 
     def shape(c):
         return ("A" if c.isupper() else "a") if c.isalpha() else "9" if c.isdigit() else c
 
-    assert letters(SHAPE) == ["".join(map(shape, text)) for text in texts]
+    assert letters(bytes_of(strings(texts)).shapes()) == [
+        "".join(map(shape, text)) for text in texts
+    ]
     kept = [[c if c.isalnum() or c in "_'" else " " for c in text.lower()] for text in texts]
-    assert letters(LOWER) == ["".join(text) for text in kept]
+    assert letters(bytes_of(strings(texts)).in_words()) == ["".join(text) for text in kept]
 
 
 @given(st.dictionaries(st.text(max_size=4), st.integers(1, 4), max_size=50), st.integers(1, 60))

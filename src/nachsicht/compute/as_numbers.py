@@ -15,13 +15,13 @@ SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 
 
 def as_numbers(
-    array: Any, *, finite: bool = False
+    array: Any, everywhere: NDArray[np.bool_] | None = None
 ) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
     """Numbers of any stored type, and where they are present and finite.
 
     Moments count in their stored unit, durations in seconds. Where a value is not present,
-    any number stands. Texts, times of day and nested values are none: None. ``finite`` tells
-    where it is known that all are present and finite.
+    any number stands. Texts, times of day and nested values are none: None. Where it is known
+    that all are present and finite, ``everywhere`` tells so of each.
     """
     types, stored = pa.types, array.type
     if types.is_decimal(stored):
@@ -37,7 +37,9 @@ def as_numbers(
     values = values_of(array)
     if types.is_duration(stored):
         values = values * SECONDS[stored.unit]
-    present = np.ones(len(values), np.bool_) if finite else np.isfinite(values)
+    if everywhere is not None:
+        return values, everywhere
+    present = np.isfinite(values)
     if array.null_count:
         present &= values_of(array.is_valid())
     return values, present

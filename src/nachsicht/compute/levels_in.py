@@ -15,6 +15,7 @@ from nachsicht.compute.arrays import missing_in, values_of
 from nachsicht.compute.compiled.orders import reached
 from nachsicht.compute.moments_in_time import (
     coarsen_counts,
+    in_stored_unit,
     observe_moments,
     places_in,
     unit_starts,
@@ -87,21 +88,26 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
 
 
 def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int32]]:
-    missing = missing_in(column)
-    part = observe_moments(column)
-    if not part.chunks:
+    if getattr(column.type, "tz", None):
+        column = pc.local_timestamp(column)
+    moments = values_of(column)
+    if column.null_count:
+        missing = missing_in(column)
+        moments = moments[~missing]
+    if not len(moments):
         return [MISSING_LEVEL], np.zeros(len(column), np.int32)
-    moments = np.concatenate(part.chunks)
-    first, last = places_in(np.array([moments.min(), moments.max()]), unit).tolist()
+    ends = pa.array(np.array([moments.min(), moments.max()])).cast(column.type)
+    first, last = places_in(observe_moments(ends).chunks[0], unit).tolist()
     letter = "M" if unit == "month" else "Y"
     names = np.arange(first, last + 1).astype(f"datetime64[{letter}]").astype(str)
-    begins = unit_starts(np.arange(first + 1, last + 1), unit)
+    # Limits are brought to the unit of the moments, not all of these to that of the limits.
+    begins = in_stored_unit(unit_starts(np.arange(first + 1, last + 1), unit), column.type)
     if len(begins) <= _FEW_UNITS:
         codes = np.empty(len(moments), np.int32)
-        reached(moments, begins, codes)
+        reached(moments.astype(np.int64, copy=False), begins, codes)
     else:  # as where a date stands for none, thousands of years from the others
         codes = np.searchsorted(begins, moments, "right").astype(np.int32)
-    if missing.any():
+    if column.null_count:
         codes, present = np.full(len(column), len(names), np.int32), codes
         codes[~missing] = present
     return [*names.tolist(), MISSING_LEVEL], codes

@@ -237,6 +237,17 @@ def unit_starts(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
     return starts
 
 
+def in_stored_unit(microseconds: NDArray[np.int64], stored: Any) -> NDArray[np.int64]:
+    """Of moments, the first of a date or timestamp type that are not before them."""
+    if getattr(stored, "unit", "") == "ns":
+        return microseconds * 1000
+    if pa.types.is_timestamp(stored):
+        ticks = {"s": MICROSECOND, "ms": 1000, "us": 1}[stored.unit]
+    else:
+        ticks = DAY if pa.types.is_date32(stored) else 1000
+    return -(-microseconds // ticks)
+
+
 def _unit_for(low: int, high: int, of: TimeType) -> str:
     candidates = [
         unit for unit in UNITS if not (of.day_only and unit in ("second", "minute", "hour"))

@@ -35,10 +35,16 @@ class TextBytes(NamedTuple):
         """Some of the texts."""
         return TextBytes(self.data, self.starts[places], self.stops[places])
 
-    def of(self, table: NDArray[np.uint8]) -> TextBytes:
-        """The texts with another byte for each of the 256."""
+    def shapes(self) -> TextBytes:
+        """The texts with every letter as A or a, every digit as 9; of ASCII."""
         into = np.empty_like(self.data)
-        kernels.mapped(self.data, table, into)
+        kernels.shaped(self.data, into)
+        return self._replace(data=into)
+
+    def in_words(self) -> TextBytes:
+        """The texts in lower case, with a space for all that belongs to no word; of ASCII."""
+        into = np.empty_like(self.data)
+        kernels.in_words(self.data, into)
         return self._replace(data=into)
 
     def may_hold(self, text: str) -> bool:
@@ -243,16 +249,3 @@ def first_texts(
     if len(chosen):
         kernels.first_texts(*texts, np.ascontiguousarray(keys), falling, chosen)
     return chosen
-
-
-#: Every letter as A or a, every digit as 9.
-SHAPE = np.arange(256, dtype=np.uint8)
-SHAPE[ord("A") : ord("Z") + 1] = ord("A")
-SHAPE[ord("a") : ord("z") + 1] = ord("a")
-SHAPE[ord("0") : ord("9") + 1] = ord("9")
-
-#: Lower case, and a space for all that belongs to no word.
-LOWER = np.full(256, 32, np.uint8)
-for _kept in (b"abcdefghijklmnopqrstuvwxyz", b"0123456789", b"_'"):
-    LOWER[list(_kept)] = list(_kept)
-LOWER[ord("A") : ord("Z") + 1] = LOWER[ord("a") : ord("z") + 1]

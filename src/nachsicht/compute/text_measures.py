@@ -16,7 +16,6 @@ from nachsicht.compute.looks import SHAPE_LENGTH, looks_of
 from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, merge_tallies
 from nachsicht.compute.text_bytes import (
-    SHAPE,
     SPACE,
     coded,
     dictionary_of,
@@ -116,7 +115,9 @@ def shapes(tally: Tally) -> Tally:
 def shape_codes(tally: Tally) -> Any:
     """The shape of each text, as an Arrow dictionary array."""
     plain = tally.measured.ascii
-    of_plain = tally.bytes.of(SHAPE).beginnings(SHAPE_LENGTH)
+    of_plain = tally.bytes.shapes()
+    if tally.measured.characters.max(initial=0) > SHAPE_LENGTH:
+        of_plain = of_plain.beginnings(SHAPE_LENGTH)
     if plain.all():
         return dictionary_of(*coded(of_plain))
     others = np.flatnonzero(~plain)

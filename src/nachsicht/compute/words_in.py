@@ -7,7 +7,7 @@ import pyarrow.compute as pc
 
 from nachsicht.compute.arrays import arrow_of
 from nachsicht.compute.tallies import Tally, merge_tallies
-from nachsicht.compute.text_bytes import LOWER, bytes_of, counted_runs
+from nachsicht.compute.text_bytes import bytes_of, counted_runs
 
 #: What stands between words: all but letters, marks, digits, apostrophes and joints inside.
 _BETWEEN = r"[^\p{L}\p{M}\p{N}_'’]+"
@@ -18,7 +18,7 @@ def count_words_in(tally: Tally) -> Tally:
 
     Words are runs of Unicode letters, marks, digits, underscores and apostrophes.
     """
-    plain, lower = tally.measured.ascii, tally.bytes.of(LOWER)
+    plain, lower = tally.measured.ascii, tally.bytes.in_words()
     if plain.all():
         return Tally.of(*counted_runs(lower, tally.counts))
     parts = [Tally.of(*counted_runs(lower.at(plain), tally.counts[plain]))]

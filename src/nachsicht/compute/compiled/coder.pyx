@@ -83,17 +83,28 @@ cdef class Coder:
     ):
         """Fill the number of each text; there are as many of these."""
         cdef Py_ssize_t n = starts.shape[0], i, done = 0
+        cdef int64_t length
         cdef uint64_t hashes[AHEAD]
+        cdef bint again[AHEAD]
         cdef const uint8_t* bytes_ = &data[0] if data.shape[0] else NULL
         cdef const uint8_t* end = bytes_ + data.shape[0]
         cdef bint room = True
         with nogil:
             for i in range(n):
                 while done < n and done < i + AHEAD:
-                    hashes[done % AHEAD] = summed(
-                        bytes_ + starts[done], stops[done] - starts[done], end)
-                    fetch_ahead(self.slots + (hashes[done % AHEAD] >> (64 - self.bits)))
+                    length = stops[done] - starts[done]
+                    # Of shapes most are that of the text before.
+                    again[done % AHEAD] = (
+                        done > 0
+                        and length == stops[done - 1] - starts[done - 1]
+                        and alike(bytes_ + starts[done - 1], bytes_ + starts[done], length, end))
+                    if not again[done % AHEAD]:
+                        hashes[done % AHEAD] = summed(bytes_ + starts[done], length, end)
+                        fetch_ahead(self.slots + (hashes[done % AHEAD] >> (64 - self.bits)))
                     done += 1
+                if again[i % AHEAD]:
+                    codes[i] = codes[i - 1]
+                    continue
                 codes[i] = self.code_of(
                     hashes[i % AHEAD], bytes_ + starts[i], stops[i] - starts[i], end)
                 if codes[i] == self.found:
@@ -278,6 +289,17 @@ cdef inline int64_t run_without(
             return min(done, length)
         done += 8
     return length
+
+
+cdef inline bint alike(
+    const uint8_t* one, const uint8_t* other, int64_t length, const uint8_t* end
+) noexcept nogil:
+    """Whether two texts of a length are equal."""
+    if not length:
+        return True
+    if word_of(one, length, end) != word_of(other, length, end):
+        return False
+    return length <= 8 or same(one + 8, other + 8, length - 8)
 
 
 cdef inline bint same(const uint8_t* one, const uint8_t* other, int64_t length) noexcept nogil:

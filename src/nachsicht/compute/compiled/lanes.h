@@ -215,4 +215,30 @@ static int64_t largest_of(const int64_t *numbers, ptrdiff_t n, int64_t sign)
 FIRST_BESIDE(first_beside_of_floats, double)
 FIRST_BESIDE(first_beside_of_whole, int64_t)
 
+/* Every letter of ASCII as A or a, every digit as 9. */
+#define WITHIN(byte, first, last) ((uint8_t)((byte) - (first)) <= (last) - (first))
+
+FOR_EACH_PROCESSOR
+static void write_shapes(const uint8_t *bytes, ptrdiff_t n, uint8_t *into)
+{
+    for (ptrdiff_t i = 0; i < n; i++) {
+        uint8_t byte = bytes[i];
+        byte = WITHIN(byte, 'A', 'Z') ? 'A' : byte;
+        byte = WITHIN(byte, 'a', 'z') ? 'a' : byte;
+        into[i] = WITHIN(byte, '0', '9') ? '9' : byte;
+    }
+}
+
+/* Lower case of ASCII, and a space for all that belongs to no word. */
+FOR_EACH_PROCESSOR
+static void write_words(const uint8_t *bytes, ptrdiff_t n, uint8_t *into)
+{
+    for (ptrdiff_t i = 0; i < n; i++) {
+        uint8_t byte = bytes[i];
+        byte += WITHIN(byte, 'A', 'Z') ? 'a' - 'A' : 0;
+        into[i] = WITHIN(byte, 'a', 'z') || WITHIN(byte, '0', '9') || byte == '_' || byte == '\''
+            ? byte : ' ';
+    }
+}
+
 #endif

@@ -258,6 +258,22 @@ def by_code(const int32_t[::1] codes, int64_t[::1] into, int64_t[::1] beside):
     return wrong
 
 
+def recoded(const int32_t[::1] codes, const int32_t[::1] new, int32_t[::1] into):
+    """``new[codes]``; ``into`` is as long as the codes.
+
+    Returns the place of the first code that is none; -1 without such.
+    """
+    cdef Py_ssize_t i, wrong = -1
+    cdef int64_t most = new.shape[0]
+    with nogil:
+        for i in range(codes.shape[0]):
+            if not 0 <= codes[i] < most:
+                wrong = i
+                break
+            into[i] = new[codes[i]]
+    return wrong
+
+
 def pairs(const int32_t[::1] one, const int32_t[::1] other, int64_t[:, ::1] into):
     """Count the rows by two levels, those where either is missing (below 0) left out.
 

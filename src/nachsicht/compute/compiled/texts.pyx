@@ -9,6 +9,10 @@ from libc.string cimport memchr, memcmp, memcpy
 from nachsicht.compute.compiled.hashes cimport word_of
 
 
+cdef extern from "lanes.h" nogil:
+    void write_shapes(const uint8_t* bytes_, Py_ssize_t n, uint8_t* into)
+    void write_words(const uint8_t* bytes_, Py_ssize_t n, uint8_t* into)
+
 cdef extern from "eights.h" nogil:
     const uint64_t HIGH
     uint64_t EVERY(uint64_t byte)
@@ -97,12 +101,18 @@ def holds(const uint8_t[::1] data, uint8_t byte):
     return found
 
 
-def mapped(const uint8_t[::1] data, const uint8_t[::1] table, uint8_t[::1] into):
-    """``table[data]``; ``into`` is as long as the data, the table holds 256 bytes."""
-    cdef Py_ssize_t i
+def shaped(const uint8_t[::1] data, uint8_t[::1] into):
+    """Every letter as A or a, every digit as 9; of ASCII."""
     with nogil:
-        for i in range(data.shape[0]):
-            into[i] = table[data[i]]
+        if data.shape[0]:
+            write_shapes(&data[0], data.shape[0], &into[0])
+
+
+def in_words(const uint8_t[::1] data, uint8_t[::1] into):
+    """Lower case, and a space for all that belongs to no word; of ASCII."""
+    with nogil:
+        if data.shape[0]:
+            write_words(&data[0], data.shape[0], &into[0])
 
 
 def numbers_behind(

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import SECONDS, as_numbers
-from nachsicht.compute.codes import rows_by_code
+from nachsicht.compute.codes import other_codes, rows_by_code
 from nachsicht.compute.kept import kept
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.ordering import doubled_ranks
@@ -118,7 +118,11 @@ def sides_of(
             left_out[column.name] = reason
         else:
             taking_part.append(column)
-    found = spread(lambda column: side_of(column, rows.column(column.position)), taking_part)
+    everywhere = np.ones(rows.num_rows, np.bool_)
+    everywhere.flags.writeable = False  # it is that of most quantities
+    found = spread(
+        lambda column: _side_of(column, rows.column(column.position), everywhere), taking_part
+    )
     sides = []
     for column, side in zip(taking_part, found, strict=True):
         if side is None:
@@ -136,14 +140,14 @@ def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
     return "too_many_columns" if taken >= MOST_COLUMNS else ""
 
 
-def side_of(column: ColumnSummary, array: Any) -> Side | None:
+def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -> Side | None:
     """A column as numbers or levels; None for numbers and moments that are stored as text."""
     if isinstance(column.detail, CategorySummary):
         names, codes = levels_in(array, None)
         return _lumped(column.name, names[:-1], codes)
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
-    numbers = as_numbers(array, finite=_all_finite(column))
+    numbers = as_numbers(array, everywhere if _all_finite(column) else None)
     if numbers is None:
         return None
     values, present = numbers
@@ -184,7 +188,7 @@ def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) ->
     new[kept] = np.arange(len(kept))
     new[-1] = -1
     labels = [names[int(i)] for i in kept] + [OTHER_LEVELS] * bool(lumped)
-    return Levels(name, new.take(codes), tuple(labels) or (OTHER_LEVELS,), lumped)
+    return Levels(name, other_codes(codes, new), tuple(labels) or (OTHER_LEVELS,), lumped)
 
 
 def ranks(values: NDArray[Any]) -> Floats:
