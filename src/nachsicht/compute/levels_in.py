@@ -16,7 +16,7 @@ from nachsicht.compute.compiled.orders import reached
 from nachsicht.compute.moments_in_time import (
     coarsen_counts,
     in_stored_unit,
-    observe_moments,
+    microseconds_of,
     places_in,
     unit_starts,
 )
@@ -96,8 +96,8 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
         moments = moments[~missing]
     if not len(moments):
         return [MISSING_LEVEL], np.zeros(len(column), np.int32)
-    ends = pa.array(np.array([moments.min(), moments.max()])).cast(column.type)
-    first, last = places_in(observe_moments(ends).chunks[0], unit).tolist()
+    ends = np.array([moments.min(), moments.max()], np.int64)
+    first, last = places_in(microseconds_of(ends, column.type), unit).tolist()
     letter = "M" if unit == "month" else "Y"
     names = np.arange(first, last + 1).astype(f"datetime64[{letter}]").astype(str)
     # Limits are brought to the unit of the moments, not all of these to that of the limits.

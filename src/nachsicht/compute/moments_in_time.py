@@ -237,15 +237,23 @@ def unit_starts(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
     return starts
 
 
+def microseconds_of(ticks: NDArray[np.int64], stored: Any) -> NDArray[np.int64]:
+    """Moments in the unit of a date or timestamp type, as microseconds; finer fractions are cut."""
+    times, over = _ticks_of(stored)
+    return ticks * times // over
+
+
 def in_stored_unit(microseconds: NDArray[np.int64], stored: Any) -> NDArray[np.int64]:
     """Of moments, the first of a date or timestamp type that are not before them."""
-    if getattr(stored, "unit", "") == "ns":
-        return microseconds * 1000
+    times, over = _ticks_of(stored)
+    return -(-microseconds * over // times)
+
+
+def _ticks_of(stored: Any) -> tuple[int, int]:
+    """So many microseconds are so many units of a date or timestamp type."""
     if pa.types.is_timestamp(stored):
-        ticks = {"s": MICROSECOND, "ms": 1000, "us": 1}[stored.unit]
-    else:
-        ticks = DAY if pa.types.is_date32(stored) else 1000
-    return -(-microseconds // ticks)
+        return {"s": (MICROSECOND, 1), "ms": (1000, 1), "us": (1, 1), "ns": (1, 1000)}[stored.unit]
+    return (DAY, 1) if pa.types.is_date32(stored) else (1000, 1)
 
 
 def _unit_for(low: int, high: int, of: TimeType) -> str:
