@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
@@ -65,17 +66,21 @@ def look_alikes(levels: tuple[Level, ...]) -> tuple[tuple[Level, ...], ...]:
     They differ in case, spaces, joints or accents only, or in a letter or two of a long word
     while one is far rarer than the other. Digits are never taken for a misspelling.
     """
-    groups: dict[str, list[Level]] = {}
-    for level in levels:
-        groups.setdefault(plain(level.value), []).append(level)
-    leader = {name: name for name in groups}
-    for rare, frequent in _misspelt({name: sum(g.count for g in groups[name]) for name in groups}):
-        leader[rare] = leader[frequent]
+    names = [plain(level.value) for level in levels]
+    counts: dict[str, int] = {}
+    for name, level in zip(names, levels, strict=True):
+        counts[name] = counts.get(name, 0) + level.count
+    leader: dict[str, str] = {}
+    for rare, frequent in _misspelt(counts):
+        leader[rare] = leader.get(frequent, frequent)
+    names = [leader.get(name, name) for name in names]
+    sizes = Counter(names)
     together: dict[str, list[Level]] = {}
-    for name, group in groups.items():
-        together.setdefault(leader[name], []).extend(group)
+    for name, level in zip(names, levels, strict=True):
+        if sizes[name] > 1:
+            together.setdefault(name, []).append(level)
     found = [sorted(g, key=lambda level: (-level.count, level.value)) for g in together.values()]
-    return tuple(tuple(group) for group in found if len(group) > 1)
+    return tuple(map(tuple, found))
 
 
 def plain(text: str) -> str:

@@ -170,6 +170,6 @@ class Tally(msgspec.Struct, frozen=True, dict=True):
         falling = order == "descending"
         chosen = first_texts(self.bytes, self.counts, most, falling=falling)
         counts, texts = self.counts[chosen].tolist(), texts_at(self.bytes, chosen).to_pylist()
-        found = zip(counts, texts, strict=True)
-        sign = -1 if falling else 1
-        return [(text, count) for count, text in sorted(found, key=lambda f: (sign * f[0], f[1]))]
+        places = sorted(range(len(texts)), key=texts.__getitem__)
+        places.sort(key=counts.__getitem__, reverse=falling)
+        return [(texts[place], counts[place]) for place in places]

@@ -10,21 +10,21 @@ from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.model.statistics import Absent, Statistic
 
 
-class Level(msgspec.Struct, frozen=True, array_like=True):
+class Level(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """A value, as text, and in how many rows it stands."""
 
     value: str
     count: int
 
 
-class NumberCount(msgspec.Struct, frozen=True, array_like=True):
+class NumberCount(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """A number and in how many rows it stands."""
 
     value: int | float
     count: int
 
 
-class Quantile(msgspec.Struct, frozen=True, array_like=True):
+class Quantile(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """The value below which a share of the rows lies."""
 
     share: float

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 
-class Axis(msgspec.Struct, frozen=True, array_like=True):
+class Axis(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """Equal bins: bin ``i`` begins at ``start + i * width``. Of moments in milliseconds."""
 
     start: float
@@ -13,7 +13,7 @@ class Axis(msgspec.Struct, frozen=True, array_like=True):
     bins: int
 
 
-class LinePoint(msgspec.Struct, frozen=True, array_like=True):
+class LinePoint(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """A point of a smooth line, and the 95 % band around it."""
 
     x: float

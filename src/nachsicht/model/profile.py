@@ -105,7 +105,7 @@ class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
     sds: tuple[float, ...]
 
 
-class Relation(msgspec.Struct, frozen=True, array_like=True):
+class Relation(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """How strongly two columns go together.
 
     Attributes

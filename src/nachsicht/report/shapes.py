@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import chain
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from nachsicht.model.column import ColumnSummary, QuantitySummary, TextSummary
@@ -11,6 +14,8 @@ from nachsicht.model.statistics import known
 
 #: Points of a curve.
 _POINTS = 128
+#: No more digits than a drawing can show.
+_DIGITS = ".5g"
 
 
 def shape_of(column: ColumnSummary | None) -> dict[str, Any] | None:
@@ -22,6 +27,7 @@ def shape_of(column: ColumnSummary | None) -> dict[str, Any] | None:
         ``density`` (value, height), ``cumulative`` (value, share of the values up to it),
         ``box`` (whiskers, quartiles and median between them, values beyond on both sides, the
         outermost of these), ``normal`` (normal score, value). What there is none of is None.
+        Points of curves, of which there are thousands, are JSON already.
     """
     if column is None:
         return None
@@ -32,25 +38,24 @@ def shape_of(column: ColumnSummary | None) -> dict[str, Any] | None:
         "density": _density(detail),
         "cumulative": _cumulative(detail),
         "box": _box(detail),
-        "normal": [_pair(*point) for point in detail.normal.points] if detail.normal else None,
+        "normal": _points(detail.normal.points) if detail.normal else None,
     }
 
 
-def _density(detail: QuantitySummary) -> list[tuple[float, float]] | None:
+def _density(detail: QuantitySummary) -> msgspec.Raw | None:
     density = detail.density
     if density is None:
         return None
-    return [
-        _pair(density.start + i * density.step, height) for i, height in enumerate(density.heights)
-    ]
+    heights = enumerate(density.heights)
+    return _points([(density.start + i * density.step, height) for i, height in heights])
 
 
-def _cumulative(detail: QuantitySummary) -> list[tuple[float, float]]:
+def _cumulative(detail: QuantitySummary) -> msgspec.Raw:
     knots = detail.knots
     last = len(knots.values) - 1
     points = min(last + 1, _POINTS)
     chosen = np.linspace(0, last, points).round().astype(int).tolist()  # all different
-    return [_pair(knots.values[i], knots.at_most[i] / detail.finite) for i in chosen]
+    return _points([(knots.values[i], knots.at_most[i] / detail.finite) for i in chosen])
 
 
 def _box(detail: QuantitySummary) -> list[float] | None:
@@ -59,7 +64,7 @@ def _box(detail: QuantitySummary) -> list[float] | None:
     if outliers is None or not (known(detail.minimum) and known(detail.maximum)):
         return None
     return [
-        _short(value)
+        float(f"{value:{_DIGITS}}")
         for value in (
             outliers.low_whisker,
             quartiles[0.25],
@@ -74,10 +79,8 @@ def _box(detail: QuantitySummary) -> list[float] | None:
     ]
 
 
-def _pair(x: float, y: float) -> tuple[float, float]:
-    return _short(x), _short(y)
-
-
-def _short(value: float) -> float:
-    """The value with as many digits as a drawing can show."""
-    return float(f"{value:.5g}")
+def _points(pairs: Sequence[tuple[float, float]]) -> msgspec.Raw:
+    """Pairs of numbers as JSON, written in one go."""
+    each = f"[%{_DIGITS},%{_DIGITS}]"
+    written = ",".join([each] * len(pairs)) % tuple(chain.from_iterable(pairs))
+    return msgspec.Raw(f"[{written}]".encode())
