@@ -57,12 +57,6 @@ def arrow_of(values: NDArray[Any]) -> Any:
     )
 
 
-def arrow_flags(flags: NDArray[np.bool_]) -> Any:
-    """An Arrow boolean array."""
-    packed = pa.py_buffer(np.packbits(flags, bitorder="little"))
-    return pa.Array.from_buffers(pa.bool_(), len(flags), [None, packed])
-
-
 def arrow_texts(texts: Iterable[str]) -> Any:
     """A large string array of Python texts."""
     encoded = [text.encode("utf-8") for text in texts]

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import arrow_flags, missing_in
+from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.compiled import texts as kernels
 from nachsicht.compute.compiled.coder import Coder
 from nachsicht.compute.ordering import repeated, runs_of
@@ -198,7 +198,16 @@ def counted_by_hashes(texts: Any, hashes: NDArray[np.uint64]) -> Counted | None:
     rows[places] = 0
     rows[places[starts]] = np.diff(starts, append=len(places))
     first = rows > 0
-    return Counted(texts.filter(arrow_flags(first)), rows[first])
+    return Counted(_where(first, texts), rows[first])
+
+
+def _where(flags: NDArray[np.bool_], texts: Any) -> Any:
+    """Those of a large string array without nulls that are flagged."""
+    all_bytes, found = bytes_of(texts), int(np.count_nonzero(flags))
+    offsets, into = np.empty(found + 1, np.int64), np.empty_like(all_bytes.data)
+    kernels.kept(*all_bytes, flags.view(np.uint8), offsets, into)
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(into[: offsets[-1]])]
+    return pa.Array.from_buffers(pa.large_string(), found, buffers)
 
 
 def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") -> Counted:

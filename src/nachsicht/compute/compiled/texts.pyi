@@ -41,3 +41,11 @@ def equal_in_runs(
     places: NDArray[Any],
     runs: NDArray[Any],
 ) -> bool: ...
+def kept(
+    data: NDArray[Any],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
+    flags: NDArray[Any],
+    offsets: NDArray[Any],
+    into: NDArray[Any],
+) -> None: ...

@@ -177,6 +177,36 @@ def gathered(
                 done += stops[i] - starts[i]
 
 
+def kept(
+    const uint8_t[::1] data,
+    const int64_t[::1] starts,
+    const int64_t[::1] stops,
+    const uint8_t[::1] flags,
+    int64_t[::1] offsets,
+    uint8_t[::1] into,
+):
+    """The flagged ones of texts that follow one another without a gap, again without one.
+
+    One offset is filled more than texts are flagged; there is room for all bytes.
+    """
+    cdef Py_ssize_t i = 0, first, n = flags.shape[0], found = 0
+    cdef int64_t done = 0
+    with nogil:
+        while i < n:
+            while i < n and not flags[i]:
+                i += 1
+            first = i
+            while i < n and flags[i]:
+                offsets[found] = done + starts[i] - starts[first]
+                found += 1
+                i += 1
+            # Where most are flagged, many are copied at once.
+            if i > first and stops[i - 1] > starts[first]:
+                memcpy(&into[done], &data[starts[first]], stops[i - 1] - starts[first])
+                done += stops[i - 1] - starts[first]
+        offsets[found] = done
+
+
 def first_texts(
     const uint8_t[::1] data,
     const int64_t[::1] starts,
