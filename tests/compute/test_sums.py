@@ -78,6 +78,10 @@ def test_rows_are_counted_by_two_levels(rows):
     found = np.zeros((4, 3), np.int64)
     sums.pairs(one, other, found)
     assert found.tolist() == [[rows.count((i, j)) for j in range(3)] for i in range(4)]
+    cells = np.zeros(len(rows), np.int32)
+    for codes, size in ((one, 5), (other, 4)):
+        sums.into_cells(codes, size, cells)
+    assert cells.tolist() == np.ravel_multi_index((one % 5, other % 4), (5, 4)).tolist()
     signs = np.sign(one).astype(np.int8), np.sign(other).astype(np.int8)
     assert sums.agreeing(*signs) == int(signs[0].astype(int) @ signs[1].astype(int))
 

@@ -236,6 +236,17 @@ def by_cell(
             into[cells[i], 1] += value * value
 
 
+def into_cells(const int32_t[::1] codes, int32_t size, int32_t[::1] cells):
+    """Make of each cell as many as there are codes, and take that of its code.
+
+    Codes below 0, for what is missing, count as the last one; there are as many as cells.
+    """
+    cdef Py_ssize_t i
+    with nogil:
+        for i in range(cells.shape[0]):
+            cells[i] = cells[i] * size + (codes[i] if codes[i] >= 0 else size - 1)
+
+
 def by_code(const int32_t[::1] codes, int64_t[::1] into, int64_t[::1] beside):
     """Add to how many rows have each code, those below 0 left out; both arrays are equally long.
 

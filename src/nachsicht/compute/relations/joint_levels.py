@@ -180,6 +180,5 @@ def _packs_of(band: Band) -> list[Pack]:
 def _packed(columns: Sequence[Codes], shape: Sequence[int]) -> Pack:
     cells = np.zeros(len(columns[0]), np.int32)
     for codes, size in zip(columns, shape, strict=True):
-        cells *= size
-        cells += np.where(codes < 0, np.int32(size - 1), codes)
+        kernels.into_cells(np.ascontiguousarray(codes, np.int32), size, cells)
     return Pack(cells, tuple(shape), tuple(size - 1 for size in shape))

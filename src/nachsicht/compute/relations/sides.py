@@ -61,7 +61,8 @@ class Quantity(msgspec.Struct, frozen=True, eq=False, dict=True):
     @property
     def to_one(self) -> float:
         """What brings the ranks between -1 and 1."""
-        return 1 / max(int(np.count_nonzero(self.present)), 1)
+        rows = len(self.present) if self.whole else int(np.count_nonzero(self.present))
+        return 1 / max(rows, 1)
 
     def at(self, places: NDArray[np.int64]) -> Quantity:
         """The column in some rows."""

@@ -111,7 +111,7 @@ def relations_of(
     """
     sides, left_out = sides_of(columns, rows, spread)
     in_order = np.sort(drawn)
-    few = [side.at(in_order) for side in sides]
+    few = [*spread(lambda side: side.at(in_order), sides)]
     explaining = drawn[: _explaining_rows(few)]
     for _ in spread(lambda side: isinstance(side, Quantity) and side.ranked, sides):
         pass  # ranks are kept with the columns; what follows waits for them
