@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import atexit
+import gc
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -56,6 +58,8 @@ def _one_line(text: str) -> str:
 @click.version_option(VERSION, prog_name="nachsicht")
 def main() -> None:
     """Show what a dataset holds, and what changed between one version of it and the next."""
+    # The process ends with the command: what is left then need not be looked through.
+    atexit.register(gc.freeze)
 
 
 @main.command(short_help="Describe one version of a dataset.")
