@@ -74,7 +74,8 @@ def run_comparison(
             versions.append(_relabelled(done, label))
         elif read is not None:
             title = title_for([name], [label])
-            versions.append(_version(read, label, title, settings, listener))
+            alone = len(data) == 1
+            versions.append(_version(read, label, title, settings, listener, alone=alone))
     from nachsicht._on_demand import OnDemand
 
     title = settings.title or (
@@ -93,12 +94,18 @@ def _prepare() -> None:
 
 
 def _version(
-    read: Held, label: str, title: str, settings: Settings, listener: ProgressListener | None
+    read: Held,
+    label: str,
+    title: str,
+    settings: Settings,
+    listener: ProgressListener | None,
+    *,
+    alone: bool,
 ) -> VersionOnDemand | ProfileDocument:
     from nachsicht._versions import VersionOnDemand, version_of
 
     if read.table is not None:
-        return VersionOnDemand(read, label, title, settings, listener)
+        return VersionOnDemand(read, label, title, settings, listener, alone=alone)
     return version_of(read.opened, label, title, settings, listener).profile
 
 

@@ -15,8 +15,8 @@ from nachsicht.compute.relations.strengths import AllPairs
 class AtHand(msgspec.Struct, frozen=True):
     """Rows as an Arrow table with their hashes, quantities by position, and all relations.
 
-    The values of quantities are the finite ones, sorted. ``drawn`` are the columns with
-    numbers or levels in evenly drawn rows.
+    The values of quantities are the finite ones, sorted, where they were kept. ``drawn`` are
+    the columns with numbers or levels in evenly drawn rows.
 
     With it distances are exact, and rows can be compared; without, profiles alone are.
     """

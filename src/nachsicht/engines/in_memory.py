@@ -74,6 +74,8 @@ class InMemory:
         Told of the columns while all of them are computed.
     description : Description, optional
         That came with the data.
+    alone : bool
+        Whether it is compared with no other table, for which its sorted numbers are kept.
     """
 
     def __init__(
@@ -83,8 +85,10 @@ class InMemory:
         now: int | None,
         listener: ProgressListener,
         description: Description | None = None,
+        *,
+        alone: bool = False,
     ) -> None:
-        self.table, self._description = table, description
+        self.table, self._description, self._alone = table, description, alone
         self._settings, self._now, self._listener = settings, now, listener
         self._hashes = RowHashes(table.num_rows)
         self._single: dict[int, ColumnSummary] = {}
@@ -238,7 +242,7 @@ class InMemory:
             summary, values = self._read(part, name, position)
             # Levels that were found once are not looked for again.
             few = isinstance(summary.detail, CategorySummary)
-            return summary, values, encoded if few else array
+            return summary, None if self._alone else values, encoded if few else array
 
         if "_rows" in self.__dict__:
             self._hashes = RowHashes(self.table.num_rows)  # they are not added up twice
