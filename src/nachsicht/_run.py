@@ -74,8 +74,7 @@ def run_comparison(
             versions.append(_relabelled(done, label))
         elif read is not None:
             title = title_for([name], [label])
-            alone = len(data) == 1
-            versions.append(_version(read, label, title, settings, listener, alone=alone))
+            versions.append(_version(read, label, title, settings, listener))
     from nachsicht._on_demand import OnDemand
 
     title = settings.title or (
@@ -94,18 +93,12 @@ def _prepare() -> None:
 
 
 def _version(
-    read: Held,
-    label: str,
-    title: str,
-    settings: Settings,
-    listener: ProgressListener | None,
-    *,
-    alone: bool,
+    read: Held, label: str, title: str, settings: Settings, listener: ProgressListener | None
 ) -> VersionOnDemand | ProfileDocument:
     from nachsicht._versions import VersionOnDemand, version_of
 
     if read.table is not None:
-        return VersionOnDemand(read, label, title, settings, listener, alone=alone)
+        return VersionOnDemand(read, label, title, settings, listener)
     return version_of(read.opened, label, title, settings, listener).profile
 
 

@@ -57,8 +57,6 @@ class VersionOnDemand:
         title: str,
         settings: Settings,
         listener: ProgressListener | None,
-        *,
-        alone: bool,
     ) -> None:
         started = time.perf_counter()
         self.label, self.title, self._settings = label, title, settings
@@ -67,7 +65,7 @@ class VersionOnDemand:
         # What is computed later must not see what was changed in between.
         table = prepared(detached(table) if self._opened.facts.format == "pandas" else table, own)
         listener, described = listener or ignore_progress, self._opened.description
-        self._own = InMemory(table, own, _microseconds(), listener, described, alone=alone)
+        self._own = InMemory(table, own, _microseconds(), listener, described)
         self._seconds = held.seconds + seconds_since(started)
 
     def __getattr__(self, name: str) -> Any:

@@ -11,12 +11,15 @@ from nachsicht.compute.hashing import Hashes
 from nachsicht.compute.relations.sides import Side
 from nachsicht.compute.relations.strengths import AllPairs
 
+#: Of more values, distances are taken from what profiles keep, within their bounds.
+EXACT_ROWS = 400_000
+
 
 class AtHand(msgspec.Struct, frozen=True):
     """Rows as an Arrow table with their hashes, quantities by position, and all relations.
 
-    The values of quantities are the finite ones, sorted, where they were kept. ``drawn`` are
-    the columns with numbers or levels in evenly drawn rows.
+    The values of quantities are the finite ones, sorted; of those with more than `EXACT_ROWS`
+    there are none. ``drawn`` are the columns with numbers or levels in evenly drawn rows.
 
     With it distances are exact, and rows can be compared; without, profiles alone are.
     """

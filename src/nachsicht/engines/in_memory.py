@@ -12,7 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
-from nachsicht.compute.at_hand import AtHand
+from nachsicht.compute.at_hand import EXACT_ROWS, AtHand
 from nachsicht.compute.by_level import spreads_by_level
 from nachsicht.compute.clean import fitting
 from nachsicht.compute.columns import ColumnPart, encode, observe_column, read_column
@@ -54,7 +54,9 @@ T = TypeVar("T")
 
 
 class _Columns(NamedTuple):
-    """All columns: their summaries, sorted numbers by place, and the table as it was encoded."""
+    """All columns: their summaries, sorted numbers by place where these are not too many to be
+    held against others, and the table as it was encoded.
+    """
 
     summaries: tuple[ColumnSummary, ...]
     numbers: dict[int, NDArray[Any]]
@@ -74,8 +76,6 @@ class InMemory:
         Told of the columns while all of them are computed.
     description : Description, optional
         That came with the data.
-    alone : bool
-        Whether it is compared with no other table, for which its sorted numbers are kept.
     """
 
     def __init__(
@@ -85,10 +85,8 @@ class InMemory:
         now: int | None,
         listener: ProgressListener,
         description: Description | None = None,
-        *,
-        alone: bool = False,
     ) -> None:
-        self.table, self._description, self._alone = table, description, alone
+        self.table, self._description = table, description
         self._settings, self._now, self._listener = settings, now, listener
         self._hashes = RowHashes(table.num_rows)
         self._single: dict[int, ColumnSummary] = {}
@@ -242,7 +240,9 @@ class InMemory:
             summary, values = self._read(part, name, position)
             # Levels that were found once are not looked for again.
             few = isinstance(summary.detail, CategorySummary)
-            return summary, None if self._alone else values, encoded if few else array
+            if values is not None and len(values) > EXACT_ROWS:
+                values = None
+            return summary, values, encoded if few else array
 
         if "_rows" in self.__dict__:
             self._hashes = RowHashes(self.table.num_rows)  # they are not added up twice

@@ -17,9 +17,6 @@ from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 
-#: With more rows than this, distances are taken from what profiles keep, within their bounds.
-EXACT_ROWS = 400_000
-
 
 class Version(msgspec.Struct, frozen=True):
     """A profile, and its data where that is still at hand."""
@@ -32,7 +29,7 @@ class Version(msgspec.Struct, frozen=True):
         detail = column.detail
         if isinstance(detail, QuantitySummary) and detail.finite:
             exact = self.data.quantities.get(column.position) if self.data else None
-            if exact is not None and len(exact) <= EXACT_ROWS and not detail.knots.complete:
+            if exact is not None and not detail.knots.complete:
                 return Curve.of_values(exact)
             return Curve.of_knots(detail.knots)
         return Curve.of_knots(detail.knots) if isinstance(detail, MomentSummary) else None
