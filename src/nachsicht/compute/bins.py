@@ -62,11 +62,9 @@ def decimals_of(numbers: SortedNumbers) -> int | None:
     """With how many decimals (0 to 6) every value can be written; None if with more."""
     if numbers.whole:
         return 0
-    trial, few = numbers.values[:_TRIAL], numbers.few
+    few = numbers.values[:_TRIAL]
     for decimals in range(1, MOST_DECIMALS + 1):
-        if _written_with(trial, decimals) and _written_with(
-            numbers.distinct_values if few else numbers.values, decimals
-        ):
+        if _written_with(few, decimals) and _written_with(numbers.weighted[0], decimals):
             return decimals
     return None
 

@@ -25,10 +25,7 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
     digits = _DECIMALS if decimals is None else decimals
     if not numbers.n or float(np.abs(numbers.floats[[0, -1]]).max()) * 10.0**digits >= _EXACT:
         return ()
-    if numbers.few:
-        values, counts = numbers.distinct_values, numbers.distinct_counts
-    else:
-        values, counts = numbers.values, np.broadcast_to(np.int64(1), numbers.n)
+    values, counts = numbers.weighted
     if decimals is None:
         on_step = np.zeros(len(values), np.uint8)
         some = near_whole(values, 10.0**digits, _NEAR, on_step)  # mostly none

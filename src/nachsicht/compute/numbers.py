@@ -170,6 +170,15 @@ class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
         return self._runs[1]
 
     @property
+    def weighted(self) -> tuple[Array, NDArray[np.int64]]:
+        """Values, rising, and for how many rows each stands: the different ones, or simply all
+        where most are different.
+        """
+        if 2 * self.distinct > self.n:
+            return self.values, np.broadcast_to(np.int64(1), self.n)
+        return self._runs
+
+    @property
     def few(self) -> bool:
         """Whether sums over the different values, each with its rows, are the shorter ones."""
         return self.n >= _FEW_AMONG and _FEW_AMONG_EACH * self.distinct <= self.n

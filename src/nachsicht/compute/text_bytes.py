@@ -218,8 +218,9 @@ def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") 
     """
     coder, next_text = Coder(), 0
     numbered: list[TextBytes] = []
-    short = np.empty(_SHORT_AT_ONCE, np.uint64)
     rows = np.ascontiguousarray(rows)
+    # Of two runs in a text there is a byte between, and a text may have one more.
+    short = np.empty(min(_SHORT_AT_ONCE, (len(texts.data) + len(rows)) // 2), np.uint64)
     while next_text < len(rows):
         put_down, next_text = coder.count_runs(*texts, ord(between), rows, next_text, short)
         short[:put_down].sort()
