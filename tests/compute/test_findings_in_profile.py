@@ -10,7 +10,7 @@ import pytest
 import nachsicht
 from nachsicht.compute.findings.catalogue import ENTRIES
 from nachsicht.compute.multiples import multiples_of
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.report.catalogue import catalogue_page
 from nachsicht.words import catalogue
 

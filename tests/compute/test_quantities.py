@@ -16,7 +16,7 @@ from nachsicht.compute.columns import finish_column, observe_column
 from nachsicht.compute.compiled.normal import quantiles
 from nachsicht.compute.log_bins import log_histogram_of
 from nachsicht.compute.moments import moments_of
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.model.statistics import Absent, Reason
 from nachsicht.settings import Settings
 

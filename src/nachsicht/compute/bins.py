@@ -15,8 +15,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.numbers import Rising, SortedNumbers
 from nachsicht.compute.quantiles import quantile
+from nachsicht.compute.sorted_numbers import Rising, SortedNumbers
 from nachsicht.model.column import Histogram
 
 #: Where the whole range is wider than so many times the range of the middle 95 %, the

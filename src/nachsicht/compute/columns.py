@@ -22,8 +22,9 @@ from nachsicht.compute.condensed import (
 )
 from nachsicht.compute.moments_in_time import observe_moments
 from nachsicht.compute.nested import observe_nested
-from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
+from nachsicht.compute.numbers import NumberPart, observe_numbers
 from nachsicht.compute.readings import Body, as_described, read_part
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import TallyPart, mostly_different, observe_flags, observe_texts
 from nachsicht.compute.text_bytes import encoded
 from nachsicht.model.column import ColumnSummary, QuantitySummary

@@ -12,11 +12,12 @@ from nachsicht.compute.arrays import arrow_of
 from nachsicht.compute.hashing import hash_values
 from nachsicht.compute.kept import kept
 from nachsicht.compute.moments import Moments, moments_of
-from nachsicht.compute.numbers import NumberPart, SortedNumbers
+from nachsicht.compute.numbers import NumberPart
 from nachsicht.compute.order import OrderPart
 from nachsicht.compute.sketches.heavy import HeavyNumbers, HeavyTexts
 from nachsicht.compute.sketches.key_sample import KeySample
 from nachsicht.compute.sketches.ranks import RankSketch
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, TallyPart
 from nachsicht.compute.text_measures import TextMeasures, measure_texts
 from nachsicht.model.column import Accuracy

@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from nachsicht.compute.kept import kept
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_measures import shapes
 from nachsicht.model.description import ColumnDescription, StatedType

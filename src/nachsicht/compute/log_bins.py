@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.bins import binned, decimals_of, histogram_of
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.model.column import Histogram
 
 #: So many logarithms tell that they cannot be written with few decimals, as most cannot.

@@ -10,9 +10,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.numbers import NumberPart, SortedNumbers, observe_numbers
+from nachsicht.compute.numbers import NumberPart, observe_numbers
 from nachsicht.compute.ordering import runs_of
 from nachsicht.compute.quantiles import knots_of, scaled_knots
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.texts import DAY, MICROSECOND, moment_text
 from nachsicht.model.column import MomentSummary, Stretch
 

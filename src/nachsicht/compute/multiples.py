@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nachsicht.compute.compiled.sums import near_whole
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.model.column import NumberCount
 
 #: Decimals looked at where values have more than can be told.

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from nachsicht.compute.compiled import sums as kernels
 from nachsicht.compute.compiled.normal import quantiles
 from nachsicht.compute.moments import blocks_of
-from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.ordering import runs_of
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.model.column import NormalFit
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 

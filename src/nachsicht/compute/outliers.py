@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.compute.numbers import Rising, SortedNumbers
 from nachsicht.compute.quantiles import quantile
+from nachsicht.compute.sorted_numbers import Rising, SortedNumbers
 from nachsicht.model.column import NumberCount, Outliers
 from nachsicht.model.statistics import Absent, Reason
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from nachsicht.compute.numbers import Rising, SortedNumbers
 from nachsicht.compute.ordering import runs_of
+from nachsicht.compute.sorted_numbers import Rising, SortedNumbers
 from nachsicht.model.column import Knots, Quantile
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 

@@ -14,7 +14,6 @@ from nachsicht.compute.log_bins import log_histogram_of
 from nachsicht.compute.moments import moments_of, moments_of_few
 from nachsicht.compute.multiples import multiples_of
 from nachsicht.compute.normality import normal_fit
-from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.outliers import outliers_of
 from nachsicht.compute.quantiles import (
     knots_of,
@@ -23,6 +22,7 @@ from nachsicht.compute.quantiles import (
     quantiles_of,
     spread_between,
 )
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.model.column import Histogram, NumberCount, Order, QuantitySummary
 from nachsicht.model.statistics import Absent, Reason, statistic
 from nachsicht.settings import Settings

@@ -36,10 +36,11 @@ from nachsicht.compute.moments_in_time import (
     time_type,
 )
 from nachsicht.compute.nested import NestedPart, summarise_nested
-from nachsicht.compute.numbers import NumberPart, SortedNumbers
+from nachsicht.compute.numbers import NumberPart
 from nachsicht.compute.quantities import summarise_quantity
 from nachsicht.compute.recognise import moments_in, numbers_in
 from nachsicht.compute.sketches.key_sample import KeySample
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, TallyPart
 from nachsicht.compute.text_measures import measure_texts
 from nachsicht.compute.texts import number_text

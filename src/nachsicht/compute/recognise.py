@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from nachsicht.compute.arrays import values_of
 from nachsicht.compute.moments_in_time import observe_moments
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 
 #: Texts that are looked at first; most columns fail among them.

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import arrow_of, values_of
 from nachsicht.compute.codes import rows_by_code
 from nachsicht.compute.looks import SHAPE_LENGTH, looks_of
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally, merge_tallies
 from nachsicht.compute.text_bytes import (
     SPACE,

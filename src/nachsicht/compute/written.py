@@ -8,8 +8,8 @@ import pyarrow as pa
 from nachsicht.compute.arrays import arrow_of
 from nachsicht.compute.compiled import texts as kernels
 from nachsicht.compute.hashing import Hashes, hash_values
-from nachsicht.compute.numbers import SortedNumbers
 from nachsicht.compute.quantities import summarise_quantity
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_measures import TextMeasures, shapes
 from nachsicht.model.column import IdentifierSummary, Level, Order, Sequence, TextSummary

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.compute.kept import kept
-from nachsicht.compute.numbers import SortedNumbers
+from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.model.column import Knots
 
 _Floats = NDArray[np.float64]
