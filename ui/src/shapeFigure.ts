@@ -41,7 +41,13 @@ export function shapeFigure(shapes: (Shape | null)[], way: Way, width: number, l
     marginLeft: 56,
     marginRight: 12,
     marginBottom: 36,
-    x: { label: cut(axes.x, 60), labelArrow: "none", domain: domainOf(shapes, way, points) },
+    // The outermost points are drawn whole.
+    x: {
+      label: cut(axes.x, 60),
+      labelArrow: "none",
+      domain: domainOf(shapes, way, points),
+      inset: way === "normal" ? 4 : 0,
+    },
     y: {
       label: axes.y,
       labelArrow: "none",
