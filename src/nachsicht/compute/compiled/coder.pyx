@@ -130,7 +130,7 @@ cdef class Coder:
         uint8_t between,
         const int64_t[::1] rows,
         int64_t first,
-        uint64_t[::1] short,
+        uint64_t[::1] numbers,
     ):
         """Add so many rows of each text to the runs of it that do not hold one byte.
 
@@ -138,7 +138,7 @@ cdef class Coder:
         makes them, while there is room. It begins with the first text; returns how many numbers
         were put down, and the text that is the next.
         """
-        cdef Py_ssize_t i = first, n = starts.shape[0], made = 0, done = 0, most = short.shape[0]
+        cdef Py_ssize_t i = first, n = starts.shape[0], made = 0, done = 0, most = numbers.shape[0]
         cdef Run ahead[AHEAD]
         cdef Run* run
         cdef int64_t length, down = 0
@@ -158,7 +158,7 @@ cdef class Coder:
                 while text < stop:
                     length = run_without(between, text, stop - text, end)
                     if alone and 0 < length <= 8 and text[length - 1]:
-                        short[down] = word_of(text, length, end)
+                        numbers[down] = word_of(text, length, end)
                         down += 1
                     elif length:
                         if made - done == AHEAD:
