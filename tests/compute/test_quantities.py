@@ -152,6 +152,24 @@ def test_any_split_into_batches_gives_the_same_summary(values, data):
 
 
 @given(
+    st.lists(st.integers(-9, 9), max_size=60),
+    st.lists(st.integers(-400, 400), max_size=200),
+    st.lists(st.sampled_from([np.inf, -np.inf]), max_size=3),
+)
+def test_frequent_and_rare_numbers_are_those_that_pandas_counts(often, seldom, infinite):
+    values = [each / 4 for each in often * 2 + seldom] + infinite
+    column = finish_column(observe_column(pa.array(values, pa.float64())), "v", 0, Settings())
+    counted = pd.Series(values, dtype=float).value_counts()
+    assert (column.distinct, column.once) == (len(counted), (counted == 1).sum())
+    agreeing = float((counted**2).sum()) / max(len(values), 1) ** 2
+    assert column.agreement == pytest.approx(agreeing, rel=1e-12)
+    finite_ones = [(v, int(n)) for v, n in counted.items() if np.isfinite(v)]
+    for found, turned in ((column.frequent, -1), (column.rarest, 1)):
+        expected = sorted(finite_ones, key=lambda pair: (turned * pair[1], pair[0]))[:10]
+        assert [(float(level.value), level.count) for level in found] == expected
+
+
+@given(
     st.lists(finite, min_size=1, max_size=80)
     | st.lists(decimal, min_size=1, max_size=80)
     | st.lists(st.integers(-(10**9), 10**9).map(float), min_size=1, max_size=80),

@@ -26,10 +26,11 @@ _CLOSER = 0.005
 _Floats = NDArray[np.float64]
 _Transformation = Callable[[_Floats], _Floats]
 
-_TRANSFORMATIONS: dict[str, _Transformation] = {
-    "none": lambda values: values,
-    "log": np.log,
-    "square_root": np.sqrt,
+#: Each with the least value of which it can be taken.
+_TRANSFORMATIONS: dict[str, tuple[_Transformation, float]] = {
+    "none": (lambda values: values, -math.inf),
+    "log": (np.log, math.ulp(0.0)),
+    "square_root": (np.sqrt, 0.0),
 }
 
 
@@ -50,10 +51,9 @@ def normal_fit(numbers: SortedNumbers) -> NormalFit | None:
     else:
         values = numbers.all_floats
         plot = _Plot(values, scores, None, numbers.n)
-    lowest = {"none": -math.inf, "log": math.ulp(0.0), "square_root": 0.0}
-    possible = [name for name, least in lowest.items() if values[0] >= least]
-    found = _correlations([_TRANSFORMATIONS[name] for name in possible], plot)
-    fits: dict[str, Statistic] = dict.fromkeys(lowest, Absent(Reason.NOT_POSITIVE))
+    fits: dict[str, Statistic] = dict.fromkeys(_TRANSFORMATIONS, Absent(Reason.NOT_POSITIVE))
+    possible = {name: of for name, (of, least) in _TRANSFORMATIONS.items() if values[0] >= least}
+    found = _correlations(list(possible.values()), plot)
     fits.update(zip(possible, found, strict=True))
     ranks = runs_of(np.linspace(0, numbers.n - 1, POINTS).round().astype(np.int64))[0]
     return NormalFit(

@@ -67,15 +67,7 @@ class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
 
     @kept
     def _runs(self) -> tuple[Array, NDArray[np.int64]]:
-        if not self.few:
-            return runs_of(self.values)
-        # Those that stand in one row lie between the others.
-        starts, lengths = self._longer_runs
-        ends = np.append(0, starts + lengths)
-        between = np.append(starts, self.n) - ends
-        alone = np.repeat(ends - np.cumsum(between) + between, between) + np.arange(self.once)
-        places = np.sort(np.concatenate((starts, alone)))
-        return self.values[places], np.diff(places, append=self.n)
+        return runs_of(self.values)
 
     @kept
     def _longer_runs(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
