@@ -28,8 +28,8 @@ from nachsicht.model.profile import ProfileDocument, Repeats
 CLOSE = 1e-12
 #: So much of a document depends on where the rows came from, not on what they hold.
 _OF_SOURCES = {"label", "title", "origin", "description", "memory_bytes", "stored_type", "shown"}
-#: What is computed from evenly drawn rows where not all are at hand.
-_OF_RELATIONS = ("relations", "pairs", "components", "outcome", "over_time", "findings")
+#: What depends on strengths of relations: from drawn rows where not all are at hand.
+_OF_RELATIONS = ("relations", "pairs", "components", "over_time", "findings")
 #: Of a quantity these are exact however many rows there are.
 _ALWAYS_EXACT = (
     "finite", "minimum", "maximum", "range", "sum", "mean", "sd", "variance", "skewness",

@@ -88,6 +88,20 @@ def test_dask_dataframes(dask_client):
     assert any(column.accuracy for column in found.columns)
 
 
+@pytest.mark.parametrize("settings", [{"engine": "dask"}, {"memory_bytes": 3_000_000}])
+def test_few_different_rows_are_drawn_as_in_memory(settings, tmp_path, dask_client, monkeypatch):
+    monkeypatch.setattr("nachsicht.engines.local._KEPT", 1000)
+    table = pa.concat_tables([sample_table(200)] * 150)
+    give = lambda rows: parts(rows, tmp_path)  # noqa: E731
+    found = assert_conforms(give, table=table, **settings)
+    assert found.relations.drawn == 10_000
+    assert len(found.excerpt.drawn) == 10
+    expected = nachsicht.profile(table, outcome="temper").document.outcome
+    assert nachsicht.profile(tmp_path / "parts", outcome="temper", **settings).document.outcome == (
+        expected
+    )
+
+
 def test_dask_without_a_cluster(tmp_path):
     assert_conforms(lambda table: parts(table, tmp_path), engine="dask")
 

@@ -30,7 +30,7 @@ export function Time() {
   return (
     <section class="time" id="time" aria-label={word("page.time_section")}>
       <h2>{word("page.time_section")}</h2>
-      <p class="muted">{word("page.time_sentence", { moment: time.moment, unit: time.unit })}</p>
+      <p class="muted">{word("page.time_sentence", { moment: time.moment, unit: time.unit, among: time.among })}</p>
       <div class="controls">
         <label>
           {word("page.time_column")}{" "}

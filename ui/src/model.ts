@@ -161,6 +161,8 @@ export interface Components {
 
 export interface OverTime {
   moment: string;
+  /** Of how many drawn rows, in words; empty where all rows are looked at. */
+  among: string;
   unit: string;
   rows: ({ unit: string; first: number; rows: number[] } | null)[];
   columns: { name: string; views: (TimeView | null)[] }[];

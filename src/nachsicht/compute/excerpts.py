@@ -1,4 +1,4 @@
-"""The few rows that are shown: the first, the last, and some drawn by their hashes."""
+"""The few rows that are shown: the first, the last, and some that are drawn evenly."""
 
 from __future__ import annotations
 
@@ -36,11 +36,11 @@ class EndsPart(msgspec.Struct, frozen=True):
         return EndsPart(first, last.slice(max(last.num_rows - SHOWN, 0)), self.rows + other.rows)
 
     def finish(self, sample: RowSample | None, columns: Sequence[ColumnSummary]) -> Excerpt:
-        """The rows as texts; the drawn ones are those of the smallest hashes."""
+        """The rows as texts; of the drawn rows, those that were drawn first."""
         overlap = max(0, self.first.num_rows + self.last.num_rows - self.rows)
         drawn: Any = None
         if sample is not None and self.rows > 3 * SHOWN:
-            chosen = np.sort(np.argsort(sample.hashes, kind="stable")[:DRAWN])
+            chosen = np.sort(sample.order[:DRAWN])
             drawn = taken(sample.rows, chosen)
         last = self.last.slice(overlap)
         return Excerpt(

@@ -58,7 +58,7 @@ def outcome_of(
     columns : sequence of ColumnSummary
         All columns.
     sample : RowSample
-        Rows to compute from.
+        Rows to compute from: evenly drawn ones where there are many.
     name : str, optional
         The outcome: a quantity, a flag or a category.
     """

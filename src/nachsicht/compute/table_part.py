@@ -29,7 +29,7 @@ from nachsicht.compute.over_time import over_time
 from nachsicht.compute.relations.comoments import CoMoments, observe_comoments
 from nachsicht.compute.relations.components import components_of
 from nachsicht.compute.relations.pair_views import views_of
-from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
+from nachsicht.compute.relations.row_sample import RowSample, sample_rows
 from nachsicht.compute.relations.strengths import by_names, relations_of
 from nachsicht.compute.repeats import (
     CondensedRepeats,
@@ -199,7 +199,7 @@ def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = 
         observe_gaps(batch, plan.split_by),
         observe_patterns(batch, first_row),
         observe_ends(batch),
-        sample_rows(batch, of_rows),
+        sample_rows(batch, first_row),
         observe_comoments([batch.column(i) for i in plan.numbers]),
         observe_breaches(batch, plan.description, fitting(plan.schema.names, plan.settings.mask)),
     )
@@ -217,9 +217,8 @@ def finish_table(
         range(len(names)),
     )
     columns = tuple(finished)
-    drawn = drawn_places(part.sample.hashes)
     pearson = by_names([names[i] for i in plan.numbers], part.comoments.correlations())
-    found = relations_of(columns, part.sample.rows, drawn, part.rows, pearson, spread)
+    found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, spread)
     further = zip(part.further, plan.looks, strict=True)
     return Computed(
         part.rows,

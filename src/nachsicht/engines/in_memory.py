@@ -27,7 +27,7 @@ from nachsicht.compute.outcomes import outcome_of
 from nachsicht.compute.over_time import over_time
 from nachsicht.compute.relations.components import components_of
 from nachsicht.compute.relations.pair_views import views_of
-from nachsicht.compute.relations.row_sample import RowSample, drawn_places, sample_rows
+from nachsicht.compute.relations.row_sample import RowSample, drawn_rows, sampled
 from nachsicht.compute.relations.strengths import Found, relations_of
 from nachsicht.compute.repeats import (
     Look,
@@ -281,12 +281,12 @@ class InMemory:
     def _sample(self) -> RowSample | None:
         if not self.table.num_columns:
             return None
-        return sample_rows(self.table, self._rows.chunks[0], self._drawn)
+        return sampled(self.table, self._drawn)
 
     @cached_property
     def _drawn(self) -> NDArray[np.int64]:
         """Places of evenly drawn rows."""
-        return drawn_places(self._rows.chunks[0])
+        return drawn_rows(self.table.num_rows)
 
     def _relations(self, pool: ThreadPoolExecutor) -> Found:
         columns, rows = self._columns, self.table.num_rows

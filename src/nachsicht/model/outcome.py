@@ -31,7 +31,8 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
     """The outcome, overall and by every other column, those that explain most first.
 
     Of a category or flag it is the share of one ``level``; of a quantity the mean. Computed of
-    ``rows`` evenly drawn rows in which the outcome is known. ``left_out`` names columns that
+    ``rows`` in which the outcome is known, among evenly drawn ones where the data has more
+    rows than ``relations.drawn``. ``left_out`` names columns that
     are not looked at, with the reason's code.
     """
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView
+from nachsicht.model.profile import Relations
 from nachsicht.words import number, percent, phrase, whole
 
 #: Columns that are listed.
@@ -23,7 +24,7 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     names = {across.names[-1]: across.names for across in document.columns}
     by_bin = "page.share_by_bin" if newest.level is not None else "page.mean_by_bin"
     return {
-        "sentence": _sentence(newest),
+        "sentence": _sentence(newest, document.versions[-1].relations),
         "measure": newest.column if newest.level is None else f"{newest.column} = {newest.level}",
         "by_bin": phrase(by_bin, column=newest.column, level=newest.level),
         "range": _range(newest),
@@ -42,7 +43,8 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     }
 
 
-def _sentence(outcome: Outcome) -> str:
+def _sentence(outcome: Outcome, relations: Relations) -> str:
+    drawn = relations.drawn < relations.rows
     overall = number(outcome.overall) if outcome.level is None else percent(outcome.overall)
     path = "page.outcome_mean" if outcome.level is None else "page.outcome_share"
     return phrase(
@@ -51,6 +53,7 @@ def _sentence(outcome: Outcome) -> str:
         level=outcome.level,
         overall=overall,
         rows=whole(outcome.rows),
+        among=phrase("page.among_drawn", rows=whole(relations.drawn)) if drawn else "",
     )
 
 

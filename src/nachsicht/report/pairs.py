@@ -154,8 +154,11 @@ def time_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     for i, side in enumerate(sides):
         for name, view in side.views.items() if side else ():
             columns.setdefault(own[i].get(name, name), [None] * len(sides))[i] = view
+    relations = document.versions[-1].relations
+    drawn = relations.drawn < relations.rows
     return {
         "moment": newest.moment,
+        "among": phrase("page.of_drawn", rows=whole(relations.drawn)) if drawn else "",
         "unit": phrase(f"units.{newest.unit}"),
         "rows": [
             {"unit": side.unit, "first": side.first, "rows": side.rows} if side else None
