@@ -8,7 +8,7 @@ from nachsicht._versions import VersionOnDemand
 from nachsicht.errors import SettingsError
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.settings import Settings, check_name
+from nachsicht.settings import Settings, no_column
 
 #: What the work can be about.
 _OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
@@ -39,12 +39,7 @@ def _check_names(names: Sequence[str], settings: Settings) -> None:
     named += [("key", name) for name in settings.key]
     for setting, name in named:
         if name not in names:
-            try:
-                check_name(name, names, setting)
-            except SettingsError as error:
-                raise SettingsError(
-                    f"there is no column {name}", where=setting, todo=error.todo
-                ) from None
+            raise no_column(name, names, setting)
 
 
 def _check_key(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:

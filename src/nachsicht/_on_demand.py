@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 
 from nachsicht._check_columns import check_columns
+from nachsicht._hidden import check_hidden
 from nachsicht._meanwhile import meanwhile
 from nachsicht._versions import VersionOnDemand
 from nachsicht.compute.changes.accepting import Accepted
@@ -45,6 +46,7 @@ class OnDemand:
         self.versions, self.title, self._settings = tuple(versions), title, settings
         self._theme, self._accepted = theme, accepted
         check_columns(versions, settings)
+        check_hidden(versions, settings)
 
     def one_column(self, name: str) -> ColumnAcross | None:
         """A column that all versions have, but for its findings and steps; no other is computed."""

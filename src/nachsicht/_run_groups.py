@@ -14,9 +14,10 @@ from nachsicht.accepted import read_accepted
 from nachsicht.compute.arrays import taken
 from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
-from nachsicht.compute.clean import prepared
+from nachsicht.compute.clean import fitting, prepared
 from nachsicht.compute.groups import Group, groups_in, slices_at, slices_in
 from nachsicht.contracts import Opened, ProgressListener
+from nachsicht.errors import SettingsError
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.settings import Settings, as_described
 from nachsicht.sources import source_of
@@ -43,6 +44,12 @@ def run_groups(
     opened = source.open()
     settings = as_described(settings, opened.description)
     table = prepared(opened.table(), settings)
+    if cuts and fitting([by], settings.mask):
+        raise SettingsError(
+            "a masked column cannot be cut: the values of the cuts would be shown",
+            where=f"{by}",
+            todo="Compare its groups, or cut at another column.",
+        )
     slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
     groups = slices or groups_in(table, by, names)
     facts = opened.facts

@@ -10,12 +10,14 @@ from typing import Any
 import msgspec
 
 from nachsicht._clock import now, seconds_since
+from nachsicht._hidden import settings_shown, unread_note, without_hidden
 from nachsicht._opening import Held
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import prepared
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.shown import Shower, with_rows
+from nachsicht.compute.masking import mask_id
 from nachsicht.compute.tables import put_together
 from nachsicht.contracts import Opened, ProgressListener, ignore_progress
 from nachsicht.engines.in_memory import InMemory
@@ -38,7 +40,7 @@ def version_of(
 ) -> Version:
     """All that is computed of a source."""
     started = time.perf_counter()
-    own = as_described(settings, opened.description)
+    own, opened = as_described(settings, opened.description), without_hidden(opened, settings)
     computed, at_hand = run_engine(opened, own, listener or ignore_progress, _microseconds())
     origin = _origin(opened, settings, seconds_since(started))
     return _put_together(label, title, computed, at_hand, origin, own, opened.description)
@@ -60,8 +62,8 @@ class VersionOnDemand:
     ) -> None:
         started = time.perf_counter()
         self.label, self.title, self._settings = label, title, settings
-        self._opened, table = held.opened, held.table
-        own = as_described(settings, self._opened.description)
+        own, table = as_described(settings, held.opened.description), held.table
+        self._opened = without_hidden(held.opened, settings)
         # What is computed later must not see what was changed in between.
         table = prepared(detached(table) if self._opened.facts.format == "pandas" else table, own)
         listener, described = listener or ignore_progress, self._opened.description
@@ -103,13 +105,15 @@ class VersionOnDemand:
 
 def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
     facts = opened.facts
+    unread = (unread_note(facts.unread, settings),) if facts.unread else ()
     return Origin(
         source=facts.name,
         format=facts.format,
         source_bytes=facts.size_bytes,
-        notes=tuple(facts.notes),
+        notes=(*facts.notes, *unread),
         unread_lines=facts.unread_lines,
-        settings=settings_text(settings),
+        settings=settings_text(settings_shown(settings)),
+        mask_id=mask_id() if settings.mask else "",
         made_at=now().isoformat(timespec="seconds"),
         seconds=seconds,
         nachsicht_version=VERSION,

@@ -31,10 +31,19 @@ class Restart(Exception):
     """A source has learnt how to read itself: its batches must be read from the beginning."""
 
 
+class UnreadLine(msgspec.Struct, frozen=True):
+    """A line that could not be read: its number from 1, how many fields it has, its beginning."""
+
+    number: int
+    fields: int
+    text: str
+
+
 class SourceFacts(msgspec.Struct):
     """What the page's origin says of a source; never a credential.
 
-    Notes and unread lines may grow while batches are read.
+    Notes and unread lines may grow while batches are read. Of the unread lines the first few are
+    ``unread``: whether they may be quoted is for others to say, who know what is hidden.
     """
 
     name: str
@@ -42,6 +51,7 @@ class SourceFacts(msgspec.Struct):
     size_bytes: int | None
     notes: list[str] = msgspec.field(default_factory=list)
     unread_lines: int = 0
+    unread: list[UnreadLine] = msgspec.field(default_factory=list)
 
 
 class Piece(msgspec.Struct, frozen=True):

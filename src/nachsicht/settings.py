@@ -95,7 +95,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     labels : tuple of str
         What to call the versions, in order.
     omit : tuple of str
-        Columns to leave out, by name or pattern (``*`` and ``?``).
+        Columns to leave out, by name or pattern (``*`` and ``?``). A name must be there in every
+        version; a pattern leaves out what fits.
     kinds : dict
         Kinds of columns by name, where they shall not be found out.
     key : tuple of str
@@ -109,7 +110,8 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     moment : str, optional
         The moment column over which all others are looked at; by default the only one.
     mask : tuple of str
-        Columns, by name or pattern, whose values are replaced by pseudonyms at once.
+        Columns, by name or pattern, whose values are replaced by pseudonyms at once. Each must
+        fit a column of every version.
     chance : float
         A difference counts only where chance explains it less often than this, after
         correction over all columns.
@@ -194,11 +196,21 @@ def check_name(name: str, known: Sequence[str], where: str, what: str = "setting
     """Refuse a name that is not known, and tell the nearest that is."""
     if name in known:
         return
+    raise SettingsError(f"unknown {what} {name}", where=where, todo=_nearest(name, known))
+
+
+def no_column(name: str, known: Sequence[str], setting: str) -> SettingsError:
+    """The error for a setting that names a column which is not there."""
+    return SettingsError(f"there is no column {name}", where=setting, todo=_nearest(name, known))
+
+
+def _nearest(name: str, known: Sequence[str]) -> str:
+    """What may have been meant: a name in other letters, one nearly the same, or any."""
     import difflib  # only what is wrong has to be told so
 
-    near = difflib.get_close_matches(name, known, n=1)
-    todo = f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
-    raise SettingsError(f"unknown {what} {name}", where=where, todo=todo)
+    same = [other for other in known if other.casefold() == name.casefold()]
+    near = same or difflib.get_close_matches(name, known, n=1)
+    return f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
 
 
 def settings_text(settings: Settings) -> str:

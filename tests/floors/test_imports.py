@@ -23,7 +23,7 @@ FLOORS = [
     ["remedies", "figures"],
     ["parts"],
     ["sources", "engines", "report", "accepted", "themes"],
-    ["_opening"],
+    ["_opening", "_hidden"],
     ["_versions"],
     ["_check_columns"],
     ["_on_demand"],

@@ -3,7 +3,13 @@
 from __future__ import annotations
 
 import atexit
+import errno
 import gc
+import io
+import os
+import signal
+import sys
+import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,34 +26,93 @@ from nachsicht.cli.options import (
 from nachsicht.errors import NachsichtError
 from nachsicht.progress import ProgressBar
 from nachsicht.version import VERSION
+from nachsicht.words import printable
 
 if TYPE_CHECKING:
     from nachsicht.results import Comparison, Profile
 
-#: Exit status where an open finding stopped a pipeline, and of every error that is told.
+#: Exit status where an open finding stopped a pipeline, and of every error.
 STOPPED, FAILED = 1, 2
+#: Added to the number of the signal that ended the command.
+_SIGNALLED = 128
+_UNEXPECTED = (
+    "something unexpected went wrong ({error}). "
+    "Please report it with what --verbose shows: see “Reporting a problem” in the README."
+)
+
+
+class _Ended(BaseException):
+    """A signal asks the command to end; copies of data are removed on the way out."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__(number)
+        self.number = number
 
 
 class _Commands(click.Group):
-    """Prints an error of ours as one line on stderr and exits with 2."""
+    """Tells every error as one line on stderr and exits with 2, never with 1."""
 
     def invoke(self, ctx: click.Context) -> Any:
+        _listen()
         try:
-            return super().invoke(ctx)
-        except NachsichtError as error:
-            if ctx.find_root().meta.get("nachsicht.verbose"):
-                raise
-            click.echo(f"nachsicht: {_one_line(str(error))}", err=True)
-            ctx.exit(FAILED)
-        except KeyboardInterrupt:
+            try:
+                return super().invoke(ctx)
+            finally:
+                sys.stdout.flush()
+        except (click.ClickException, click.exceptions.Exit, click.Abort):
+            raise
+        except (KeyboardInterrupt, _Ended) as ended:
             click.echo("nachsicht: stopped; nothing was written.", err=True)
-            ctx.exit(130)
+            ctx.exit(_SIGNALLED + getattr(ended, "number", signal.SIGINT))
+        except BrokenPipeError:
+            _leave_output()
+            ctx.exit(_SIGNALLED + 13)
+        except Exception as error:
+            if ctx.find_root().meta.get("nachsicht.verbose"):
+                traceback.print_exc()
+            else:
+                click.echo(f"nachsicht: {_one_line(_told(error))}", err=True)
+            if isinstance(error, OSError):
+                _leave_output()
+            ctx.exit(FAILED)
+
+
+def _listen() -> None:
+    """End in an orderly way where that is asked for; write what the output cannot as a ``?``."""
+
+    def end(number: int, _: object) -> None:
+        raise _Ended(number)
+
+    for name in ("SIGTERM", "SIGHUP"):
+        number = getattr(signal, name, None)
+        if number is not None and signal.getsignal(number) is signal.SIG_DFL:  # not under nohup
+            signal.signal(number, end)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
+
+
+def _told(error: Exception) -> str:
+    if isinstance(error, NachsichtError):
+        return str(error)
+    if isinstance(error, MemoryError):
+        return "there is not enough memory. Give less to --memory, so that data is read in pieces."
+    if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+        return "the output cannot be written: there is no room on the device."
+    said = f": {error}" if str(error) else ""
+    return _UNEXPECTED.format(error=f"{type(error).__name__}{said}"[:200])
+
+
+def _leave_output() -> None:
+    """Nothing more goes to an output that takes nothing; Python would try again at its end."""
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, sys.stdout.fileno())
+    os.close(nowhere)
 
 
 def _one_line(text: str) -> str:
     """An error in one line, without control characters, which a terminal would obey."""
-    joined = " ".join(text.split())
-    return "".join(letter if letter.isprintable() else "�" for letter in joined)
+    return printable(" ".join(text.split()))
 
 
 @click.group(
@@ -290,14 +355,10 @@ def _hand_over(result: Profile | Comparison, targets: list[Path], output: dict[s
 
 
 def _print(result: Profile | Comparison) -> None:
-    from rich.console import Console
-
+    from nachsicht.cli.console import console
     from nachsicht.report.terminal import WIDTH, print_summary
 
-    console = Console(highlight=False)
-    if not console.is_terminal:
-        console = Console(highlight=False, width=WIDTH)
-    print_summary(result._across, console)
+    print_summary(result._across, console(WIDTH))
 
 
 def _tell_written(paths: list[Path]) -> None:

@@ -13,6 +13,7 @@ from nachsicht.cli.options import (
     settings_options,
     verbose_option,
 )
+from nachsicht.words import printable
 
 if TYPE_CHECKING:
     from rich.table import Table
@@ -30,6 +31,8 @@ def settings(schema: bool, **options: Any) -> None:
       nachsicht settings
       nachsicht settings --settings team.toml --key hive_id
     """
+    from rich.markup import escape
+
     from nachsicht.settings_files import effective_settings
     from nachsicht.words import catalogue
 
@@ -44,7 +47,7 @@ def settings(schema: bool, **options: Any) -> None:
     table = _table(words["setting"], words["value"], words["origin"])
     file, given = settings_given(options)
     for entry in effective_settings(file, given):
-        table.add_row(entry.name, _shown(entry.value), entry.origin)
+        table.add_row(entry.name, _shown(entry.value), escape(printable(entry.origin)))
     _print(table)
 
 
@@ -88,7 +91,8 @@ def remedies(sources: tuple[str, ...], target: Path | None, library: str, **opti
         click.echo(script, nl=False)
         return
     write_whole(target, script.encode("utf-8"))
-    click.echo(phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8")))))
+    told = phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8"))))
+    click.echo(printable(told))
 
 
 @click.command(short_help="Explain a finding by its code.")
@@ -147,7 +151,7 @@ def accept(comparison: Path, code: str, column: str, because: str, out: Path | N
     entry = Accepted(code=code, column=column, because=because, weight=finding.weight)
     new = add_accepted(path, entry)
     told = "terminal.accepted_new" if new else "terminal.accepted_again"
-    click.echo(phrase(told, code=code, column=column, path=path))
+    click.echo(printable(phrase(told, code=code, column=column, path=path)))
 
 
 def _finding_in(findings: Any, code: str, column: str, where: Path) -> Any:
@@ -179,14 +183,14 @@ def _shown(value: Any) -> str:
     from rich.markup import escape
 
     if isinstance(value, dict):
-        inner = {name: _shown(entry) for name, entry in value.items()}
-        return ", ".join(f"{escape(name)} = {v}" for name, v in inner.items() if v != "–") or "–"
+        inner = {escape(printable(name)): _shown(entry) for name, entry in value.items()}
+        return ", ".join(f"{name} = {v}" for name, v in inner.items() if v != "–") or "–"
     if isinstance(value, list | tuple):
-        return escape(", ".join(map(str, value))) or "–"
-    return "–" if value is None else escape(str(value))
+        return escape(printable(", ".join(map(str, value)))) or "–"
+    return "–" if value is None else escape(printable(str(value)))
 
 
 def _print(table: Table) -> None:
-    from rich.console import Console
+    from nachsicht.cli.console import console
 
-    Console(highlight=False).print(table)
+    console().print(table)

@@ -14,7 +14,7 @@ from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
 from nachsicht.compute.forms import in_usual_forms
 from nachsicht.compute.masking import pseudonyms
 from nachsicht.compute.stored import with_columns
-from nachsicht.settings import Settings
+from nachsicht.settings import Settings, no_column
 
 
 def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> Any:
@@ -23,7 +23,16 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
     Columns to omit are gone, those to mask hold pseudonyms, marked values are null, and there
     are no types but Arrow's own. With nothing to do the batch itself is returned. The key of
     masks is that of this process, unless one is given.
+
+    Raises
+    ------
+    SettingsError
+        If a column to omit or to mask is not there: what was to be hidden would stand in clear
+        under another name.
     """
+    names = batch.schema.names
+    refuse_unknown(names, settings.mask, "mask")
+    refuse_unknown(names, [name for name in settings.omit if not _is_pattern(name)], "omit")
     batch = in_usual_forms(_without_extensions(_without(batch, settings.omit)))
     batch = _without_null_levels(batch)
     batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
@@ -92,6 +101,23 @@ def _masked(batch: Any, patterns: Sequence[str], key: bytes | None) -> Any:
         pseudonyms(column, key) if i in hidden else column for i, column in enumerate(batch.columns)
     ]
     return with_columns(batch, columns)
+
+
+def refuse_unknown(names: Sequence[str], patterns: Sequence[str], setting: str) -> None:
+    """Refuse a name that no column has, or a pattern that fits none.
+
+    Raises
+    ------
+    SettingsError
+        With the nearest name that there is.
+    """
+    for pattern in patterns:
+        if not any(name == pattern or fnmatchcase(name, pattern) for name in names):
+            raise no_column(pattern, names, setting)
+
+
+def _is_pattern(name: str) -> bool:
+    return any(sign in name for sign in "*?[")
 
 
 def fitting(names: Sequence[str], patterns: Sequence[str]) -> list[str]:

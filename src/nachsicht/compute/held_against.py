@@ -65,9 +65,7 @@ class BreachesPart(msgspec.Struct, frozen=True):
         return BreachesPart(found)
 
 
-def observe_breaches(
-    batch: Any, description: Description | None, masked: Sequence[str] = ()
-) -> BreachesPart:
+def observe_breaches(batch: Any, description: Description | None) -> BreachesPart:
     """Hold some rows against a description.
 
     Parameters
@@ -76,15 +74,13 @@ def observe_breaches(
         Prepared.
     description : Description, optional
         Without one nothing is broken.
-    masked : sequence of str
-        Columns whose values are pseudonyms, of which nothing is told.
     """
     found: Breaches = {}
     if description is None or not batch.num_rows:
         return BreachesPart(found)
     for place, name in enumerate(batch.schema.names):
         stated = description.column(name)
-        if stated is None or name in masked:
+        if stated is None:
             continue
         array = _plain(batch.column(place))
         for rule, broken in _broken(array, stated):

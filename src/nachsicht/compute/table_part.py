@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.by_level import spreads_by_level
-from nachsicht.compute.clean import fitting, prepared
+from nachsicht.compute.clean import prepared
 from nachsicht.compute.columns import ColumnPart, encode, finish_column, observe_column
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import EndsPart, observe_ends
@@ -201,7 +201,7 @@ def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = 
         observe_ends(batch),
         sample_rows(batch, first_row),
         observe_comoments([batch.column(i) for i in plan.numbers]),
-        observe_breaches(batch, plan.description, fitting(plan.schema.names, plan.settings.mask)),
+        observe_breaches(batch, plan.description),
     )
 
 

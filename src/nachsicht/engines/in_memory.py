@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 from nachsicht.compute.arrays import missing_in
 from nachsicht.compute.at_hand import EXACT_ROWS, AtHand
 from nachsicht.compute.by_level import spreads_by_level
-from nachsicht.compute.clean import fitting
 from nachsicht.compute.columns import ColumnPart, encode, observe_column, read_column
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.excerpts import MOST_COLUMNS, observe_ends
@@ -190,7 +189,6 @@ class InMemory:
         columns = self._columns
         hashes = self._rows.chunks[0]
         looks = further_looks(self.columns, self._settings.repeats_in)
-        masked = fitting(self.names, self._settings.mask)
         split_by = columns_to_split_by(self.columns)
         with threads(self._settings) as pool, beside(self._settings, pool) as aside:
             # What needs no relations fills the pauses in which these wait for each other.
@@ -198,7 +196,7 @@ class InMemory:
             repeats = aside.submit(lambda: self.repeats)
             by_level = aside.submit(observe_gaps, columns.encoded, split_by, self._with_gaps)
             gaps = aside.submit(lambda: self.gaps)
-            breaches = aside.submit(observe_breaches, self.table, self._description, masked)
+            breaches = aside.submit(observe_breaches, self.table, self._description)
             spreads = aside.submit(lambda: spreads_by_level(self.columns, self._sample))
             excerpt = aside.submit(
                 lambda: observe_ends(self.table).finish(self._sample, self.columns)

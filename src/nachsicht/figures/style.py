@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from nachsicht.errors import OutputError
+from nachsicht.words import printable
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -134,7 +135,7 @@ def bar_look(version: int, versions: int) -> dict[str, Any]:
 
 def label(text: str, most: int = 40) -> str:
     """A name of the data as a label: literal, not too long, no mathematics."""
-    shown = "".join(letter if letter.isprintable() else "\ufffd" for letter in text)
+    shown = printable(text)
     return (shown if len(shown) <= most else f"{shown[: most - 1]}…").replace("$", "\\$")
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from nachsicht.words import printable
+
 
 class Plan(msgspec.Struct, frozen=True, kw_only=True):
     """What is read, where it is computed, and what will be exact.
@@ -43,6 +45,6 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     lines: tuple[str, ...]
 
     def __str__(self) -> str:
-        return "\n".join(self.lines)
+        return "\n".join(map(printable, self.lines))
 
     __repr__ = __str__

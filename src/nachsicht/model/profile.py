@@ -16,7 +16,8 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     """Where the data came from and what computed it.
 
     ``settings`` are those that differ from the defaults, as the text of a settings file
-    (without paths of this machine).
+    (without paths of this machine). ``mask_id`` is the same for pseudonyms that can be compared,
+    made with the same secret; empty where nothing is masked.
     """
 
     source: str
@@ -29,6 +30,7 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     seconds: float
     nachsicht_version: str
     python_version: str
+    mask_id: str = ""
 
 
 class Block(msgspec.Struct, frozen=True):

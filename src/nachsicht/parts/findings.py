@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nachsicht.model.findings import Finding
 from nachsicht.parts.part import Columns, Part
+from nachsicht.words import printable
 
 
 class Findings(tuple[Finding, ...], Part):
@@ -28,4 +29,4 @@ class Findings(tuple[Finding, ...], Part):
 
     def __repr__(self) -> str:
         lines = [f"{f.weight:6} {f.title}  {', '.join(f.columns)}".rstrip() for f in self]
-        return "\n".join(lines) or "No findings."
+        return "\n".join(map(printable, lines)) or "No findings."

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nachsicht.errors import OutputError, SettingsError
+from nachsicht.words import printable
 
 #: Rows that a part prints; all are in its frame.
 _SHOWN = 20
@@ -53,7 +54,7 @@ class Part:
         table = Table(box=SIMPLE_HEAD, show_edge=False)
         for name, values in columns.items():
             numbers = all(isinstance(value, int | float | None) for value in values)
-            table.add_column(Text(name), justify="right" if numbers else "left")
+            table.add_column(Text(shown(name)), justify="right" if numbers else "left")
         rows = list(zip(*columns.values(), strict=True))
         for row in rows[:_SHOWN]:
             table.add_row(*(Text(shown(value)) for value in row))
@@ -64,7 +65,7 @@ class Part:
             if len(rows) > _SHOWN:
                 console.print(f"… {len(rows) - _SHOWN} further rows: .to_frame()")
             if left_out:
-                console.print(f"… and {', '.join(left_out)}: .to_frame()")
+                console.print(Text(shown(f"… and {', '.join(left_out)}: .to_frame()")))
         return "\n".join(line.rstrip() for line in text.get().splitlines())
 
     def _repr_html_(self) -> str:
@@ -126,7 +127,7 @@ def shown(value: Any) -> str:
     if isinstance(value, float):
         return f"{value:.4g}"
     text = ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)
-    return "".join(letter if letter.isprintable() else "�" for letter in text)
+    return printable(text)
 
 
 def with_versions(labels: Sequence[str], tables: Sequence[Columns]) -> Columns:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from nachsicht.errors import SettingsError
 from nachsicht.remedies.making import Remedy
+from nachsicht.words import printable
 
 LIBRARIES = ("pandas", "polars")
 
@@ -91,5 +92,5 @@ def _key(remedy: Remedy) -> str:
 
 def _plain(text: str) -> str:
     """Text of the data in one line that can end neither a comment nor a docstring."""
-    shown = "".join(letter if letter.isprintable() else "�" for letter in " ".join(text.split()))
+    shown = printable(" ".join(text.split()))
     return shown.replace("\\", "/").replace('"""', "'''")

@@ -10,7 +10,7 @@ from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.report.markdown import rows_sentences
 from nachsicht.report.payload import typical
-from nachsicht.words import catalogue, percent, phrase, whole
+from nachsicht.words import catalogue, percent, phrase, printable, whole
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -46,12 +46,12 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
 
     say = console.print
     say()
-    say(Text(_printable(document.title), style="bold"))
+    say(Text(printable(document.title), style="bold"))
     for version in document.versions:
         say(_version_line(version))
     say()
-    verdict = Text(_printable(document.verdict.lead), style="bold")
-    verdict.append(f" {document.verdict.rest}", style="not bold")
+    verdict = Text(printable(document.verdict.lead), style="bold")
+    verdict.append(f" {printable(document.verdict.rest)}", style="not bold")
     say(verdict)
     if document.findings:
         say()
@@ -60,10 +60,10 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
     if sentences or document.stale:
         say()
     for sentence in sentences:
-        say(Text(_printable(sentence), style="dim"))
+        say(Text(printable(sentence), style="dim"))
     for stale in document.stale:
         told = phrase("terminal.stale", code=stale.code, column=stale.column)
-        say(Text(_printable(told), style="yellow"))
+        say(Text(printable(told), style="yellow"))
     say()
     say(_columns_table(document))
 
@@ -80,9 +80,7 @@ def _version_line(version: ProfileDocument) -> Text:
     ]
     if version.repeats.repeated_rows:
         facts.append(_repeated(version.repeats.repeated_rows))
-    return Text.assemble(
-        (f"{_printable(version.label)}  ", "bold cyan"), (" · ".join(facts), "dim")
-    )
+    return Text.assemble((f"{printable(version.label)}  ", "bold cyan"), (" · ".join(facts), "dim"))
 
 
 def _repeated(rows: int) -> str:
@@ -115,16 +113,16 @@ def _tag(weight: Weight) -> Text:
 def _finding_text(finding: Finding, versions: int) -> Text:
     from rich.text import Text
 
-    text = Text(_printable(finding.title), style="bold")
+    text = Text(printable(finding.title), style="bold")
     if finding.columns:
-        text.append("  " + _printable(", ".join(finding.columns)), style="not bold cyan")
+        text.append("  " + printable(", ".join(finding.columns)), style="not bold cyan")
     if versions > 2:
-        text.append(f"  {_printable(' → '.join(finding.versions))}", style="not bold dim")
+        text.append(f"  {printable(' → '.join(finding.versions))}", style="not bold dim")
     if finding.accepted is not None:
         known = phrase("terminal.accepted", because=finding.accepted)
-        text.append(" " + _printable(known), style="not bold dim")
+        text.append(" " + printable(known), style="not bold dim")
         return text
-    text.append("\n" + _printable(finding.sentence), style="not bold")
+    text.append("\n" + printable(finding.sentence), style="not bold")
     return text
 
 
@@ -152,9 +150,9 @@ def _columns_table(document: ComparisonDocument) -> Table:
         about = "≈ " if newest.accuracy else ""
         last = _change_bar(column) if compared else Text(about + whole(newest.distinct))
         table.add_row(
-            Text(_printable(column.name)),
+            Text(printable(column.name)),
             catalogue()["kinds"][column.kind],
-            Text(_printable(typical(newest))),
+            Text(printable(typical(newest))),
             percent(newest.missing_share),
             last,
         )
@@ -170,8 +168,3 @@ def _change_bar(column: ColumnAcross) -> Text:
     filled = round(distance * BAR)
     style = BAR_STYLES[column.weight] if column.weight else "dim"
     return Text.assemble(("■" * filled, style), ("·" * (BAR - filled), "dim"), f" {distance:.2f}")
-
-
-def _printable(text: str) -> str:
-    """A text from the data without control characters, which a terminal would obey."""
-    return "".join(letter if letter.isprintable() else "�" for letter in text)

@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht.contracts import Opened, Restart, SourceFacts
+from nachsicht.contracts import Opened, Restart, SourceFacts, UnreadLine
 from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources.compressed import open_bytes
@@ -24,6 +24,8 @@ MOST_UNREAD = 0.1
 _BLOCK = 1 << 22
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+)(?:.*?)conversion error", re.DOTALL)
 _BAD_ROW = re.compile(r"Row #(\d+)")
+#: What Arrow says before it quotes a line or a value.
+_QUOTED = re.compile(r"(got \d+|invalid value|invalid row)\b.*", re.DOTALL)
 _RAGGED = re.compile(r"Expected \d+ columns, got \d+")
 
 
@@ -50,13 +52,13 @@ class _Unread(msgspec.Struct):
     """Lines with another number of fields than the first."""
 
     lines: int = 0
-    examples: list[str] = msgspec.field(default_factory=list)
+    examples: list[UnreadLine] = msgspec.field(default_factory=list)
 
     def __call__(self, row: Any) -> str:
         self.lines += 1
         if len(self.examples) < 5:
             text = row.text if len(row.text) <= 60 else row.text[:60] + "…"
-            self.examples.append(f"line {row.number}: {row.actual_columns} fields ({text})")
+            self.examples.append(UnreadLine(row.number, row.actual_columns, text))
         return "skip"
 
 
@@ -170,20 +172,23 @@ class _Reader(msgspec.Struct):
     def _told(self, unread: _Unread, rows: int) -> None:
         if not unread.lines:
             return
+        first = unread.examples[0]
         if unread.lines > MOST_UNREAD * (rows + unread.lines):
             raise SourceUnreadable(
-                "the file is no table: another number of fields than the first have "
-                f"{unread.lines:,} of {rows + unread.lines:,} lines, such as {unread.examples[0]}",
+                f"the file is no table: {unread.lines:,} of {rows + unread.lines:,} lines have "
+                "another number of fields than the first, such as line "
+                f"{first.number} with {first.fields}",
                 where=str(self.path),
                 todo="Check the delimiter, or give it with --delimiter.",
             )
         self.facts.unread_lines = unread.lines
-        self.facts.notes.append(f"could not read {'; '.join(unread.examples)}")
+        self.facts.unread = unread.examples
 
     def _unreadable(self, error: Exception) -> SourceUnreadable:
         message = (str(error).splitlines() or ["it ends too early"])[0]
         message = message.removeprefix("CSV parse error: ").rstrip(".")
         line = _BAD_ROW.search(message)
+        message = _QUOTED.sub(r"\1", message)  # values may be such as nobody shall see
         return SourceUnreadable(
             f"the file is no table that can be read ({message[:160]})",
             where=f"{self.path}, line {line.group(1)}" if line else str(self.path),

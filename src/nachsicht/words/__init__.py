@@ -73,6 +73,11 @@ def size(n: int) -> str:
     return f"{number(value)} TB"
 
 
+def printable(text: str) -> str:
+    """A text of the user's or of the data in one line, without signs that a terminal would obey."""
+    return "".join(letter if letter.isprintable() else "�" for letter in text)
+
+
 def quoted(text: str, most: int = 40) -> str:
     """A value in quotation marks, cut where it is long."""
     return f"“{text if len(text) <= most else text[: most - 1] + '…'}”"

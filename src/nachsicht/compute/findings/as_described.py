@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from nachsicht.compute.clean import fitting
 from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.view import View
 from nachsicht.compute.held_against import Breach
@@ -102,8 +101,6 @@ def _columns_there(
 ) -> Iterator[Finding | None]:
     there = {column.name for column in columns}
     absent = [stated for stated in description.columns if stated.name not in there]
-    left_out = fitting([stated.name for stated in absent], view.settings.omit)
-    absent = [stated for stated in absent if stated.name not in left_out]
     if absent:
         names = tuple(stated.name for stated in absent)
         yield view.finding(
