@@ -203,7 +203,7 @@ def _bad(tmp_path: Path) -> dict[str, tuple[object, type, str]]:
     return {
         "missing": (tmp_path / "chekcs.csv", nachsicht.SourceMissing, "Did you mean"),
         "empty": (tmp_path / "empty.csv", nachsicht.SourceEmpty, "empty"),
-        "no table": (tmp_path / "picture.csv", nachsicht.SourceUnreadable, "no table"),
+        "no table": (tmp_path / "picture.csv", nachsicht.SourceUnreadable, "not a table"),
         "packed": (tmp_path / "packed.csv.gz", nachsicht.SourceUnreadable, "decompress|complete"),
         "list": (tmp_path / "list.json", nachsicht.SourceUnreadable, "no table"),
         "lines": (tmp_path / "lines.jsonl", nachsicht.SourceUnreadable, "line 2"),

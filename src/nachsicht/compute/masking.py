@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nachsicht.compute.arrays import arrow_texts
+from nachsicht.compute.arrays import arrow_of, arrow_texts
 
 #: A secret in the environment makes the same pseudonyms in every run.
 SECRET = "NACHSICHT_MASK_SECRET"  # noqa: S105 (the name of the variable, no secret)
@@ -40,9 +40,14 @@ def pseudonyms(column: Any, key: bytes | None = None) -> Any:
 
 
 def _words(values: list[Any], key: bytes) -> Any:
-    there = np.array([not _is_missing(value) for value in values], np.bool_)
-    words = arrow_texts([_pseudonym(value, key) for value in values])
-    return words if there.all() else pc.if_else(there, words, pa.scalar(None, words.type))
+    codes, words = np.full(len(values), -1), []
+    for place, value in enumerate(values):
+        if not _is_missing(value):
+            codes[place] = len(words)
+            words.append(_pseudonym(value, key))
+    there = arrow_of(codes)
+    there = pc.if_else(pc.less(there, 0), pa.scalar(None, pa.int64()), there)
+    return arrow_texts(words).take(there)
 
 
 def _is_missing(value: Any) -> bool:

@@ -17,8 +17,10 @@ from nachsicht.compute.tallies import Tally
 #: Texts that are looked at first; most columns fail among them.
 _TRIAL = 100
 #: A digit after a leading zero marks a code (a postcode, a telephone number), and so do more
-#: digits than a number in float64 keeps.
-_CODE = r"^\s*[+-]?(0[0-9]|[0-9]{16,}\s*$)"
+#: digits than a number in float64 keeps, a hexadecimal sign, and an E behind several digits.
+_CODE = r"^\s*[+-]?(0[0-9xX]|[0-9]{16,}\s*$|[0-9]{2,}[eE][0-9]+\s*$)"
+#: More digits than a double tells apart.
+_MANY_DIGITS = r"[0-9]{18,}|[0-9]{9,}[.,][0-9]{9,}"
 
 #: Units and signs that may stand with a number. Longer ones first.
 UNITS = (
@@ -66,8 +68,19 @@ def numbers_in(tally: Tally) -> Recognised | None:
         found = read(texts)
         if found is not None:
             values, unit = found
+            if _run_together(texts, values):
+                return None
             return Recognised(_each_row(values, tally), unit, read is _plain)
     return None
+
+
+def _run_together(texts: Any, values: Any) -> bool:
+    """Whether texts of more digits than numbers keep would become equal numbers."""
+    many = pc.match_substring_regex(texts, _MANY_DIGITS)
+    if not pc.any(many).as_py():
+        return False
+    numbers = pc.unique(values.filter(many))
+    return bool(len(numbers) < pc.sum(many).as_py())
 
 
 def moments_in(tally: Tally) -> tuple[SortedNumbers, Any] | None:

@@ -1,160 +1,332 @@
-"""How a delimited text is written: encoding, delimiter, quote, decimal sign, header."""
+"""How a delimited text is written: delimiter, quotes, decimal sign, and where its names stand.
+
+Every way of reading the beginning of a file competes: each delimiter, and none, with each way of
+quoting. The one wins in which lines agree on their number of fields, the line of names with them;
+of several that agree, the one whose fields look least as if they held fields themselves.
+"""
 
 from __future__ import annotations
 
+import codecs
 import csv
+import io
 import re
 from collections import Counter
+from collections.abc import Iterator, Sequence
 from itertools import pairwise
-from pathlib import Path
 
 import msgspec
 
-from nachsicht.errors import SourceEmpty, SourceUnreadable
+from nachsicht.errors import SettingsError, SourceEmpty, SourceUnreadable
 from nachsicht.settings import Reading
-from nachsicht.sources.compressed import open_bytes
 
-#: A space only where nothing else divides the lines.
 DELIMITERS = ",;\t| "
-#: Bytes at the beginning of a file from which its dialect is told.
-SAMPLE = 1 << 16
-#: So many lines may stand before a table; and the share of its lines that must agree on a
-#: number of fields for them to be skipped.
+#: What stands for a delimiter where there is one column: a sign that no text has.
+NO_DELIMITER = "\x1f"
+#: So many lines may stand before a table.
 MOST_BEFORE = 20
+#: The share of lines that must agree on a number of fields.
 MOSTLY = 0.9
-_NUMBER = re.compile(r"[+-]?\d+([.,]\d+)?([eE][+-]?\d+)?")
+#: Of so many letters ways compete.
+_COMPETING = 1 << 16
+_MOST_ROWS = 400
+_NUMBER = re.compile(r"[+-]?(\d+([.,]\d+)*|[.,]\d+)([eE][+-]?\d+)?\s?%?")
 _COMMA = re.compile(r"[+-]?\d+,\d+")
 _POINT = re.compile(r"[+-]?\d+\.\d+")
+_CLOCK = r"\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?"
+_MOMENT = re.compile(rf"\d{{1,4}}[-/.]\d{{1,2}}[-/.]\d{{1,4}}([ T]{_CLOCK})?Z?|{_CLOCK}")
+_QUOTED = re.compile(r"(^|[,;\t| \n])'[^'\n]*'($|[,;\t| \r\n])")
+
+Rows = list[list[str]]
+
+
+class Quoting(msgspec.Struct, frozen=True):
+    """The sign that quotes fields, if any does, and the sign before a quote that is none."""
+
+    quote: str | None = '"'
+    escape: str | None = None
 
 
 class Dialect(msgspec.Struct, frozen=True):
     """What was found out, or given.
 
-    ``names`` are those of the columns; ``skipped`` lines at the beginning belong to no table.
+    Attributes
+    ----------
+    delimiter : str
+        `NO_DELIMITER` where there is one column.
+    quoting : Quoting
+    decimal : str
+    header : bool
+        Whether a line holds the names.
+    names : list of str
+        Of the columns, none of them empty.
+    skipped : int
+        Lines of the file before the first row, that of names among them.
+    before : int
+        Lines before the table and its names.
+    row_names : bool
+        Whether the first column stands under no name.
+    unnamed : int
+        Columns that had to be given a name.
+    agreeing : float
+        Share of the lines looked at that have as many fields as the table.
     """
 
-    encoding: str
     delimiter: str
-    quote: str
+    quoting: Quoting
     decimal: str
     header: bool
     names: list[str]
     skipped: int
+    before: int = 0
+    row_names: bool = False
+    unnamed: int = 0
+    agreeing: float = 1.0
 
 
-def find_dialect(path: Path, compression: str | None, reading: Reading) -> Dialect:
-    """Look at the beginning of a file; what settings give is taken as it is.
+class _Way(msgspec.Struct, frozen=True):
+    """One way of reading the lines: the rows, and on which line of the file each ends."""
+
+    delimiter: str
+    quoting: Quoting
+    rows: Rows
+    ends: list[int]
+    width: int
+    first: int
+    agreeing: float
+
+    @property
+    def table(self) -> Rows:
+        """The rows from the line of names on."""
+        return self.rows[self.first :]
+
+
+def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialect:
+    """Look at the beginning of a text; what settings give is taken as it is.
+
+    Parameters
+    ----------
+    text : str
+        The beginning.
+    whole : bool
+        Whether that is all of it.
+    reading : Reading
+        What is given.
+    where : str
+        The file, for errors.
 
     Raises
     ------
-    SourceUnreadable
-        If the file holds no text.
     SourceEmpty
         If it holds no line.
+    SettingsError
+        If the delimiter and the decimal sign are the same.
     """
-    sample = _sample(path, compression)
-    encoding = reading.encoding or _encoding(sample, path)
-    try:
-        text = sample.decode(encoding, errors="replace")
-    except LookupError as error:
-        raise SourceUnreadable(
-            "this encoding is not known", where=encoding, todo="Try utf-8 or cp1252."
-        ) from error
-    numbered = [(i, line) for i, line in enumerate(text.splitlines()[:200]) if line.strip()]
-    lines = [line for _, line in numbered]
-    if len(sample) == SAMPLE and len(lines) > 1:
-        lines.pop()  # it may be cut
-    if not lines:
-        raise SourceEmpty("the file holds no line", where=str(path))
-    quote = reading.quote or '"'
-    delimiter = reading.delimiter or _delimiter(lines, quote)
-    rows = list(csv.reader(lines, delimiter=delimiter, quotechar=quote))
-    before = _lines_before(rows)
-    rows = rows[before:]
-    header = _has_header(rows) if reading.header is None else reading.header
+    if not text.strip():
+        raise SourceEmpty("the file holds no line", where=where)
+    few = text[:_COMPETING]
+    way = _winner(few, whole and len(few) == len(text), reading)
+    if way.delimiter == reading.decimal:
+        raise SettingsError("the delimiter and the decimal sign are the same", where=where)
+    rows = way.table
+    header = _has_header(rows, way.width) if reading.header is None else reading.header
+    row_names = header and _has_row_names(rows, way.width)
+    names = _names(rows[0], way.width, row_names) if header else [""] * way.width
+    before = way.ends[way.first - 1] if way.first else 0
     return Dialect(
-        "utf-8" if encoding == "utf-8-sig" else encoding,
-        delimiter,
-        quote,
-        reading.decimal or _decimal(rows, delimiter),
-        header,
-        rows[0] if header else [f"column_{i}" for i in range(1, len(rows[0]) + 1)],
-        numbered[before][0] if before else 0,
+        delimiter=way.delimiter,
+        quoting=way.quoting,
+        decimal=reading.decimal or _decimal(rows, way.delimiter),
+        header=header,
+        names=[name or f"column_{i}" for i, name in enumerate(names, start=1)],
+        skipped=way.ends[way.first] if header else before,
+        before=before,
+        row_names=row_names,
+        unnamed=names.count("") if header else 0,
+        agreeing=way.agreeing,
     )
 
 
-def spoken(dialect: Dialect, compression: str | None) -> list[str]:
-    """What is unusual about a dialect, in words."""
-    names = {"\t": "tab", ";": "semicolon", "|": "bar", " ": "space"}
-    told = []
-    if compression:
-        told.append(f"compressed by {compression}")
-    if dialect.delimiter != ",":
-        told.append(f"delimiter {names.get(dialect.delimiter, dialect.delimiter)}")
-    if dialect.encoding != "utf-8":
-        told.append(f"encoding {dialect.encoding}")
-    if dialect.decimal != ".":
-        told.append("decimal comma")
-    if dialect.skipped:
-        told.append(f"lines before the table: {dialect.skipped}")
-    if not dialect.header:
-        told.append("no line of names")
-    return told
+def _winner(text: str, whole: bool, reading: Reading) -> _Way:
+    ways = [
+        way
+        for delimiter in ([reading.delimiter] if reading.delimiter else DELIMITERS)
+        for quoting in _quotings(text, reading)
+        if (way := _way(text, whole, delimiter, quoting))
+    ]
+    if reading.delimiter:
+        return max(ways, key=lambda way: way.agreeing)
+    fitting = [way for way in ways if way.width > 1 and _is_table(way)]
+    fitting = [way for way in fitting if way.delimiter != " "] or fitting
+    if fitting:
+        return max(fitting, key=_fitness)
+    alone = [_way(text, whole, NO_DELIMITER, quoting) for quoting in _quotings(text, reading)]
+    best = max((way for way in alone if way), key=lambda way: -len(way.rows), default=None)
+    assert best
+    # Lines that hardly agree are a table that cannot be read, not a column of texts.
+    ragged = [way for way in ways if way.width > 1 and way.delimiter in ",;\t" and _has_names(way)]
+    if ragged and max(way.agreeing for way in ragged) >= 0.5:
+        return max(ragged, key=lambda way: way.agreeing)
+    return best
 
 
-def _sample(path: Path, compression: str | None) -> bytes:
-    try:
-        with open_bytes(path, compression) as file:
-            sample: bytes = file.read(SAMPLE)
-            return sample
-    except (OSError, EOFError) as error:
-        raise SourceUnreadable(
-            f"the file cannot be decompressed ({error})", where=str(path)
-        ) from error
+def _fitness(way: _Way) -> tuple[float, int, int, float, int]:
+    """Lines that agree; names that fit, with no lines before them; plain fields; columns."""
+    if way.first:
+        named = int(_names_figures(way.table, way.width))
+    else:
+        named = 2 if len(way.table[0]) == way.width else 1
+    return round(way.agreeing, 2), named, -way.first, _plain(way), way.width
 
 
-def _encoding(sample: bytes, path: Path) -> str:
-    if sample.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return "utf-16"
-    if b"\0" in sample:
-        raise SourceUnreadable(
-            "the file is no table: it holds bytes that no text has",
-            where=str(path),
-            todo="Give a CSV, Parquet, Arrow, JSON or Excel file.",
-        )
-    try:
-        # A character may be cut at the end of the sample.
-        sample[: sample.rfind(b"\n") + 1 or None].decode("utf-8")
-    except UnicodeDecodeError:
-        return "cp1252"
-    return "utf-8-sig" if sample.startswith(b"\xef\xbb\xbf") else "utf-8"
+def _quotings(text: str, reading: Reading) -> list[Quoting]:
+    """Ways of quoting that may be meant, the usual one first."""
+    if reading.quote is not None:
+        return [Quoting(reading.quote)]
+    ways = [Quoting()]
+    if '\\"' in text:
+        ways.append(Quoting('"', "\\"))
+    if '"' in text:
+        ways.append(Quoting(None))
+    if _QUOTED.search(text):
+        ways.append(Quoting("'"))
+    return ways
 
 
-def _delimiter(lines: list[str], quote: str) -> str:
-    """The delimiter that gives the same number of fields, above one, in most lines."""
-    scores = {}
-    for delimiter in DELIMITERS:
-        rows = csv.reader(lines, delimiter=delimiter, quotechar=quote)
-        widths = Counter(len(row) for row in rows)
-        width, agreeing = max(widths.items(), key=lambda entry: (entry[1], entry[0]))
-        scores[delimiter] = (agreeing / len(lines) if width > 1 else 0.0, width)
-    return max(DELIMITERS, key=lambda delimiter: scores[delimiter])
-
-
-def _lines_before(rows: list[list[str]]) -> int:
-    """How many lines at the beginning are no part of the table.
-
-    Those that have another number of fields than nearly all lines behind them.
-    """
-    (width, _), *_ = Counter(len(row) for row in rows).most_common(1)
-    first = next(i for i, row in enumerate(rows) if len(row) == width)
+def _way(text: str, whole: bool, delimiter: str, quoting: Quoting) -> _Way | None:
+    rows, ends = _parsed(text, whole, delimiter, quoting)
+    if not rows:
+        return None
+    widths = Counter(len(row) for row in rows)
+    # Among few lines that of names counts twice, so that no line of a tie decides.
+    width = max(widths, key=lambda n: (widths[n], n))
+    first = _first_row(rows, ends, width)
     table = rows[first:]
-    agreeing = sum(len(row) == width for row in table)
-    usable = first <= MOST_BEFORE and len(table) >= 3 and agreeing >= MOSTLY * len(table)
-    return first if usable else 0
+    agreeing = sum(len(row) == width for row in table[1:] or table) / max(len(table) - 1, 1)
+    return _Way(delimiter, quoting, rows, ends, width, first, agreeing)
 
 
-def _decimal(rows: list[list[str]], delimiter: str) -> str:
+def _parsed(text: str, whole: bool, delimiter: str, quoting: Quoting) -> tuple[Rows, list[int]]:
+    """Rows that are not empty, and the line on which each ends."""
+    reader = csv.reader(
+        io.StringIO(text, newline=""),
+        delimiter=delimiter,
+        quotechar=quoting.quote,
+        quoting=csv.QUOTE_MINIMAL if quoting.quote else csv.QUOTE_NONE,
+        escapechar=quoting.escape,
+    )
+    rows, ends = [], []
+    most = csv.field_size_limit(len(text) + 1)
+    try:
+        for row in reader:
+            if row and (len(row) > 1 or row[0].strip()):
+                rows.append(row)
+                ends.append(reader.line_num)
+            if len(rows) > _MOST_ROWS:
+                break
+        else:
+            if not whole and len(rows) > 1:
+                rows.pop()  # it may be cut
+    except csv.Error:
+        return [], []
+    finally:
+        csv.field_size_limit(most)
+    return rows, ends
+
+
+def _first_row(rows: Rows, ends: list[int], width: int) -> int:
+    """The row of names, or the first one where there is none; others stand before the table.
+
+    It has the width of the table; or one field less, where the first column has no name.
+    """
+    first = next(i for i, row in enumerate(rows) if len(row) == width)
+    beside = first and ends[first] - ends[first - 1] == 1 + "".join(rows[first]).count("\n")
+    if (
+        beside
+        and _has_row_names(rows[first - 1 :], width)
+        and not _names_figures(rows[first:], width)
+    ):
+        return first - 1
+    return first if first <= MOST_BEFORE and len(rows) - first >= 2 else 0
+
+
+def _has_row_names(rows: Rows, width: int) -> bool:
+    """Whether the names are one less than the columns, and all rows begin differently."""
+    others = [row for row in rows[1:] if len(row) == width]
+    firsts = [row[0] for row in others]
+    return (
+        len(rows[0]) == width - 1
+        and len(others) >= MOSTLY * max(len(rows) - 1, 1)
+        and all(name.strip() and not _NUMBER.fullmatch(name.strip()) for name in rows[0])
+        and (len(set(firsts)) == len(firsts) or all(row[-1] == "" for row in others))
+    )
+
+
+def _names_figures(rows: Rows, width: int) -> bool:
+    """Whether a column is of figures, but for its first field."""
+    others = [row for row in rows[1:] if len(row) == width]
+    return len(rows[0]) == width and any(
+        not _is_figure(rows[0][i]) and sum(_is_figure(row[i]) for row in others) * 2 > len(others)
+        for i in range(width)
+    )
+
+
+def _names(first: list[str], width: int, row_names: bool) -> list[str]:
+    names = [name.strip().lstrip("\ufeff") for name in first]
+    return ["", *names] if row_names else (names + [""] * width)[: max(width, len(names))]
+
+
+def _is_table(way: _Way) -> bool:
+    """Whether lines agree so well that the delimiter is meant."""
+    if way.agreeing < MOSTLY or not _has_names(way):
+        return False
+    if way.delimiter == " ":
+        return way.agreeing == 1.0 and _holds_numbers(way) and not _are_moments(way)
+    if way.first and len(way.rows[way.first - 1]) == 1:
+        # What stands before may be a title, or the name of a single column of texts.
+        return way.first > 1 or way.ends[way.first] - way.ends[0] > 1 or _holds_numbers(way)
+    return True
+
+
+def _has_names(way: _Way) -> bool:
+    first = way.table[0]
+    return len(first) == way.width or _has_row_names(way.table, way.width)
+
+
+def _holds_numbers(way: _Way) -> bool:
+    """Whether some column is mostly numbers or moments, but for its name."""
+    rows = [row for row in way.table[1:] if len(row) == way.width]
+    return any(
+        sum(_is_figure(row[i]) for row in rows) > MOSTLY * len(rows) for i in range(way.width)
+    ) and bool(rows)
+
+
+def _is_figure(field: str) -> bool:
+    bare = field.strip()
+    return bool(_NUMBER.fullmatch(bare) or _MOMENT.fullmatch(bare))
+
+
+def _are_moments(way: _Way) -> bool:
+    """Whether lines as a whole are moments, with a space between day and time."""
+    rows = [row for row in way.table[1:] if len(row) == way.width]
+    return way.width == 2 and all(_MOMENT.fullmatch(" ".join(row).strip()) for row in rows)
+
+
+def _plain(way: _Way) -> float:
+    """How much fields look like fields: figures count for it, what could divide them against it."""
+    others = set(",;\t|") - {way.delimiter}
+    fields = [field for row in way.table[1:] if len(row) == way.width for field in row]
+    return round(sum(_looks(field, others) for field in fields) / max(len(fields), 1), 2)
+
+
+def _looks(field: str, others: set[str]) -> int:
+    if _is_figure(field):
+        return 1
+    swallowed = "\n" in field and len(field) > 2_000  # behind a quote that was none
+    return -len(others & set(field)) - ('"' in (field[:1], field[-1:])) - swallowed
+
+
+def _decimal(rows: Rows, delimiter: str) -> str:
     """A comma, where numbers with one are more frequent than with a point."""
     if delimiter == ",":
         return "."
@@ -164,20 +336,25 @@ def _decimal(rows: list[list[str]], delimiter: str) -> str:
     return "," if commas > points else "."
 
 
-def _has_header(rows: list[list[str]]) -> bool:
+def _has_header(rows: Rows, width: int) -> bool:
     """Whether the first line holds names.
 
     It does not where it holds a number and every field is of the sort of those beneath it;
-    but whole numbers that rise, such as years, are names.
+    but whole numbers that rise, such as years, are names. Nor where its texts occur beneath
+    themselves.
     """
-    first, others = rows[0], [row for row in rows[1:] if len(row) == len(rows[0])]
-    numbers = [field for field in first if _NUMBER.fullmatch(field.strip())]
-    if not numbers or not others:
+    first, others = rows[0], [row for row in rows[1:] if len(row) == width]
+    if len(first) != width or not others:
         return True
+    if _occurs_beneath(first, others):
+        return False
+    numbers = [field for field in first if _NUMBER.fullmatch(field.strip())]
+    if not numbers:
+        return not any(_MOMENT.fullmatch(field.strip()) for field in first)
     years = [field for field in numbers if field.strip().isdigit()]
     if len(years) == len(numbers) > 1:
         values = list(map(int, years))
-        if all(a < b for a, b in pairwise(values)):
+        if _are_years(values) and not (len(years) == width and _rise_as(others)):
             return True
     for i, name in enumerate(first):
         below = [bool(_NUMBER.fullmatch(row[i].strip())) for row in others if row[i].strip()]
@@ -185,3 +362,96 @@ def _has_header(rows: list[list[str]]) -> bool:
         if below and is_number != (sum(below) * 2 > len(below)):
             return True
     return False
+
+
+def _are_years(values: Sequence[int]) -> bool:
+    """Whether whole numbers rise in equal steps, or as years do."""
+    steps = [b - a for a, b in pairwise(values)]
+    years = values[0] >= 1000 and values[-1] < 2200 and values[-1] - values[0] <= 200
+    return min(steps) > 0 and (years or (len(steps) > 1 and len({*steps}) == 1))
+
+
+def _rise_as(others: Rows) -> bool:
+    """Whether the fields of nearly every other row rise too."""
+    rising = 0
+    for row in others:
+        values = [int(field) for field in row if field.strip().isdigit()]
+        rising += len(values) > 1 and all(a < b for a, b in pairwise(values))
+    return rising > MOSTLY * len(others)
+
+
+def _occurs_beneath(first: Sequence[str], others: Rows) -> bool:
+    """Whether most texts of the first line stand in their own column again.
+
+    Lines that are all of the first again are names that were written twice.
+    """
+    texts = [i for i, field in enumerate(first) if field.strip() and not _is_figure(field)]
+    if not texts:
+        return False
+    rows = [row for row in others if list(row) != list(first)]
+    again = sum(any(row[i] == first[i] for row in rows) for i in texts)
+    return again * 2 > len(texts)
+
+
+def notes_of(dialect: Dialect) -> Iterator[str]:
+    """What is unusual about a dialect, in words."""
+    names = {"\t": "tab", ";": "semicolon", "|": "bar", " ": "space"}
+    fields = f"{dialect.agreeing:.1%} of the lines looked at have {len(dialect.names)} fields"
+    told = {
+        "one column, no delimiter": dialect.delimiter == NO_DELIMITER,
+        f"delimiter {names.get(dialect.delimiter, dialect.delimiter)}": (
+            dialect.delimiter not in (",", NO_DELIMITER)
+        ),
+        fields: dialect.agreeing < 1,
+        "quotes are signs like others": dialect.quoting.quote is None,
+        f"quote {dialect.quoting.quote}": dialect.quoting.quote not in ('"', None),
+        "quotes escaped by \\": dialect.quoting.escape is not None,
+        "decimal comma": dialect.decimal == ",",
+        f"lines before the table: {dialect.before}": dialect.before > 0,
+        "no line of names": not dialect.header,
+        f"the first column has no name: called {dialect.names[0]}": dialect.row_names,
+        f"columns without a name: {dialect.unnamed}": dialect.unnamed > 0 and not dialect.row_names,
+    }
+    return (note for note, unusual in told.items() if unusual)
+
+
+def check_reading(reading: Reading) -> None:
+    """Refuse signs that nothing can be read with.
+
+    Raises
+    ------
+    SettingsError
+        If a delimiter or quote is not one ASCII character, or the decimal sign is neither
+        a point nor a comma, or the encoding is not known.
+    """
+    for name in ("delimiter", "quote"):
+        sign = getattr(reading, name)
+        if sign is not None and (len(sign) != 1 or not sign.isascii() or sign in "\r\n\0"):
+            raise SettingsError(
+                f"the {name} is not a single ASCII character",
+                where=f"{name} {sign!r}",
+                todo="Give one, such as , or ; (a tab as \\t).",
+            )
+    if reading.decimal is not None and reading.decimal not in (".", ","):
+        raise SettingsError(
+            "the decimal sign is neither a point nor a comma", where=f"decimal {reading.decimal!r}"
+        )
+    if reading.quote is not None and reading.quote == reading.delimiter:
+        raise SettingsError("the delimiter and the quote are the same", where=repr(reading.quote))
+
+
+def decode(sample: bytes, encoding: str) -> str:
+    """The text of a sample in an encoding that may have been given.
+
+    Raises
+    ------
+    SourceUnreadable
+        If the encoding is not known, or is none of texts.
+    """
+    try:
+        # A character may be cut at the end of the sample.
+        return codecs.getincrementaldecoder(encoding)("replace").decode(sample)
+    except (LookupError, UnicodeError, TypeError) as error:
+        raise SourceUnreadable(
+            "this encoding is not known", where=encoding, todo="Try utf-8 or cp1252."
+        ) from error

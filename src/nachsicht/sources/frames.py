@@ -12,6 +12,8 @@ import pyarrow as pa
 from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceUnreadable
 
+#: Types of pandas whose values are told as texts.
+_AS_TEXTS = ("PeriodDtype", "IntervalDtype")
 #: Rows of a batch where a frame is streamed.
 BATCH_ROWS = 1 << 17
 
@@ -23,6 +25,17 @@ def gives_table(data: object) -> bool:
         or hasattr(data, "__arrow_c_stream__")
         or hasattr(data, "__arrow_c_array__")
     )
+
+
+def _plain(series: Any) -> Any:
+    """A column of pandas; periods and intervals, which Arrow knows by numbers alone, as texts."""
+    kind = type(series.dtype).__name__
+    if kind == "CategoricalDtype" and type(series.cat.categories.dtype).__name__ in _AS_TEXTS:
+        texts = series.cat.categories.astype(str)
+        return series.cat.rename_categories(texts)
+    if kind not in _AS_TEXTS:
+        return series
+    return series.astype("string").mask(series.isna())
 
 
 def _is_pandas(data: object) -> bool:
@@ -99,7 +112,7 @@ def table_of_pandas(frame: Any, notes: list[str]) -> Any:
         text = " / ".join(map(str, name)) if isinstance(name, tuple) else str(name)
         series = frame.iloc[:, position]
         try:
-            array = pa.array(series, from_pandas=True)
+            array = pa.array(_plain(series), from_pandas=True)
         except (pa.ArrowException, TypeError, ValueError, OverflowError):
             gaps = series.isna()
             texts = [None if gap else str(value) for gap, value in zip(gaps, series, strict=True)]

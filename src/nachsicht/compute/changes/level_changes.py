@@ -15,7 +15,7 @@ from nachsicht.compute.changes.level_causes import (
     relabelled,
 )
 from nachsicht.compute.findings.catalogue import smallest_size
-from nachsicht.compute.findings.stand_ins import is_word_for_missing
+from nachsicht.compute.words_for_missing import stands_for_missing
 from nachsicht.model.findings import Fact, Finding
 from nachsicht.words import counted, percent, quoted, whole
 
@@ -72,7 +72,7 @@ def _stand_ins(
     now = dict(new)
     total = sum(new.values())
     for level, count in new.items():
-        if level in old or not is_word_for_missing(level):
+        if level in old or not stands_for_missing(level, new):
             continue
         share = count / total
         del now[level]

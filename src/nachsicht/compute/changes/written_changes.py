@@ -17,7 +17,8 @@ from nachsicht.compute.changes.moment_causes import (
     times_moved,
 )
 from nachsicht.compute.changes.spikes import spikes_in
-from nachsicht.compute.findings.stand_ins import is_empty_date, is_word_for_missing
+from nachsicht.compute.findings.stand_ins import is_empty_date
+from nachsicht.compute.words_for_missing import is_word_for_missing
 from nachsicht.model.column import IdentifierSummary, MomentSummary, TextSummary
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.statistics import Statistic, known

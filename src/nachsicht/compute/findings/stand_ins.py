@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from nachsicht.compute.words_for_missing import is_word_for_missing, stands_for_missing
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -21,12 +22,6 @@ USUAL = frozenset(
     sign * value
     for value in (9, 99, 999, 9999, 99999, 999999, 88, 888, 8888, 77, 777)
     for sign in (1, -1)
-)
-#: What people write when there is no word.
-WORDS = frozenset(
-    "n/a na #n/a n.a. nan none null nil missing unknown undefined unspecified not_available"
-    " notavailable not_known tbd ? ?? ??? - -- --- (none) (blank) blank empty"
-    " k.a. kA n.v. not_applicable -99 -999 -9999 9999 99999".casefold().split()
 )
 #: First and last days of calendars, and of the clocks of computers.
 DATES: tuple[str, ...] = (
@@ -65,7 +60,7 @@ def stand_in(column: ColumnSummary) -> StandIn | None:
     if isinstance(detail, MomentSummary):
         return _first(column.frequent, is_empty_date, column.rows)
     if isinstance(detail, CategorySummary):
-        return _first(detail.levels, is_word_for_missing, column.rows)
+        return _level(detail, column.rows)
     if isinstance(detail, TextSummary | IdentifierSummary):
         return _first(column.frequent, is_word_for_missing, column.rows)
     return None
@@ -76,14 +71,15 @@ def could_stand_in(value: float) -> bool:
     return value in USUAL or value in (0.0, -1.0)
 
 
-def is_word_for_missing(text: str) -> bool:
-    """Whether a text says that there is no value."""
-    return not text.strip() or "_".join(text.casefold().split()) in WORDS
-
-
 def is_empty_date(text: str) -> bool:
     """Whether a moment is one that stands where there is none."""
     return text.startswith(DATES)
+
+
+def _level(detail: CategorySummary, rows: int) -> StandIn | None:
+    """A word for missing that is no level among the others."""
+    others = [level.value for level in detail.levels]
+    return _first(detail.levels, lambda word: stands_for_missing(word, others), rows)
 
 
 def _first(levels: tuple[Level, ...], says: object, rows: int) -> StandIn | None:

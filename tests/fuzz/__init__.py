@@ -1,0 +1,1 @@
+"""Files of known truth, made by a seed."""
