@@ -55,6 +55,19 @@ class SourceUnreadable(SourceError):
     """There is something, but it cannot be read as the format it claims to be."""
 
 
+#: Lists and records inside each other, at most.
+MOST_DEPTH = 40
+
+
+def too_deep(where: str) -> SourceUnreadable:
+    """The error for values that are nested too deep to be looked into."""
+    return SourceUnreadable(
+        f"values are nested more than {MOST_DEPTH} deep",
+        where=where,
+        todo="Flatten them, or leave the column out.",
+    )
+
+
 class OutputError(NachsichtError):
     """A result could not be written where it was to go."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
 import tomli_w
@@ -13,6 +13,9 @@ from nachsicht.model.description import Description
 from nachsicht.model.kinds import Kind
 from nachsicht.words import catalogue
 
+#: From nothing to all.
+Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
+
 
 class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """From which size on (0 to 1) a finding of one code has which weight.
@@ -20,9 +23,9 @@ class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     What is None stays as the catalogue of findings has it; ``off`` leaves the finding out.
     """
 
-    note: float | None = None
-    check: float | None = None
-    act: float | None = None
+    note: Share | None = None
+    check: Share | None = None
+    act: Share | None = None
     off: bool = False
 
 
@@ -126,26 +129,26 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     """
 
     title: str | None = None
-    frequent_values: int = 10
-    level_cap: int = 1000
+    frequent_values: Annotated[int, msgspec.Meta(ge=1, le=1_000)] = 10
+    level_cap: Annotated[int, msgspec.Meta(ge=1, le=100_000)] = 1000
     missing_marks: tuple[str, ...] = ()
     missing_marks_in: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
-    histogram_bins: int = 256
-    discrete_values: int = 40
-    memory_bytes: int = 0
-    threads: int = 0
+    histogram_bins: Annotated[int, msgspec.Meta(ge=8, le=4_096)] = 256
+    discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40
+    memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
+    threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
     engine: Literal["local", "dask"] = "local"
     labels: tuple[str, ...] = ()
     omit: tuple[str, ...] = ()
     kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
     key: tuple[str, ...] = ()
     outcome: str | None = None
-    gaps_lot: float = 0.05
-    gaps_mostly: float = 0.5
+    gaps_lot: Share = 0.05
+    gaps_mostly: Share = 0.5
     repeats_in: tuple[str, ...] = ()
     moment: str | None = None
     mask: tuple[str, ...] = ()
-    chance: float = 0.001
+    chance: Annotated[float, msgspec.Meta(gt=0, lt=1)] = 0.001
     findings: dict[str, Limits] = msgspec.field(default_factory=dict)
     accepted: str | None = None
     theme: ThemeChoice | None = None

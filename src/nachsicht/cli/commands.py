@@ -59,8 +59,13 @@ class _Commands(click.Group):
                 return super().invoke(ctx)
             finally:
                 sys.stdout.flush()
-        except (click.ClickException, click.exceptions.Exit, click.Abort):
+        except (click.exceptions.Exit, click.Abort):
             raise
+        except click.ClickException as error:
+            command = (getattr(error, "ctx", None) or ctx).command_path
+            told = f"{error.format_message().rstrip('.')}. See: {command} --help"
+            click.echo(f"nachsicht: {_one_line(told)}", err=True)
+            ctx.exit(FAILED)
         except (KeyboardInterrupt, _Ended) as ended:
             click.echo("nachsicht: stopped; nothing was written.", err=True)
             ctx.exit(_SIGNALLED + getattr(ended, "number", signal.SIGINT))
@@ -97,6 +102,8 @@ def _told(error: Exception) -> str:
         return str(error)
     if isinstance(error, MemoryError):
         return "there is not enough memory. Give less to --memory, so that data is read in pieces."
+    if isinstance(error, RecursionError):
+        return "the data is nested too deep to be looked into."
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
         return "the output cannot be written: there is no room on the device."
     said = f": {error}" if str(error) else ""

@@ -19,10 +19,17 @@ class ByteSize(click.ParamType[int]):
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int:
         """Bytes from a text such as 800MB."""
-        found = re.fullmatch(r"\s*([0-9.]+)\s*([kmg]b|)\s*", str(value).lower())
+        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kmg]b|)\s*", str(value).lower())
         if not found:
             self.fail(f"{value!r} is no size; write it as 800MB or 2GB", param, ctx)
         return int(float(found.group(1)) * _UNITS[found.group(2)])
+
+
+def _once(_: click.Context, param: click.Parameter, values: tuple[str, ...]) -> str | None:
+    """The one value of an option that holds for all versions alike."""
+    if len(values) > 1:
+        raise click.BadParameter("it holds for every version, and is given once", param=param)
+    return values[0] if values else None
 
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -72,15 +79,25 @@ def reading_options(command: F) -> F:
                 help="Memory to use, such as 800MB or 2GB; larger "
                 "data is read in pieces. [default: a quarter of the machine's]",
             ),
-            click.option("--table", help="Table of a database, such as sqlite:///checks.db."),
-            click.option("--query", help="Query of a database."),
+            click.option(
+                "--table",
+                multiple=True,
+                callback=_once,
+                help="Table of a database, such as sqlite:///checks.db.",
+            ),
+            click.option("--query", multiple=True, callback=_once, help="Query of a database."),
             click.option(
                 "--description",
                 metavar="FILE",
                 help="Table Schema, Data Package or CSVW file that describes the columns. "
                 "[default: one beside the data]",
             ),
-            click.option("--sheet", help="Sheet of a workbook; else the first that is not empty."),
+            click.option(
+                "--sheet",
+                multiple=True,
+                callback=_once,
+                help="Sheet of a workbook; else the first that is not empty.",
+            ),
         )
     ):
         command = option(command)

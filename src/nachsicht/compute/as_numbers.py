@@ -13,15 +13,19 @@ from nachsicht.compute.arrays import values_of
 #: Units of durations, in seconds.
 SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 
+#: Numbers farther from zero are as good as infinite to whatever squares and sums them.
+LARGEST = 1e100
+
 
 def as_numbers(
     array: Any, everywhere: NDArray[np.bool_] | None = None
 ) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
-    """Numbers of any stored type, and where they are present and finite.
+    """Numbers of any stored type, and where they are present and of a size to compute with.
 
-    Moments count in their stored unit, durations in seconds. Where a value is not present,
-    any number stands. Texts, times of day and nested values are none: None. Where it is known
-    that all are present and finite, ``everywhere`` tells so of each.
+    Infinite numbers are not, nor those beyond `LARGEST`, whose powers no float holds. Moments
+    count in their stored unit, durations in seconds. Where a value is not present, any number
+    stands. Texts, times of day and nested values are none: None. Where it is known
+    that all are present and of such a size, ``everywhere`` tells so of each.
     """
     types, stored = pa.types, array.type
     if types.is_decimal(stored):
@@ -39,7 +43,8 @@ def as_numbers(
         values = values * SECONDS[stored.unit]
     if everywhere is not None:
         return values, everywhere
-    present = np.isfinite(values)
+    floats = values.dtype.kind == "f"
+    present = np.abs(values) <= LARGEST if floats else np.ones(len(values), np.bool_)
     if array.null_count:
         present &= values_of(array.is_valid())
     return values, present

@@ -23,6 +23,12 @@ def short_texts(array: Any) -> list[str | None]:
     ]
 
 
+def rows_of_texts(table: Any, rows: int) -> list[tuple[str | None, ...]]:
+    """So many rows of an Arrow table as short texts; empty ones where it has no column."""
+    columns = [short_texts(column) for column in table.columns]
+    return list(zip(*columns, strict=True)) if columns else [()] * rows
+
+
 def cell_text(one: Any) -> str | None:
     """The only value of an Arrow array as text; None where it is missing."""
     return cell_texts(one)[0]

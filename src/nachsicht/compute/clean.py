@@ -14,6 +14,7 @@ from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
 from nachsicht.compute.forms import in_usual_forms
 from nachsicht.compute.masking import pseudonyms
 from nachsicht.compute.stored import with_columns
+from nachsicht.errors import MOST_DEPTH, too_deep
 from nachsicht.settings import Settings, no_column
 
 
@@ -31,6 +32,7 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
         under another name.
     """
     names = batch.schema.names
+    _refuse_deep(batch.schema)
     refuse_unknown(names, settings.mask, "mask")
     refuse_unknown(names, [name for name in settings.omit if not _is_pattern(name)], "omit")
     batch = in_usual_forms(_without_extensions(_without(batch, settings.omit)))
@@ -101,6 +103,13 @@ def _masked(batch: Any, patterns: Sequence[str], key: bytes | None) -> Any:
         pseudonyms(column, key) if i in hidden else column for i, column in enumerate(batch.columns)
     ]
     return with_columns(batch, columns)
+
+
+def _refuse_deep(schema: Any) -> None:
+    """Refuse values nested so deep that those who look into them would lose their way."""
+    for field in schema:
+        if pa.types.is_nested(field.type) and str(field.type).count("<") > MOST_DEPTH:
+            raise too_deep(field.name)
 
 
 def refuse_unknown(names: Sequence[str], patterns: Sequence[str], setting: str) -> None:

@@ -28,7 +28,8 @@ def density_of(histogram: Histogram | None, summary: QuantitySummary) -> Density
     width = float(edges[1] - edges[0])
     spread = min(summary.sd, summary.iqr / 1.34) if summary.iqr else summary.sd
     bandwidth = max(0.9 * spread * summary.finite**-0.2, width)
-    if not (0 < bandwidth < np.inf and np.isfinite(edges).all()):
+    reach = float(edges[-1]) - float(edges[0])
+    if not (0 < bandwidth < np.inf and math.isfinite(reach)):
         return None
     # In units of the bandwidth, so that extreme values neither overflow nor vanish.
     middles = edges[:-1] / bandwidth + width / bandwidth / 2

@@ -40,7 +40,8 @@ def pseudonyms(column: Any, key: bytes | None = None) -> Any:
 
 
 def _words(values: list[Any], key: bytes) -> Any:
-    codes, words = np.full(len(values), -1), []
+    codes = np.full(len(values), -1)
+    words: list[str] = []
     for place, value in enumerate(values):
         if not _is_missing(value):
             codes[place] = len(words)

@@ -68,11 +68,13 @@ def outcome_of(
     array = sample.rows.column(column.position)
     known = ~missing_in(array)
     found = _target(column, array)
-    if found is None or known.sum() < FEWEST_ROWS:
+    if found is None:
         return None
     level, values = found
     known &= np.isfinite(values)
     values = values[known]
+    if len(values) < FEWEST_ROWS:
+        return None
     rows = taken(sample.rows, np.flatnonzero(known))
     views, left_out = [], {}
     for other in columns:

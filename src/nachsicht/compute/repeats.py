@@ -13,7 +13,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import taken
-from nachsicht.compute.cells import short_texts
+from nachsicht.compute.cells import rows_of_texts
 from nachsicht.compute.hashing import Hashes, add_hashes, salt_of
 from nachsicht.compute.ordering import repeated
 from nachsicht.compute.sketches.key_sample import ROWS_SIZE, KeySample
@@ -170,7 +170,7 @@ def with_cells(repeats: Repeats, table: Any, most_columns: int) -> Repeats:
     """Repeats whose groups show their first row."""
     few = table.select(range(min(table.num_columns, most_columns)))
     rows = taken(few, np.array([group.places[0] - 1 for group in repeats.groups], np.int64))
-    cells = zip(*map(short_texts, rows.columns), strict=True)
+    cells = rows_of_texts(rows, len(repeats.groups))
     groups = [
         msgspec.structs.replace(group, cells=own)
         for group, own in zip(repeats.groups, cells, strict=True)

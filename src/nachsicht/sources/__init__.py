@@ -30,7 +30,7 @@ def source_of(data: object, reading: Reading) -> Source:
     if isinstance(data, str) and "://" in data:
         return DescribedSource(_at_address(data, reading), None, reading)
     if isinstance(data, str | PathLike):
-        path = Path(data)
+        path = Path(data).expanduser()
         return DescribedSource(_at_path(path, reading), path, reading)
     return DescribedSource(_in_memory(data), None, reading)
 
@@ -62,10 +62,16 @@ def _at_address(address: str, reading: Reading) -> Source:
 
 
 def _at_path(path: Path, reading: Reading) -> Source:
+    if reading.table or reading.query:
+        raise SourceError(
+            "a table or query is of a database, and this is a file",
+            where=str(path),
+            todo="Give the address of a database, such as sqlite:///checks.db.",
+        )
     if str(path) == "-":
-        from nachsicht.sources.copied import StandardInput
+        from nachsicht.sources.copied import Stream
 
-        return StandardInput(reading)
+        return Stream(reading)
     if "@" in path.name:
         from nachsicht.sources.revisions import RevisionSource, names_revision
 
@@ -75,6 +81,10 @@ def _at_path(path: Path, reading: Reading) -> Source:
         from nachsicht.sources.folders import FolderSource
 
         return FolderSource(path, reading)
+    if path.exists() and not path.is_file():
+        from nachsicht.sources.copied import Stream
+
+        return Stream(reading, path)
     if is_archive(path):
         from nachsicht.sources.archives import ArchiveSource
 

@@ -119,16 +119,25 @@ class _Kept(msgspec.Struct, frozen=True):
             yield from self.opened.batches()
 
 
-class StandardInput(msgspec.Struct, frozen=True):
-    """A table on standard input, of any format that its first bytes tell, else delimited text."""
+class Stream(msgspec.Struct, frozen=True):
+    """A table that can be read once: on standard input, or from a pipe or device.
+
+    Of any format that its first bytes tell, else delimited text.
+    """
 
     reading: Reading
+    path: Path | None = None
     label: str = "input"
 
     def open(self) -> Opened:
         """Take all of it, to the end."""
 
         def write(file: BinaryIO) -> None:
-            shutil.copyfileobj(sys.stdin.buffer, file)
+            if self.path is None:
+                shutil.copyfileobj(sys.stdin.buffer, file)
+                return
+            with self.path.open("rb") as stream:
+                shutil.copyfileobj(stream, file)
 
-        return open_copied(write, "input", "standard input", self.reading)
+        told = str(self.path) if self.path else "standard input"
+        return open_copied(write, "input", told, self.reading)

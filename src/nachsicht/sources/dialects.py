@@ -436,6 +436,8 @@ def check_reading(reading: Reading) -> None:
         raise SettingsError(
             "the decimal sign is neither a point nor a comma", where=f"decimal {reading.decimal!r}"
         )
+    if reading.encoding is not None:
+        decode(b"", reading.encoding)
     if reading.quote is not None and reading.quote == reading.delimiter:
         raise SettingsError("the delimiter and the quote are the same", where=repr(reading.quote))
 
@@ -450,8 +452,9 @@ def decode(sample: bytes, encoding: str) -> str:
     """
     try:
         # A character may be cut at the end of the sample.
+        "".encode(encoding)  # some are not of texts
         return codecs.getincrementaldecoder(encoding)("replace").decode(sample)
-    except (LookupError, UnicodeError, TypeError) as error:
+    except (LookupError, UnicodeError, TypeError, AssertionError) as error:
         raise SourceUnreadable(
             "this encoding is not known", where=encoding, todo="Try utf-8 or cp1252."
         ) from error

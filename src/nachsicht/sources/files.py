@@ -38,6 +38,10 @@ class FileSource(msgspec.Struct, frozen=True):
             binary = self._open_binary(head, suffix, facts)
             if binary is not None:
                 return binary
+        if self.reading.sheet:
+            raise SourceUnreadable(
+                "a sheet is of a workbook, and this is none", where=str(self.path)
+            )
         if suffix in _JSON_SUFFIXES:
             from nachsicht.sources.json_text import open_json
 
@@ -70,6 +74,10 @@ class FileSource(msgspec.Struct, frozen=True):
 
     def _checked_size(self) -> int:
         if not self.path.exists():
+            if self.path.is_symlink():
+                raise SourceMissing(
+                    f"the link points to nothing ({self.path.readlink()})", where=str(self.path)
+                )
             near = _nearest(self.path)
             raise SourceMissing(
                 "there is no such file",

@@ -89,9 +89,11 @@ def part_files(path: Path) -> list[Path]:
         if p.is_file() and not p.name.startswith((".", "_")) and not is_description(p)
     )
     if not paths:
+        below = next((p for p in sorted(path.rglob("*")) if p.is_file()), None) if folder else None
         raise SourceMissing(
             "there are no files in the folder" if folder else "no file fits the pattern",
             where=str(path),
+            todo=f"There are some further down: give {below.parent}." if below else "",
         )
     return paths
 

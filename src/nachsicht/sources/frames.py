@@ -27,6 +27,14 @@ def gives_table(data: object) -> bool:
     )
 
 
+def text_of(value: object) -> str:
+    """An object as text; of one that cannot be told so, its type."""
+    try:
+        return str(value)
+    except Exception:
+        return f"<{type(value).__name__}>"
+
+
 def _plain(series: Any) -> Any:
     """A column of pandas; periods and intervals, which Arrow knows by numbers alone, as texts."""
     kind = type(series.dtype).__name__
@@ -113,9 +121,10 @@ def table_of_pandas(frame: Any, notes: list[str]) -> Any:
         series = frame.iloc[:, position]
         try:
             array = pa.array(_plain(series), from_pandas=True)
-        except (pa.ArrowException, TypeError, ValueError, OverflowError):
+        except Exception:  # objects may do as they like
             gaps = series.isna()
-            texts = [None if gap else str(value) for gap, value in zip(gaps, series, strict=True)]
+            values = zip(gaps, series, strict=True)
+            texts = [None if gap else text_of(value) for gap, value in values]
             array = pa.array(texts, pa.large_string())
             notes.append(f"{text}: mixed objects, read as text")
         names.append(text)

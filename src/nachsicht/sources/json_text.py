@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
 import msgspec
+import numpy as np
 import pyarrow as pa
 
 from nachsicht.contracts import Opened, SourceFacts
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import MOST_DEPTH, SourceUnreadable, too_deep
 from nachsicht.sources.compressed import open_bytes
 from nachsicht.sources.frames import opened_table
+
+_TEXTS = re.compile(rb'"(?:[^"\\\\]|\\\\.)*"', re.DOTALL)
+_STEPS = np.zeros(256, np.int8)
+_STEPS[[ord("["), ord("{")]], _STEPS[[ord("]"), ord("}")]] = 1, -1
+_AT_ONCE = 1 << 20
 
 
 def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened:
@@ -23,11 +30,28 @@ def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened
         raise SourceUnreadable(
             f"the file cannot be decompressed ({error})", where=str(path)
         ) from error
+    if _depth(data) > MOST_DEPTH + 2:
+        raise too_deep(str(path))
     if data.lstrip()[:1] == b"[":
         facts.format = "JSON"
         return opened_table(_from_list(path, data), facts)
     facts.format = "JSON Lines"
     return opened_table(_from_lines(path, data), facts)
+
+
+def _depth(data: bytes) -> int:
+    """How deep lists and records are nested; brackets inside of texts count only if they must."""
+    deep = _deepest(data)
+    return deep if deep <= MOST_DEPTH else _deepest(_TEXTS.sub(b"", data))
+
+
+def _deepest(data: bytes) -> int:
+    deepest = depth = 0
+    for start in range(0, len(data), _AT_ONCE):
+        signs = np.frombuffer(data, np.uint8, min(_AT_ONCE, len(data) - start), start)
+        steps = _STEPS[signs].cumsum(dtype=np.int64)
+        deepest, depth = max(deepest, depth + int(steps.max())), depth + int(steps[-1])
+    return deepest
 
 
 def _from_lines(path: Path, data: bytes) -> Any:

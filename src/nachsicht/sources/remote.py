@@ -56,6 +56,12 @@ class RemoteSource(msgspec.Struct, frozen=True):
                     shutil.copyfileobj(remote, file)
             except FileNotFoundError:
                 raise SourceMissing("there is no such file", where=self._shown) from None
+            except ImportError as error:
+                raise SourceUnreadable(
+                    f"such addresses need the package {error.name or 'that fsspec names'}",
+                    where=self._shown,
+                    todo="Install it beside fsspec.",
+                ) from None
             except Exception as error:
                 # The message of a foreign library may hold the address with its secrets.
                 raise SourceUnreadable(

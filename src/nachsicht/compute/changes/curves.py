@@ -112,7 +112,8 @@ class Curve(msgspec.Struct, frozen=True, dict=True):
 
     def mapped(self, factor: float, offset: float = 0.0) -> Curve:
         """The distribution of ``factor * value + offset``."""
-        values = self.values * factor + offset
+        with np.errstate(over="ignore", invalid="ignore"):  # near the limits of floats
+            values = self.values * factor + offset
         if factor > 0:
             return Curve(values, self.below, self.at_most, self.complete)
         n = float(self.rows)

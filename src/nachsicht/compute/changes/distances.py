@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 import numpy as np
@@ -68,10 +68,20 @@ def distance_between(  # noqa: PLR0911 (one for each kind)
 
 
 def quantity_measures(a: Curve, b: Curve) -> Measured:
-    """Kolmogorov-Smirnov, Wasserstein over the pooled IQR, shifts, and the stability index."""
+    """Kolmogorov-Smirnov, Wasserstein over the pooled IQR, shifts, and the stability index.
+
+    What no float holds, of values near its limits, is left out.
+    """
     off = a.uncertainty + b.uncertainty
     distance = largest_difference(a, b)
-    measures = [Measure("ks", distance, off)]
+    with np.errstate(over="ignore", invalid="ignore"):
+        measures = [Measure("ks", distance, off), *_in_units_of_values(a, b)]
+    measures.append(Measure("psi", _quantity_psi(a, b), 0.0))
+    held = [m for m in measures if math.isfinite(m.value) and math.isfinite(m.off)]
+    return Measured(tuple(held), ks_chance(distance, a.rows, b.rows))
+
+
+def _in_units_of_values(a: Curve, b: Curve) -> Iterator[Measure]:
     (low, middle, high), (new_low, new_middle, new_high) = (
         curve.exact_quantiles(_QUARTILES) for curve in (a, b)
     )
@@ -79,18 +89,15 @@ def quantity_measures(a: Curve, b: Curve) -> Measured:
     pooled = ((high - low) * a.rows + (new_high - new_low) * b.rows) / rows
     if pooled > 0:
         apart = float(wasserstein(a, b) / pooled)
-        off_apart = float((a.area_off + b.area_off) / pooled)
-        measures.append(Measure("wasserstein", apart, off_apart))
-    measures.append(Measure("median_shift", float(new_middle - middle), 0.0))
+        yield Measure("wasserstein", apart, float((a.area_off + b.area_off) / pooled))
+    yield Measure("median_shift", float(new_middle - middle), 0.0)
     if high > low:
-        measures.append(Measure("spread_ratio", float((new_high - new_low) / (high - low)), 0.0))
-    measures.append(Measure("psi", _quantity_psi(a, b), 0.0))
-    return Measured(tuple(measures), ks_chance(distance, a.rows, b.rows))
+        yield Measure("spread_ratio", float((new_high - new_low) / (high - low)), 0.0)
 
 
 def _quantity_psi(a: Curve, b: Curve) -> float:
     """The stability index over the tenths of the old version, each of ten bins its upper end."""
-    edges = np.unique(a.quantiles(_TENTHS))
+    edges = np.unique(a.exact_quantiles(_TENTHS))
     counts = [np.diff(curve.shares(edges)[1], prepend=0.0, append=1.0) for curve in (a, b)]
     return psi((counts[0] * a.rows).tolist(), (counts[1] * b.rows).tolist())
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import msgspec
 import numpy as np
 
+from nachsicht.compute.as_numbers import LARGEST
 from nachsicht.compute.chance import usual_distance
 from nachsicht.compute.changes.curves import Curve, largest_difference
 from nachsicht.words import catalogue
@@ -77,6 +78,8 @@ def map_between(
     """
     if min(a.rows, b.rows) < 20 or len(a.values) < 3 or len(b.values) < 3:
         return None
+    if _too_large(a) or _too_large(b):
+        return None
     chance = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
     enough = min(max(chance, 0.1 * distance), _LEFT_OVER * distance)
     step = 0.0 if decimals[1] is None else 10.0 ** -decimals[1]
@@ -96,6 +99,11 @@ def map_between(
     return best
 
 
+def _too_large(curve: Curve) -> bool:
+    """Whether multiples of the values may be beyond what a float holds."""
+    return max(abs(float(curve.values[end])) for end in (0, -1)) > LARGEST
+
+
 def map_of_a_part(
     a: Curve, b: Curve, distance: float, ratios: tuple[float, float] | None
 ) -> Map | None:
@@ -105,7 +113,7 @@ def map_of_a_part(
     than chance often gives. ``ratios`` are those of the means and standard deviations in the
     level that holds the change, if one does; both must be the factor.
     """
-    if min(a.rows, b.rows) < 100 or len(a.values) < 20:
+    if min(a.rows, b.rows) < 100 or len(a.values) < 20 or _too_large(a) or _too_large(b):
         return None
     # With a free part and many factors to choose from, little may be left over, unless the
     # factor is known from the level.

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+import numpy as np
+
 from nachsicht.compute.findings.catalogue import weight_of
 from nachsicht.model.findings import Fact, Finding, Weight
 from nachsicht.settings import Settings
@@ -40,9 +44,14 @@ def make_finding(
         weight=weight,
         columns=columns,
         versions=versions,
-        size=min(max(size, 0.0), 1.0),
-        evidence=evidence,
+        size=min(max(float(size), 0.0), 1.0),
+        evidence={name: _plain(fact) for name, fact in evidence.items()},
         title=phrase(f"{path}.{title}", **words),
         sentence=phrase(f"{path}.sentence", **words),
         next_step=phrase(f"{path}.next_step", **words),
     )
+
+
+def _plain(fact: Any) -> Any:
+    """A fact as documents hold it: a number of Python, not of NumPy."""
+    return fact.item() if isinstance(fact, np.generic) else fact

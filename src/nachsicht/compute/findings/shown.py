@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_texts, missing_in, taken, values_of
 from nachsicht.compute.as_numbers import as_numbers
-from nachsicht.compute.cells import short_texts
+from nachsicht.compute.cells import rows_of_texts
 from nachsicht.compute.columns import is_text
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.spreading import Spread
@@ -77,14 +77,14 @@ class Shower:
         shown = [*[n for n in self._names if n not in there], *there]
         shown += [n for n in self._others if n not in shown][: max(MOST_COLUMNS - len(shown), 0)]
         shown = shown[:MOST_COLUMNS]
-        few = taken(self._table.select([self._places[n] for n in shown]), places[:MOST_ROWS])
-        cells = zip(*map(short_texts, few.columns), strict=True)
+        places = places[:MOST_ROWS]
+        few = taken(self._table.select([self._places[n] for n in shown]), places)
+        cells = rows_of_texts(few, len(places))
         return ShownRows(
             version=self._label,
             columns=tuple(shown),
             rows=tuple(
-                ShownRow(place + 1, own)
-                for place, own in zip(places[:MOST_ROWS].tolist(), cells, strict=True)
+                ShownRow(place + 1, own) for place, own in zip(places.tolist(), cells, strict=True)
             ),
         )
 

@@ -11,13 +11,14 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.compute.as_numbers import SECONDS, as_numbers
+from nachsicht.compute.as_numbers import LARGEST, SECONDS, as_numbers
 from nachsicht.compute.codes import other_codes, rows_by_code
 from nachsicht.compute.kept import kept
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.ordering import doubled_ranks
 from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
+from nachsicht.model.statistics import known
 
 #: At most so many columns are related to each other.
 MOST_COLUMNS = 2_000
@@ -161,7 +162,11 @@ def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -
 
 
 def _all_finite(column: ColumnSummary) -> bool:
-    return isinstance(column.detail, QuantitySummary) and column.detail.finite == column.rows
+    detail = column.detail
+    if not isinstance(detail, QuantitySummary) or detail.finite != column.rows:
+        return False
+    ends = detail.minimum, detail.maximum
+    return all(known(end) and abs(float(end)) <= LARGEST for end in ends)
 
 
 def _ticks_of(stored: Any) -> float:
