@@ -9,7 +9,7 @@ import msgspec
 
 from nachsicht._clock import seconds_since
 from nachsicht.contracts import Opened, Source
-from nachsicht.engines.memory import fits
+from nachsicht.engines.memory import check_fits
 from nachsicht.settings import Settings
 
 
@@ -34,5 +34,5 @@ def held(source: Source, settings: Settings) -> Held:
     """Open a source, and read it where it is to be computed in memory."""
     started = time.perf_counter()
     opened = source.open()
-    table = opened.table() if fits(opened, settings) else None
+    table = opened.table() if check_fits(opened, settings) else None
     return Held(opened, table, seconds_since(started))

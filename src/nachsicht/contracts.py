@@ -91,6 +91,8 @@ class Opened(msgspec.Struct, frozen=True):
         That frame.
     description : Description, optional
         What came with the data and says what its columns are.
+    whole : bool
+        Whether it can only be read as a whole.
     """
 
     facts: SourceFacts
@@ -101,6 +103,7 @@ class Opened(msgspec.Struct, frozen=True):
     engine: str = ""
     frame: Any = None
     description: Description | None = None
+    whole: bool = False
 
 
 class Source(Protocol):

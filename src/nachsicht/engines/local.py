@@ -25,7 +25,7 @@ from nachsicht.compute.table_part import (
 )
 from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
 from nachsicht.engines.in_memory import InMemory
-from nachsicht.engines.memory import fits, memory_of
+from nachsicht.engines.memory import check_fits, memory_of
 from nachsicht.engines.threads import threads
 from nachsicht.settings import Settings
 
@@ -47,7 +47,7 @@ def run_local(
     (what a profile is made of, the data where it fits into memory)
     """
     with threads(settings) as pool:
-        if fits(opened, settings):
+        if check_fits(opened, settings):
             table = prepared(opened.table(), settings)
         else:
             while True:

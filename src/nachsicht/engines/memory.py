@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 
 from nachsicht.contracts import Opened
+from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Settings
+from nachsicht.words import size
 
 #: Memory that computing takes, in memories of the data.
 _WORKING = 2
@@ -20,6 +22,26 @@ def fits(opened: Opened, settings: Settings) -> bool:
         return opened.memory_bytes <= memory_of(settings)
     # Memory that was stated is kept: computing takes as much again as the data.
     return _WORKING * opened.memory_bytes <= settings.memory_bytes
+
+
+def check_fits(opened: Opened, settings: Settings) -> bool:
+    """As `fits`; refuses what cannot be read in pieces and does not fit.
+
+    Raises
+    ------
+    SourceUnreadable
+        With the memory that it would take.
+    """
+    here = fits(opened, settings)
+    if opened.whole and not here and not opened.engine and settings.engine == "local":
+        needed = opened.memory_bytes * (_WORKING if settings.memory_bytes else 1)
+        raise SourceUnreadable(
+            f"reading this format takes all of it at once, about {size(needed)}, "
+            f"more than the {size(memory_of(settings))} given",
+            where=opened.facts.name,
+            todo="Give more with --memory, or write it as CSV, Parquet or JSON Lines.",
+        )
+    return here
 
 
 def memory_of(settings: Settings) -> int:

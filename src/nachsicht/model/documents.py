@@ -28,6 +28,10 @@ def pack(data: bytes) -> bytes:
     return gzip.compress(data, mtime=0)
 
 
+#: Of a document; those of thousands of columns take some ten million.
+_MOST_BYTES = 64 << 20
+
+
 def could_be_document(path: Path) -> bool:
     """Whether a file may hold a document: its name says JSON and it begins with a brace."""
     if not path.name.endswith((".json", ".json.gz")) or not path.is_file():
@@ -48,12 +52,18 @@ def read_document(path: Path) -> Document:
         If the file cannot be opened, holds no document, or one of a newer format.
     """
     try:
-        data = path.read_bytes()
-        if data[:2] == b"\x1f\x8b":
-            data = gzip.decompress(data)
+        with path.open("rb") as file:
+            packed = file.read(2) == b"\x1f\x8b"
+        with gzip.open(path) if packed else path.open("rb") as content:
+            data = content.read(_MOST_BYTES + 1)
     except (OSError, EOFError) as error:
         reason = getattr(error, "strerror", None) or error
         raise DocumentError(f"the document cannot be opened ({reason})", where=str(path)) from error
+    if len(data) > _MOST_BYTES:
+        raise DocumentError(
+            f"the document holds more than {_MOST_BYTES >> 20} MB, which none of ours does",
+            where=str(path),
+        )
     return decode(data, str(path))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import lzma
 import shutil
 import tarfile
@@ -23,6 +24,7 @@ from nachsicht.settings import Reading
 from nachsicht.sources.compressed import compression_of, open_bytes
 from nachsicht.sources.copied import open_folder
 from nachsicht.sources.files import plain_name
+from nachsicht.sources.folders import MOST_FILES, too_many_files
 
 #: What is raised where the content of an archive is damaged, cut off or encrypted.
 _BROKEN = (
@@ -35,6 +37,10 @@ _BROKEN = (
     EOFError,
     RuntimeError,
 )
+
+
+#: Bytes that unpacking leaves on the disk, and that are copied at once.
+_KEPT_FREE, _AT_ONCE = 256 << 20, 1 << 20
 
 
 class ArchiveSource(msgspec.Struct, frozen=True):
@@ -55,11 +61,17 @@ class ArchiveSource(msgspec.Struct, frozen=True):
 
         def write(folder: Path) -> None:
             try:
-                found = 0
+                found, room = 0, shutil.disk_usage(folder).free - _KEPT_FREE
                 for found, (name, content) in enumerate(self._files(), 1):
+                    if found > MOST_FILES:
+                        raise too_many_files(self.path)
                     # A name of our own: one in an archive can lead anywhere.
                     with content, (folder / f"{found:06d}_{name}").open("wb") as file:
-                        shutil.copyfileobj(content, file)
+                        while chunk := content.read(_AT_ONCE):
+                            room -= len(chunk)
+                            if room < 0:
+                                raise OSError(errno.ENOSPC, "there is no room for what it holds")
+                            file.write(chunk)
             except _BROKEN as error:
                 if isinstance(error, OSError) and error.errno:
                     raise  # of the place that is written to, not of what is read

@@ -16,6 +16,8 @@ from nachsicht.sources.frames import opened_table
 
 #: Texts of which a row takes more are spelt out in the file, or hardly ever the same.
 _MOST_BYTES = 4
+#: Rows of a row group that tell how much memory a row takes; the place of a level takes so much.
+_TRIAL_ROWS, _CODE_BYTES = 4_096, 4
 
 
 def open_parquet(path: Path, facts: SourceFacts) -> Opened:
@@ -53,8 +55,30 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
         rows = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
         return [Piece(partial(_row_group, path, i), n) for i, n in enumerate(rows)]
 
-    # Texts take about twice their stored size once they are spread out.
-    return Opened(facts, 2 * sum(groups), table, batches, pieces if groups else None)
+    expected = max(sum(groups), _spread_out(file))
+    return Opened(facts, expected, table, batches, pieces if groups else None)
+
+
+def _spread_out(file: Any) -> int:
+    """About how much memory all rows take: what some rows from all over take, for each row.
+
+    A file keeps equal values once, and packs small numbers: its own sizes say little.
+    """
+    groups, rows = file.num_row_groups, file.metadata.num_rows
+    if not rows:
+        return 0
+    levels = {*_kept_as_levels(file)}
+    most = 0.0
+    for group in {0, groups // 2, groups - 1}:
+        batch = next(file.iter_batches(_TRIAL_ROWS, row_groups=[group]), None)
+        if batch is None or not batch.num_rows:
+            continue
+        size = sum(
+            _CODE_BYTES * batch.num_rows if name in levels else column.nbytes
+            for name, column in zip(batch.schema.names, batch.columns, strict=True)
+        )
+        most = max(most, size / batch.num_rows)
+    return int(most * rows)
 
 
 def _kept_as_levels(file: Any) -> list[str]:

@@ -15,6 +15,9 @@ COMPRESSIONS = {
 
 #: Names that end so are archives; a workbook is a zip file too, and is none.
 _ARCHIVES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".tar.zst")
+#: Files of at most so many bytes are unpacked once to know their size; of larger ones so much.
+_COUNTED, _TRIAL = 64 << 20, 16 << 20
+_AT_ONCE = 1 << 20
 
 
 def is_archive(path: Path) -> bool:
@@ -36,3 +39,39 @@ def open_bytes(path: Path, compression: str | None) -> Any:
     import pyarrow as pa
 
     return pa.input_stream(str(path), compression=compression)
+
+
+def unpacked_bytes(path: Path, compression: str | None) -> int:
+    """The size of what comes out of a file: counted, of very large ones reckoned from a part.
+
+    What cannot be unpacked counts as far as it can; reading it tells what is wrong.
+    """
+    size = path.stat().st_size
+    if compression is None:
+        return size
+    import pyarrow as pa
+
+    raw = pa.OSFile(str(path))
+    packed: Any = raw
+    if compression == "xz":
+        return _counted(open_bytes(path, compression))[0]
+    packed = pa.CompressedInputStream(raw, compression)
+    try:
+        most = None if size <= _COUNTED else _TRIAL
+        out, taken = _counted(packed, raw, most)
+    finally:
+        raw.close()
+    return out if most is None else int(out * size / max(taken, 1))
+
+
+def _counted(stream: Any, raw: Any = None, most: int | None = None) -> tuple[int, int]:
+    """Bytes that come out, and how many went in, until ``most`` of these."""
+    out = 0
+    try:
+        while chunk := stream.read(_AT_ONCE):
+            out += len(chunk)
+            if most is not None and raw.tell() >= most:
+                break
+    except (OSError, EOFError, ValueError):
+        pass
+    return out, raw.tell() if raw is not None else 0

@@ -101,7 +101,7 @@ def _open(write: Callable[[Path], None], source: Callable[[Path], Source], told:
         opened = source(place.path).open()
     opened.facts.name = told
     kept = _Kept(place, opened)
-    return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches)
+    return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches, whole=opened.whole)
 
 
 class _Kept(msgspec.Struct, frozen=True):

@@ -13,7 +13,7 @@ import pyarrow as pa
 from nachsicht.contracts import Opened, Restart, SourceFacts, UnreadLine
 from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Reading
-from nachsicht.sources.compressed import open_bytes
+from nachsicht.sources.compressed import open_bytes, unpacked_bytes
 from nachsicht.sources.dialects import (
     Dialect,
     check_reading,
@@ -80,8 +80,7 @@ def open_delimited(
     reader.look_at(sample, whole)
     facts.notes += [f"compressed by {compression}"] if compression else []
     facts.notes += [*notes_of(dialect), *encoding_notes(found), *notes_of_texts(reader.texts)]
-    expected = (facts.size_bytes or 0) * (4 if compression else 1)
-    return Opened(facts, 2 * expected, reader.table, reader.batches)
+    return Opened(facts, 2 * unpacked_bytes(path, compression), reader.table, reader.batches)
 
 
 class _Unread(msgspec.Struct):

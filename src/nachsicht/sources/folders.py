@@ -65,12 +65,26 @@ class FolderSource(msgspec.Struct, frozen=True):
                 found += part.pieces() if part.pieces else whole
             return found
 
-        return Opened(facts, sum(part.memory_bytes for part in parts), table, batches, pieces)
+        size, whole = sum(part.memory_bytes for part in parts), any(part.whole for part in parts)
+        return Opened(facts, size, table, batches, pieces, whole=whole)
 
 
 def _whole(path: Path, reading: Reading) -> Any:
     """A part file, opened anew by whoever reads it."""
     return FileSource(path, reading).open().table()
+
+
+#: Files of one dataset; each is opened before the first is read.
+MOST_FILES = 10_000
+
+
+def too_many_files(path: Path) -> SourceUnreadable:
+    """The error for more parts than one dataset may have."""
+    return SourceUnreadable(
+        f"there are more than {MOST_FILES:,} files",
+        where=str(path),
+        todo="Put them together into fewer, larger ones.",
+    )
 
 
 def part_files(path: Path) -> list[Path]:
@@ -88,6 +102,8 @@ def part_files(path: Path) -> list[Path]:
         for p in found
         if p.is_file() and not p.name.startswith((".", "_")) and not is_description(p)
     )
+    if len(paths) > MOST_FILES:
+        raise too_many_files(path)
     if not paths:
         below = next((p for p in sorted(path.rglob("*")) if p.is_file()), None) if folder else None
         raise SourceMissing(

@@ -6,6 +6,7 @@ import importlib.util
 import json
 import subprocess
 import sys
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +15,10 @@ import pyarrow as pa
 from nachsicht.contracts import Opened, SourceFacts
 from nachsicht.errors import SourceEmpty, SourceError, SourceUnreadable
 from nachsicht.settings import Reading
-from nachsicht.sources.frames import opened_table
 from nachsicht.sources.workbook_cells import DAMAGED, EMPTY, NO_SHEET
 
+#: Memory of cells while they are read, in sizes of their XML.
+_CELLS_IN_MEMORY = 2
 #: Memory that reading may take: a base, and a multiple of the file, which is compressed.
 _BASE_BYTES, _TIMES = 3 << 30, 100
 
@@ -30,11 +32,28 @@ def open_workbook(path: Path, reading: Reading, facts: SourceFacts) -> Opened:
             todo="Install it with: pip install 'nachsicht[excel]'",
         )
     facts.format = "workbook"
-    told, table = _read(path, reading, _BASE_BYTES + _TIMES * (facts.size_bytes or 0))
-    facts.notes.append(f"sheet {told['sheet']}, of {told['sheets']}")
-    if told["before"]:
-        facts.notes.append(f"lines before the table: {told['before']}")
-    return opened_table(table, facts)
+    held: list[Any] = []
+
+    def table() -> Any:
+        if not held:
+            told, found = _read(path, reading, _BASE_BYTES + _TIMES * (facts.size_bytes or 0))
+            facts.notes.append(f"sheet {told['sheet']}, of {told['sheets']}")
+            if told["before"]:
+                facts.notes.append(f"lines before the table: {told['before']}")
+            held.append(found)
+        return held[0]
+
+    expected = _CELLS_IN_MEMORY * _unpacked(path)
+    return Opened(facts, expected, table, lambda: iter([(table(), 0)]), whole=True)
+
+
+def _unpacked(path: Path) -> int:
+    """The size of what is in a workbook, most of which are zip archives."""
+    try:
+        with zipfile.ZipFile(path) as packed:
+            return sum(info.file_size for info in packed.infolist())
+    except (OSError, zipfile.BadZipFile):
+        return path.stat().st_size
 
 
 def _read(path: Path, reading: Reading, most_bytes: int) -> tuple[dict[str, Any], Any]:
