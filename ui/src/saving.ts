@@ -58,10 +58,10 @@ export function csvText(rows: (string | number)[][]): string {
   return rows.map((row) => row.map((cell) => field(String(cell))).join(",")).join("\r\n");
 }
 
-/** A spreadsheet takes some texts for formulas; they are quoted so that it does not. */
+/** A spreadsheet takes some texts for formulas, whatever it divides fields by: they are quoted. */
 function field(text: string): string {
   const plain = /^[=+\-@\t\r]/.test(text) && !/^[-+]?[\d.,\s]+%?$/.test(text) ? `'${text}` : text;
-  return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
+  return /[",;\t\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
 }
 
 /** Offers a file to be kept. */

@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 import msgspec
+
+#: Documents come from anywhere, and these reach the style and the pictures of a page.
+Colour = Annotated[str, msgspec.Meta(pattern=r"^#[0-9a-fA-F]{6}$")]
+_LOGO = r"^data:image/(png|jpeg|svg\+xml);base64,[A-Za-z0-9+/=]*$"
 
 
 class Theme(msgspec.Struct, frozen=True, kw_only=True):
@@ -12,7 +18,7 @@ class Theme(msgspec.Struct, frozen=True, kw_only=True):
     usual. ``notes`` tell of too little contrast.
     """
 
-    ink: str | None = None
-    ghost: str | None = None
-    logo: str | None = None
+    ink: Colour | None = None
+    ghost: Colour | None = None
+    logo: Annotated[str, msgspec.Meta(pattern=_LOGO, max_length=300_000)] | None = None
     notes: tuple[str, ...] = ()

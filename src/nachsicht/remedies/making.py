@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator
 from typing import Any
@@ -64,6 +65,9 @@ def remedies_of(document: ComparisonDocument) -> tuple[Remedy, ...]:
 
 def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
     """The remedy of one finding; None where there is none that could be written down."""
+    known = {name for version in document.versions for name in version.names}
+    if finding.columns and finding.columns[0] not in known:
+        return None  # a document may come from anywhere
     template = _template_of(finding, document)
     if template is None:
         return None
@@ -80,7 +84,7 @@ def _filled(
     name: str, told: str, template: Template, literals: dict[str, Any], usual: bool
 ) -> Remedy:
     written = {key: repr(value) for key, value in literals.items() if value is not None}
-    written["root"] = str(literals.get("root"))
+    written["root"] = str(literals.get("root"))  # a name of ours, not a text
     return Remedy(
         name,
         told,
@@ -118,6 +122,7 @@ def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     found: dict[str, Any] = {
         name: list(value) if isinstance(value, tuple) else value
         for name, value in finding.evidence.items()
+        if name != "root" and not (isinstance(value, float) and not math.isfinite(value))
     }
     if not finding.columns:
         return found

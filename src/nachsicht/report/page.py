@@ -6,6 +6,7 @@ import base64
 import gzip
 import hashlib
 import html
+import re
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -20,6 +21,11 @@ from nachsicht.words import catalogue
 #: Of compression: a page is 1 % smaller at the highest, which takes three times as long.
 _LEVEL = 5
 _PAGE = "page.html"
+#: Where the page's data begins, behind all that is shown without a script.
+_DATA = '<script type="application/gzip"'
+#: Signs that no reader sees and a terminal would obey, as they stand and as JSON writes them.
+_CONTROLS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
+_ESCAPED_CONTROLS = re.compile(rb"((?<!\\)(?:\\\\)*)\\(?:u00(?:0[0-8be-f]|1[0-9a-f]|7f)|b|f)")
 #: Height of the page inside a notebook, in CSS pixels.
 NOTEBOOK_HEIGHT = 720
 
@@ -29,7 +35,7 @@ def page_of(document: ComparisonDocument) -> str:
     script, style = _bundle()
     style += _theme_style(document.theme)
     payload = payload_of(document)
-    return str(
+    rendered = str(
         _templates().render_template(
             _PAGE,
             page=payload,
@@ -40,6 +46,8 @@ def page_of(document: ComparisonDocument) -> str:
             data=_packed({"page": payload, "words": _page_words()}),
         )
     )
+    shown, data, script = rendered.partition(_DATA)
+    return _CONTROLS.sub("�", shown) + data + script
 
 
 def prepare() -> None:
@@ -80,7 +88,7 @@ def _page_words() -> dict[str, Any]:
 
 def _packed(value: object) -> str:
     """JSON, compressed, in letters that cannot end a script element, whatever values it holds."""
-    text = msgspec.json.encode(value)
+    text = _ESCAPED_CONTROLS.sub(rb"\1\\ufffd", msgspec.json.encode(value))
     return base64.b64encode(gzip.compress(text, _LEVEL, mtime=0)).decode()
 
 
