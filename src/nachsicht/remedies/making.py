@@ -102,7 +102,7 @@ def _open(text: str) -> set[str]:
 def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
     if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.MOMENT:
         return TEMPLATES["dates_as_text"]
-    if finding.code == "rescaled" and not finding.evidence["offset"]:
+    if finding.code == "rescaled" and not finding.evidence.get("offset"):
         return TEMPLATES["multiplied"]
     return TEMPLATES.get(finding.code)
 
@@ -111,10 +111,11 @@ def _sure(finding: Finding) -> bool:
     """Whether nothing but the finding itself is needed to mend it."""
     evidence = finding.evidence
     if finding.code in ("stand_in", "stand_in_new"):
-        return not isinstance(evidence["value"], str)  # a word may well mean something
+        return not isinstance(evidence.get("value"), str)  # a word may well mean something
     if finding.code == "rescaled" and finding.weight is not Weight.ACT:
         return False
-    return float(evidence.get("part", 1.0)) >= 1.0  # type: ignore[arg-type]
+    part = evidence.get("part", 1.0)
+    return isinstance(part, int | float) and part >= 1.0
 
 
 def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
