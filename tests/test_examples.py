@@ -64,3 +64,17 @@ def test_a_notebook_shows_a_bar_and_takes_it_away():
     outputs = notebook.cells[0].outputs
     assert [o["data"]["text/html"] for o in outputs if o["output_type"] == "display_data"] == [""]
     assert outputs[-1]["text"] == "7 True ''\n"
+
+
+def test_a_notebook_shows_a_result_once_and_stays_small(demo_files):
+    nbformat = pytest.importorskip("nbformat")
+    from nbclient import NotebookClient
+
+    old, new = (str(demo_files[f"hive_checks_{year}.csv"]) for year in (2024, 2025))
+    cell = f"import nachsicht\nchanges = nachsicht.compare({old!r}, {new!r})\nchanges"
+    notebook = nbformat.v4.new_notebook(cells=[nbformat.v4.new_code_cell(cell)])
+    NotebookClient(notebook, timeout=120).execute()
+    (shown,) = notebook.cells[0].outputs
+    assert shown["data"]["text/html"].startswith("<iframe")
+    assert "Four things need action" in shown["data"]["text/plain"]
+    assert len(nbformat.writes(notebook)) < 300_000

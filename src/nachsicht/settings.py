@@ -178,7 +178,8 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
         settings = msgspec.convert(values, Settings)
     except msgspec.ValidationError as error:
         place = f"{where}: {error}" if where else str(error)
-        raise SettingsError("a setting has a wrong value", where=place) from error
+        todo = f"Kinds are: {', '.join(Kind)}." if "`$.kinds" in str(error) else ""
+        raise SettingsError("a setting has a wrong value", where=place, todo=todo) from error
     for code in settings.findings:
         check_name(code, tuple(catalogue()["findings"]), where or f"findings.{code}")
     return settings

@@ -6,6 +6,7 @@ import shutil
 import subprocess
 import sys
 
+import numpy as np
 import pandas as pd
 import pytest
 
@@ -91,3 +92,23 @@ def test_each_file_of_a_folder_is_a_version(demo_files, tmp_path):
     assert done.stdout.splitlines()[1] == "Hive checks, 2023 to 2025"
     assert run("compare", "a", "b", "--each-file").returncode == 2
     assert "no file fits" in run("compare", tmp_path / "*.parquet", "--each-file").stderr
+
+
+def test_dates_that_are_texts_make_months_and_can_be_cut(tmp_path):
+    days = np.arange("2025-01-01", "2025-07-01", dtype="datetime64[D]")
+    written = [f"{day.day:02d}.{day.month:02d}.{day.year}" for day in days.tolist()] * 10
+    frame = pd.DataFrame({"checked": written, "kg": np.arange(len(written)) % 40})
+    frame.to_csv(tmp_path / "checks.csv", index=False)
+    months = nachsicht.compare_groups(tmp_path / "checks.csv", "checked").document
+    assert [v.label for v in months.versions] == [f"2025-0{m}" for m in range(1, 7)]
+    halves = nachsicht.compare_groups(tmp_path / "checks.csv", "checked", split_at=["2025-04-01"])
+    assert [v.rows for v in halves.document.versions] == [900, 910]
+
+
+def test_rows_whose_key_repeats_are_told_in_the_terminal_and_a_wrong_kind_lists_them(tmp_path):
+    frame = pd.DataFrame({"hive": [*range(100), 5], "kg": range(101)})
+    told = repr(nachsicht.compare(frame, frame.assign(kg=frame["kg"] + 1), key="hive"))
+    assert "2 rows of" in " ".join(told.split())
+    assert "their key repeats" in " ".join(told.split())
+    with pytest.raises(nachsicht.SettingsError, match="Kinds are: quantity"):
+        nachsicht.profile(frame, kinds={"kg": "number"})

@@ -98,10 +98,10 @@ export function Across({ values }: { values: (string | null)[] }) {
     <>
       {shown.slice(0, -1).map((value, i) => (
         <span class="older" key={i}>
-          {value} →{" "}
+          <span class="together">{value} →</span>{" "}
         </span>
       ))}
-      <strong>{last}</strong>
+      <strong class="together">{last}</strong>
     </>
   );
 }

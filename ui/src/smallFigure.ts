@@ -27,7 +27,8 @@ export function smallFigure(bars: Bars, totals: number[], width: number, height:
     bars.touching
       ? `M${x(all[0]!.from)} ${base}${all.map((bar) => `V${y(bar, version)}H${x(bar.to)}`).join("")}V${base}`
       : all.map((bar) => box(bar, version, 0)).join("");
-  const figure = part("svg", { class: "plot", width, height, viewBox: `0 0 ${width} ${height}` });
+  const view = `0 0 ${width} ${height}`;
+  const figure = part("svg", { class: "plot", width, height, viewBox: view, preserveAspectRatio: "none" });
   const filled = all.filter((bar) => bar.counts[newest]);
   figure.append(part("path", { class: "ink", d: filled.map((bar) => box(bar, newest, thin)).join("") }));
   for (let version = 0; version < newest; version++) {

@@ -43,8 +43,10 @@ def as_numbers(
         values = values * SECONDS[stored.unit]
     if everywhere is not None:
         return values, everywhere
-    floats = values.dtype.kind == "f"
-    present = np.abs(values) <= LARGEST if floats else np.ones(len(values), np.bool_)
+    present = np.ones(len(values), np.bool_)
+    if values.dtype.kind == "f":
+        most = min(LARGEST, float(np.finfo(values.dtype).max))
+        present = np.abs(values) <= values.dtype.type(most)
     if array.null_count:
         present &= values_of(array.is_valid())
     return values, present

@@ -9,10 +9,12 @@ from typing import Any
 import msgspec
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
+from nachsicht.compute.recognise import moments_of
 from nachsicht.errors import SettingsError
 from nachsicht.settings import check_name
 from nachsicht.words import phrase
@@ -86,7 +88,7 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
     """
     if by not in table.schema.names:
         return None
-    column = table.column(table.schema.names.index(by))
+    column = _as_moments(table.column(table.schema.names.index(by)))
     if not (pa.types.is_timestamp(column.type) or pa.types.is_date(column.type)):
         return None
     for unit in ("month", "year"):
@@ -105,6 +107,17 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
     return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
 
 
+def _as_moments(column: Any) -> Any:
+    """Dates and times that are stored as texts, as what they are; other columns as they are."""
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
+        return column
+    whole = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    coded = whole if pa.types.is_dictionary(whole.type) else pc.dictionary_encode(whole)
+    found = moments_of(coded.dictionary.cast(pa.large_string())) if len(coded.dictionary) else None
+    return column if found is None else found[0].take(coded.indices)
+
+
 def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     """Rows before, between and from some values of a moment or quantity column on, in order.
 
@@ -115,7 +128,7 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     SettingsError
         If the column cannot be cut there, or a slice would be empty.
     """
-    column = _column(table, by)
+    column = _as_moments(_column(table, by))
     numbers = as_numbers(column)
     if numbers is None:
         raise SettingsError("only moments and numbers can be cut at a value", where=by)

@@ -89,12 +89,17 @@ def moments_in(tally: Tally) -> tuple[SortedNumbers, Any] | None:
     ISO 8601, and the usual orders of day, month and year. Where day and month could be
     either, the day stands first.
     """
-    texts = tally.values
+    found = moments_of(tally.values)
+    return None if found is None else (_moments(found[0], tally), found[1])
+
+
+def moments_of(texts: Any) -> tuple[Any, Any] | None:
+    """The dates or times of different texts as an Arrow array, and their type, if all are one."""
     for stored in (pa.date32(), pa.timestamp("us"), pa.timestamp("us", "UTC")):
         if _cast(pc.utf8_trim_whitespace(texts[:_TRIAL]), stored) is not None:
             values = _cast(pc.utf8_trim_whitespace(texts), stored)
             if values is not None:
-                return _moments(values, tally), stored
+                return values, stored
     if not pc.all(pc.match_substring_regex(texts[:_TRIAL], r"\d.*\D.*\d")).as_py():
         return None
     for pattern in _DATES:
@@ -102,7 +107,7 @@ def moments_in(tally: Tally) -> tuple[SortedNumbers, Any] | None:
             values = _parse(texts, pattern)
             if values is not None:
                 day_only = "%H" not in pattern
-                return _moments(values, tally), pa.date32() if day_only else values.type
+                return values, pa.date32() if day_only else values.type
     return None
 
 

@@ -58,7 +58,7 @@ class Part:
         rows = list(zip(*columns.values(), strict=True))
         for row in rows[:_SHOWN]:
             table.add_row(*(Text(shown(value)) for value in row))
-        console = Console(width=_WIDTH, highlight=False)
+        console = Console(width=_WIDTH, highlight=False, force_jupyter=False)
         with console.capture() as text:
             console.print(Text(shown(self.title), style="bold"))
             console.print(table)

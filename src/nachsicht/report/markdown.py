@@ -89,7 +89,11 @@ def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
         "added": whole(rows.added),
         "removed": whole(rows.removed),
     }
-    return phrase("rows.by_key" if rows.key else "rows.whole", **facts)
+    told = phrase("rows.by_key" if rows.key else "rows.whole", **facts)
+    left_out, now = rows.repeated_keys
+    if rows.key and (left_out or now):
+        told += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
+    return told
 
 
 def plain(text: str) -> str:

@@ -26,6 +26,15 @@ _DATA = '<script type="application/gzip"'
 #: Signs that no reader sees and a terminal would obey, as they stand and as JSON writes them.
 _CONTROLS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 _ESCAPED_CONTROLS = re.compile(rb"((?<!\\)(?:\\\\)*)\\(?:u00(?:0[0-8be-f]|1[0-9a-f]|7f)|b|f)")
+#: Puts the packed page in the place of what is there.
+_UNPACKING = (
+    '<script type="module">'
+    'const bytes = Uint8Array.from(atob("{packed}"), (sign) => sign.charCodeAt(0));'
+    'const plain = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));'
+    "const page = await new Response(plain).text();"
+    "document.open(); document.write(page); document.close();"
+    "</script>"
+)
 #: Height of the page inside a notebook, in CSS pixels.
 NOTEBOOK_HEIGHT = 720
 
@@ -67,11 +76,17 @@ def _theme_style(theme: Theme | None) -> str:
 
 
 def notebook_frame(document: ComparisonDocument) -> str:
-    """The page in a frame that may run its script and open nothing else."""
-    page = html.escape(page_of(document), quote=True)
+    """The page in a frame that may run its script and open nothing else.
+
+    Notebooks keep what they show: the page is packed, and unpacks itself. Where no script may run
+    the verdict stands alone.
+    """
+    verdict = html.escape(f"{document.verdict.lead} {document.verdict.rest}")
+    packed = base64.b64encode(gzip.compress(page_of(document).encode(), _LEVEL, mtime=0)).decode()
+    source = html.escape(f"<p>{verdict}</p>{_UNPACKING.format(packed=packed)}", quote=True)
     title = html.escape(document.title, quote=True)
     return (
-        f'<iframe sandbox="allow-scripts allow-downloads" srcdoc="{page}" title="{title}" '
+        f'<iframe sandbox="allow-scripts allow-downloads" srcdoc="{source}" title="{title}" '
         f'style="width:100%;height:{NOTEBOOK_HEIGHT}px;border:0"></iframe>'
     )
 

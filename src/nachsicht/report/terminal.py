@@ -33,7 +33,9 @@ def summary_text(document: ComparisonDocument) -> str:
     """The summary as plain text, for a Python prompt."""
     from rich.console import Console
 
-    console = Console(file=StringIO(), width=WIDTH, color_system=None, force_terminal=False)
+    console = Console(
+        file=StringIO(), width=WIDTH, color_system=None, force_terminal=False, force_jupyter=False
+    )
     print_summary(document, console)
     file = console.file
     assert isinstance(file, StringIO)

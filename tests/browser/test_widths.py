@@ -1,0 +1,74 @@
+"""The page in every width: no word broken, nothing overlapping or beyond it, all spreads drawn."""
+
+import re
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import nachsicht
+
+pytestmark = pytest.mark.browser
+
+#: What is wrong with the page as it is laid out now, a line each.
+FAULTS = """
+() => {
+  const faults = [];
+  const root = document.documentElement;
+  if (root.scrollWidth > root.clientWidth) faults.push(`page is ${root.scrollWidth} wide`);
+  const lines = (node) => {
+    const range = document.createRange();
+    range.selectNodeContents(node);
+    return new Set([...range.getClientRects()].map((box) => Math.round(box.top))).size;
+  };
+  for (const name of document.querySelectorAll(".column-name"))
+    for (const part of name.childNodes)
+      if (part.nodeType === 3 && lines(part) > 1 && !/\\s/.test(part.data))
+        faults.push(`broken: ${part.data}`);
+  for (const small of document.querySelectorAll(".spread-small:not(.none)")) {
+    const svg = small.querySelector("svg");
+    if (svg && svg.getBoundingClientRect().width < 90) faults.push("a spread is too narrow");
+  }
+  const overlap = (one, other) =>
+    one.right > other.left + 1 && other.right > one.left + 1 &&
+    one.bottom > other.top + 1 && other.bottom > one.top + 1;
+  for (const row of document.querySelectorAll(".lines > thead > tr, .line > tr:first-child")) {
+    const boxes = [...row.children].map((cell) => {
+      const range = document.createRange();
+      range.selectNodeContents(cell);
+      const box = range.getBoundingClientRect();
+      return box.width ? box : null;
+    });
+    boxes.forEach((one, i) => boxes.slice(i + 1).forEach((other) => {
+      if (one && other && overlap(one, other)) faults.push(`overlap: ${row.innerText}`);
+    }));
+  }
+  return faults;
+}
+"""
+
+
+def check(page):
+    faults = {}
+    for width in range(320, 2601, 20):
+        page.set_viewport_size({"width": width, "height": 800})
+        found = page.evaluate(FAULTS)
+        if found:
+            faults[width] = found[:4]
+    assert not faults
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.mouse.wheel(0, 100)
+
+
+def test_the_demo_fits_every_width(open_page, written):
+    check(open_page(written["comparison"]))
+    check(open_page(written["2025"]))
+
+
+def test_long_labels_and_many_versions_fit_every_width(open_page, tmp_path):
+    rng = np.random.default_rng(4)
+    frame = pd.DataFrame({"honey_kg": rng.normal(20, 4, 300), "temper": ["calm", "lively"] * 150})
+    labels = [f"delivery of the union in the week {n} of the long year" for n in range(4)]
+    path = nachsicht.compare(*[frame] * 4, labels=labels).write(tmp_path / "weeks.html")
+    check(open_page(path))
+    assert re.search("week 3", path.read_text())
