@@ -24,8 +24,9 @@ def is_word_for_missing(text: str) -> bool:
 
 def stands_for_missing(word: str, levels: Iterable[str]) -> bool:
     """Whether a level of a category says that there is no value."""
-    level = word.strip().casefold() in _LEVELS or is_code_among(word, levels)
-    return is_word_for_missing(word) and not level
+    if not is_word_for_missing(word) or word.strip().casefold() in _LEVELS:
+        return False
+    return not is_code_among(word, levels)
 
 
 def is_code_among(word: str, values: Iterable[str]) -> bool:

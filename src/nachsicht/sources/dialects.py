@@ -29,7 +29,7 @@ MOST_BEFORE = 20
 MOSTLY = 0.9
 #: Of so many letters ways compete.
 _COMPETING = 1 << 16
-_MOST_ROWS = 400
+_MOST_ROWS = 250
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d+)*|[.,]\d+)([eE][+-]?\d+)?\s?%?")
 _COMMA = re.compile(r"[+-]?\d+,\d+")
 _POINT = re.compile(r"[+-]?\d+\.\d+")
@@ -148,10 +148,11 @@ def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialec
 
 
 def _winner(text: str, whole: bool, reading: Reading) -> _Way:
+    quotings = _quotings(text, reading)
     ways = [
         way
         for delimiter in ([reading.delimiter] if reading.delimiter else DELIMITERS)
-        for quoting in _quotings(text, reading)
+        for quoting in quotings
         if (way := _way(text, whole, delimiter, quoting))
     ]
     if reading.delimiter:
@@ -159,8 +160,8 @@ def _winner(text: str, whole: bool, reading: Reading) -> _Way:
     fitting = [way for way in ways if way.width > 1 and _is_table(way)]
     fitting = [way for way in fitting if way.delimiter != " "] or fitting
     if fitting:
-        return max(fitting, key=_fitness)
-    alone = [_way(text, whole, NO_DELIMITER, quoting) for quoting in _quotings(text, reading)]
+        return max(fitting, key=_fitness) if len(fitting) > 1 else fitting[0]
+    alone = [_way(text, whole, NO_DELIMITER, quoting) for quoting in quotings]
     best = max((way for way in alone if way), key=lambda way: -len(way.rows), default=None)
     assert best
     # Lines that hardly agree are a table that cannot be read, not a column of texts.

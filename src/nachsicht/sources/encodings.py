@@ -21,7 +21,7 @@ _MARKS = (
 #: Without a mark; of ASCII letters one byte in two, or three in four, is zero.
 _WIDE = ("utf-16-le", "utf-16-be", "utf-32-le", "utf-32-be")
 #: Letters of a text that may be control characters, besides tabs and line ends.
-_MOST_CONTROLS = 0.005
+_MOST_CONTROLS, _LOOKED_AT = 0.005, 1 << 16
 _CONTROLS = frozenset(map(chr, range(32))) - set("\t\n\v\f\r\x1a\x1c\x1d\x1e\x1f")
 #: Bytes that cp1252 has no letter for.
 _UNDEFINED = (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")
@@ -83,7 +83,7 @@ def encoding_of(chunks: Iterable[bytes]) -> Encoding:
         text = decoder.decode(chunk)
         own += chunk.count(b"\xef\xbf\xbd")
         bad += text.count("�")
-        good += 0 if text.isascii() else sum(letter > "\x7f" for letter in text)
+        good += len(text) - len(text.encode("ascii", "ignore"))
         undefined += sum(map(chunk.count, _UNDEFINED))
     bad += decoder.decode(b"", True).count("�")
     bad, good = bad - own, good - bad
@@ -117,8 +117,8 @@ def _decoded(sample: bytes, name: str) -> str | None:
 
 
 def _is_text(text: str) -> bool:
-    controls = sum(text.count(sign) for sign in _CONTROLS)
-    return controls <= _MOST_CONTROLS * len(text)
+    few = text[:_LOOKED_AT]
+    return sum(map(few.count, _CONTROLS)) <= _MOST_CONTROLS * len(few)
 
 
 def _mostly_ascii(text: str) -> bool:
