@@ -8,6 +8,7 @@ import scipy.stats
 from sklearn import datasets
 
 import nachsicht
+from nachsicht.words import percent
 
 LOADERS = (
     datasets.load_breast_cancer,
@@ -160,3 +161,38 @@ def test_moments_by_calendar():
     longest = detail.stretches[0]
     assert by_day[longest.first : longest.last].sum() == 0
     assert longest.units == len(by_day[longest.first : longest.last])
+
+
+@pytest.mark.parametrize(
+    ("name", "values", "kind"),
+    [
+        ("row", range(1, 31), "identifier"),
+        ("Unnamed: 0", range(12), "identifier"),
+        ("seat", [3, 1, 2, *range(4, 31)], "quantity"),  # all different, but in no order
+        ("TIME", range(1, 26), "quantity"),
+        ("year", range(1950, 2011), "quantity"),
+        ("subject", [n // 10 for n in range(200)], "category"),
+        ("occupation", [float(n % 6) for n in range(200)], "category"),
+        ("regional_income", [n % 6 for n in range(200)], "quantity"),
+    ],
+)
+def test_numbers_that_count_name_or_group_rows(name, values, kind):
+    column = nachsicht.profile(pa.table({name: list(values)})).document.columns[0]
+    assert column.kind == kind
+
+
+def test_all_but_some_are_not_all():
+    assert percent(0.9999) == "99.9 %"
+    assert percent(0.9961) == "99.6 %"
+    assert percent(1.0) == "100 %"
+
+
+def test_gaps_where_another_column_is_missing_are_told_so():
+    rng = np.random.default_rng(5)
+    there = rng.random(2_000) < 0.6
+    frame = pd.DataFrame({"kg": np.where(there, 3.5, np.nan), "n": range(2_000)})
+    frame["zone"] = np.where(there, np.where(rng.random(2_000) < 0.5, "a", "b"), None)
+    (told,) = [
+        f for f in nachsicht.profile(frame).findings if f.code == "gaps" and "kg" in f.columns
+    ]
+    assert "“”" not in told.sentence

@@ -10,6 +10,7 @@ export function percent(share: number): string {
   const value = 100 * share;
   if (value === 0) return "0 %";
   if (Math.abs(value) < 0.1) return "under 0.1 %";
+  if (value >= 99.5 && value < 100) return `${Math.min(value, 99.9).toFixed(1)} %`; // all but some are not all
   return `${value.toFixed(Math.abs(value) < 9.95 ? 1 : 0)} %`;
 }
 

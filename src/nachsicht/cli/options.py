@@ -5,14 +5,20 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
 _UNITS = {"kb": 10**3, "mb": 10**6, "gb": 10**9, "": 1}
 
 
-class ByteSize(click.ParamType[int]):
+if TYPE_CHECKING:
+    _Sized = click.ParamType[int]
+else:  # older ones of click have no parameters of their own
+    _Sized = click.ParamType
+
+
+class ByteSize(_Sized):
     """A number of bytes with its unit."""
 
     name = "SIZE"

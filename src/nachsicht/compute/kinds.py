@@ -30,6 +30,19 @@ _NAMES_CODES = re.compile(
     r"(^|[_\s.-])(zip|zip_?code|post_?code|postal_?code|plz|phone|telephone|fax)($|[_\s.-])",
     re.IGNORECASE,
 )
+#: Numbers that say which group a row belongs to.
+_NAMES_GROUPS = re.compile(
+    r"(^|[_\s.-])(group|grp|subject|subj|cluster|treatment|trt|district|region|occupation)"
+    r"($|[_\s.-])",
+    re.IGNORECASE,
+)
+#: What counts up without naming a row: years, and steps of time.
+_COUNTS_TIME = re.compile(
+    r"(^|[_\s.-])(year|yr|jahr|time|t|day|week|month|quarter|period|hour|age|step)s?($|[_\s.-])",
+    re.IGNORECASE,
+)
+#: Of fewer rows, that they are numbered from the first to the last says nothing.
+_FEWEST_NUMBERED = 8
 #: Below so many rows, that all values differ says nothing.
 FEW_ROWS = 20
 #: A column of texts with at most so many different values is a category in any case.
@@ -53,33 +66,59 @@ class NumberTraits(NamedTuple):
     lowest: int | float
     highest: int | float
     zero_and_one: bool
+    codes: bool = False
+    rising: bool = False
 
     @staticmethod
-    def of(numbers: SortedNumbers) -> NumberTraits:
-        """The traits of numbers that are all there."""
+    def of(numbers: SortedNumbers, *, rising: bool = False) -> NumberTraits:
+        """The traits of numbers that are all there, and whether they rise from row to row."""
         low, high = (numbers.values[0].item(), numbers.values[-1].item()) if numbers.n else (0, 0)
         stored_whole = numbers.values.dtype.kind in "iu"
         pair = numbers.distinct == 2 and (low, high) == (0, 1)
-        return NumberTraits(numbers.n, numbers.distinct, stored_whole, low, high, pair)
+        few = numbers.distinct <= FEW_LEVELS
+        codes = few and low >= 0 and numbers.distinct * 2 <= numbers.n and numbers.whole
+        return NumberTraits(
+            numbers.n, numbers.distinct, stored_whole, low, high, pair, codes, rising
+        )
 
 
 def kind_of_numbers(name: str, traits: NumberTraits) -> Judgement:
-    """Quantity, flag or identifier."""
+    """Quantity, flag, category or identifier."""
     if traits.zero_and_one:
         return Kind.FLAG, KindReason.ZERO_AND_ONE
     if traits.stored_whole and _NAMES_CODES.search(name):
         many = traits.distinct > FEW_LEVELS
         return Kind.IDENTIFIER if many else Kind.CATEGORY, KindReason.CODES_BY_NAME
-    if traits.stored_whole and traits.rows >= FEW_ROWS:
-        # Beyond memory the number of different values is an estimate.
-        all_different = traits.distinct >= ALL_DIFFERENT * traits.rows
-        if names_things(name) and (all_different or traits.distinct > FEW_LEVELS):
-            return Kind.IDENTIFIER, KindReason.ALL_DIFFERENT_CODES
-        # At least half of the whole numbers between the ends occur.
-        dense = traits.highest - traits.lowest < 2 * traits.rows
-        if all_different and traits.rows > FEW_LEVELS and dense:
-            return Kind.IDENTIFIER, KindReason.COUNTED_UP
+    if traits.codes and _NAMES_GROUPS.search(name):
+        return Kind.CATEGORY, KindReason.CODES_BY_NAME
+    if traits.stored_whole and not _COUNTS_TIME.search(name):
+        reason = _naming_rows(name, traits)
+        if reason:
+            return Kind.IDENTIFIER, reason
     return Kind.QUANTITY, KindReason.NUMBERS
+
+
+def _naming_rows(name: str, traits: NumberTraits) -> KindReason | None:
+    """Why whole numbers name the rows; None where they do not."""
+    # Beyond memory the number of different values is an estimate.
+    all_different = traits.distinct >= ALL_DIFFERENT * traits.rows
+    many = traits.rows >= FEW_ROWS
+    if many and names_things(name) and (all_different or traits.distinct > FEW_LEVELS):
+        return KindReason.ALL_DIFFERENT_CODES
+    # At least half of the whole numbers between the ends occur.
+    dense = traits.highest - traits.lowest < 2 * traits.rows
+    counted = all_different and traits.rows > FEW_LEVELS and dense
+    return KindReason.COUNTED_UP if counted or _is_row_number(traits) else None
+
+
+def _is_row_number(traits: NumberTraits) -> bool:
+    """Whether rows are numbered from 0 or 1 on, in their order."""
+    return (
+        traits.rising
+        and traits.rows >= _FEWEST_NUMBERED
+        and traits.lowest in (0, 1)
+        and traits.highest - traits.lowest + 1 == traits.rows == traits.distinct
+    )
 
 
 class TextTraits(Protocol):

@@ -359,7 +359,8 @@ def _read_numbers(stored: Any, body: NumberPart, name: str, now: int | None) -> 
     if pa.types.is_temporal(stored):
         judged = (Kind.MOMENT, KindReason.DATES)
         return _NumberReading(numbers, judged, order, time_type(stored), now)
-    return _NumberReading(numbers, kind_of_numbers(name, NumberTraits.of(numbers)), order)
+    traits = NumberTraits.of(numbers, rising=order is Order.STRICTLY_RISING)
+    return _NumberReading(numbers, kind_of_numbers(name, traits), order)
 
 
 def _read_texts(

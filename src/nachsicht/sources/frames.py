@@ -73,7 +73,22 @@ class FrameSource(msgspec.Struct, frozen=True):
                 f"the frame does not hold a table ({error})", where=type(self.data).__name__
             ) from error
         facts = SourceFacts(f"{type(self.data).__name__} in memory", library, None, notes)
-        return opened_table(table, facts)
+        return opened_table(_measurable(table), facts)
+
+
+def _measurable(table: Any) -> Any:
+    """A table whose size Arrow can tell; before version 24 it could not where texts are views."""
+    try:
+        _ = table.nbytes
+    except pa.ArrowTypeError:
+        kinds = {pa.string_view(): pa.large_string(), pa.binary_view(): pa.large_binary()}
+        columns = [
+            # Nor could all of them cast views.
+            pa.array(column.to_pylist(), kinds[column.type]) if column.type in kinds else column
+            for column in table.columns
+        ]
+        return pa.table(columns, names=table.schema.names)
+    return table
 
 
 def detached(table: Any) -> Any:

@@ -60,6 +60,8 @@ def percent(share: float) -> str:
         return "0 %"
     if abs(value) < 0.1:
         return "under 0.1 %" if value > 0 else "over -0.1 %"
+    if 99.5 <= abs(value) < 100:  # all but some are not all
+        return f"{math.copysign(min(abs(value), 99.9), value):.1f} %"
     return f"{value:.1f} %" if abs(value) < 9.95 else f"{value:.0f} %"
 
 
@@ -81,3 +83,8 @@ def printable(text: str) -> str:
 def quoted(text: str, most: int = 40) -> str:
     """A value in quotation marks, cut where it is long."""
     return f"“{text if len(text) <= most else text[: most - 1] + '…'}”"
+
+
+def level_text(text: str) -> str:
+    """A level of a column in quotation marks; rows without a value are called so."""
+    return quoted(text) if text else phrase("page.missing")

@@ -9,7 +9,7 @@ from nachsicht.compute.chance import shares_chance
 from nachsicht.compute.changes.change import Change
 from nachsicht.compute.changes.where import rise_of_gaps, spoken
 from nachsicht.model.findings import Fact, Finding
-from nachsicht.words import percent, phrase, quoted, whole
+from nachsicht.words import level_text, percent, phrase, whole
 
 
 def gap_rise(change: Change) -> float:
@@ -40,7 +40,7 @@ def gap_findings(change: Change, rise: float) -> Iterator[Finding | None]:
     held = rise_of_gaps(change)
     if held:
         evidence |= {"by": held.by, "level": held.level, "part_of_rise": held.part}
-        place = phrase("findings.gaps_risen.place", by=held.by, level=quoted(held.level))
+        place = phrase("findings.gaps_risen.place", by=held.by, level=level_text(held.level))
     yield change.finding(
         "gaps_risen",
         rise,

@@ -12,7 +12,7 @@ from nachsicht.compute.changes.level_causes import levels_of
 from nachsicht.compute.levels_in import MOST_LEVELS
 from nachsicht.model.column import ColumnSummary, MomentSummary
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
-from nachsicht.words import number, percent, phrase, quoted
+from nachsicht.words import level_text, number, percent, phrase
 
 #: A level holds a change if it has this part of it, at odds so many times those of its rows.
 _MOST, _ODDS = 0.6, 4.0
@@ -39,7 +39,7 @@ def spoken(place: Place | None, code: str) -> str:
         f"findings.{code}.where",
         part=percent(place.part),
         by=place.by,
-        level=quoted(place.level),
+        level=level_text(place.level),
     )
 
 

@@ -19,7 +19,7 @@ from nachsicht.model.findings import Fact, Finding, Weight
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.model.profile import GapsByLevel
 from nachsicht.model.statistics import known
-from nachsicht.words import catalogue, counted, percent, phrase, quoted, whole
+from nachsicht.words import catalogue, counted, level_text, percent, phrase, quoted, whole
 from nachsicht.words import number as rounded
 
 #: A level, or a value, that so large a part of the rows hold leaves little to tell.
@@ -67,7 +67,7 @@ def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
             "findings.gaps.where",
             part=percent(part),
             by=by,
-            level=quoted(level),
+            level=level_text(level),
             level_share=percent(level_share),
         )
     at_least = Weight.CHECK if place else None
