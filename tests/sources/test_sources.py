@@ -14,6 +14,8 @@ import pytest
 from pyarrow import csv, feather
 
 import nachsicht
+from nachsicht.settings import Reading
+from nachsicht.sources import source_of
 
 
 @pytest.fixture(scope="module")
@@ -252,3 +254,19 @@ def test_an_arrow_file_whose_places_lead_out_of_it_is_damaged(tmp_path, wrong):
             writer.write_table(table)
     with pytest.raises(nachsicht.errors.SourceUnreadable, match="damaged"):
         nachsicht.profile(tmp_path / "checks.arrow")
+
+
+@pytest.mark.parametrize("way", ["table", "batches"])
+def test_a_file_that_is_written_while_it_is_read_is_told(tmp_path, way):
+    path = tmp_path / "checks.csv"
+    path.write_text("hive,kg\n" + "".join(f"{i},{i % 9}\n" for i in range(2_000)))
+    read = {"table": lambda o: o.table(), "batches": lambda o: [*o.batches()]}[way]
+    opened = source_of(path, Reading()).open()
+    with path.open("a") as file:
+        file.write("2000,3\n")
+    read(opened)
+    assert "the file was written while it was read" in opened.facts.notes
+    opened = source_of(path, Reading()).open()
+    path.write_text("hive,kg\n1,2\n")
+    with pytest.raises(nachsicht.SourceUnreadable, match="shorter"):
+        read(opened)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -29,7 +31,22 @@ class FileSource(msgspec.Struct, frozen=True):
 
     def open(self) -> Opened:
         """Tell the format and open the file with its reader."""
-        facts = SourceFacts(self.path.name, "", self._checked_size())
+        size = self._checked_size()
+        state = _state(self.path)
+        opened = self._opened(SourceFacts(self.path.name, "", size))
+
+        def table() -> Any:
+            found = opened.table()
+            _tell_change(self.path, state, opened.facts)
+            return found
+
+        def batches() -> Iterator[tuple[Any, int]]:
+            yield from opened.batches()
+            _tell_change(self.path, state, opened.facts)
+
+        return msgspec.structs.replace(opened, table=table, batches=batches)
+
+    def _opened(self, facts: SourceFacts) -> Opened:
         head = self._head()
         compression = compression_of(head)
         suffixes = [s.lower() for s in self.path.suffixes if s.lower() not in _COMPRESSED_SUFFIXES]
@@ -88,6 +105,29 @@ class FileSource(msgspec.Struct, frozen=True):
         if size == 0:
             raise SourceEmpty("the file is empty", where=str(self.path))
         return size
+
+
+def _state(path: Path) -> tuple[int, int]:
+    """The size of a file, and when it was written."""
+    try:
+        told = path.stat()
+    except OSError:
+        return 0, 0
+    return told.st_size, told.st_mtime_ns
+
+
+def _tell_change(path: Path, before: tuple[int, int], facts: SourceFacts) -> None:
+    """Tell that a file was written while it was read; refuse one that lost bytes meanwhile."""
+    now = _state(path)
+    if now == before:
+        return
+    if now[0] < before[0]:
+        raise SourceUnreadable(
+            "the file became shorter while it was read", where=str(path), todo="Read it again."
+        )
+    note = "the file was written while it was read"
+    if note not in facts.notes:
+        facts.notes.append(note)
 
 
 def plain_name(name: str) -> str:
