@@ -42,6 +42,7 @@ MOST_UNREAD = 0.1
 #: bytes further on.
 SAMPLE, _WINDOWS, _WINDOW = 1 << 22, 16, 1 << 16
 _HEAD = 1 << 20
+_NARROW = ("utf-8", "utf-8-sig", "cp1252")
 #: Bytes that are parsed at once, and at most, where a field is longer.
 _BLOCK, _LONGEST = 1 << 22, 1 << 30
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+)(?:.*?)conversion error", re.DOTALL)
@@ -113,10 +114,12 @@ class _Reader(msgspec.Struct):
         """Look at some of the rows as texts, for what they would lose as anything else."""
         from pyarrow import csv as arrow_csv
 
-        windows = [] if whole or self.compression else self._windows()
+        # Of wide encodings, a window may begin inside of a letter.
+        alone = whole or self.compression or self.encoding.name not in _NARROW
+        windows = [] if alone else self._windows()
         tables = []
         for place, piece in enumerate([_whole_lines(sample, whole), *windows]):
-            options = self._options(lambda _: "skip", threads=False, skipping=not place)
+            options = self._options(None, threads=False, skipping=not place)
             options["read_options"].block_size = max(len(piece) + 1, _BLOCK)
             options["convert_options"].column_types = dict.fromkeys(self.dialect.names, pa.string())
             options["convert_options"].strings_can_be_null = False
@@ -286,7 +289,7 @@ class _Reader(msgspec.Struct):
             return self._learn_encoding()
         wider = False
         for name, column in zip(data.schema.names, data.columns, strict=True):
-            if not pa.types.is_float64(column.type) or name in self.types:
+            if not pa.types.is_float64(column.type):
                 continue
             ends = pc.min_max(column)
             low, high = ends["min"].as_py(), ends["max"].as_py()

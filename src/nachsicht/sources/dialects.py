@@ -199,7 +199,7 @@ def _way(text: str, whole: bool, delimiter: str, quoting: Quoting) -> _Way | Non
     if not rows:
         return None
     widths = Counter(len(row) for row in rows)
-    # Among few lines that of names counts twice, so that no line of a tie decides.
+    # The most frequent one, of several the widest.
     width = max(widths, key=lambda n: (widths[n], n))
     first = _first_row(rows, ends, width)
     table = rows[first:]
