@@ -12,32 +12,34 @@ import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
-from itertools import pairwise
+from collections.abc import Iterator
 
 import msgspec
 
 from nachsicht.errors import SettingsError, SourceEmpty, SourceUnreadable
 from nachsicht.settings import Reading
+from nachsicht.sources.header_line import (
+    MOSTLY,
+    Rows,
+    has_header,
+    has_row_names,
+    is_figure,
+    is_moment,
+    names_figures,
+    names_of,
+)
 
 DELIMITERS = ",;\t| "
 #: What stands for a delimiter where there is one column: a sign that no text has.
 NO_DELIMITER = "\x1f"
 #: So many lines may stand before a table.
 MOST_BEFORE = 20
-#: The share of lines that must agree on a number of fields.
-MOSTLY = 0.9
 #: Of so many letters ways compete.
 _COMPETING = 1 << 16
 _MOST_ROWS = 250
-_NUMBER = re.compile(r"[+-]?(\d+([.,]\d+)*|[.,]\d+)([eE][+-]?\d+)?\s?%?")
 _COMMA = re.compile(r"[+-]?\d+,\d+")
 _POINT = re.compile(r"[+-]?\d+\.\d+")
-_CLOCK = r"\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?"
-_MOMENT = re.compile(rf"\d{{1,4}}[-/.]\d{{1,2}}[-/.]\d{{1,4}}([ T]{_CLOCK})?Z?|{_CLOCK}")
 _QUOTED = re.compile(r"(^|[,;\t| \n])'[^'\n]*'($|[,;\t| \r\n])")
-
-Rows = list[list[str]]
 
 
 class Quoting(msgspec.Struct, frozen=True):
@@ -129,9 +131,9 @@ def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialec
     if way.delimiter == reading.decimal:
         raise SettingsError("the delimiter and the decimal sign are the same", where=where)
     rows = way.table
-    header = _has_header(rows, way.width) if reading.header is None else reading.header
-    row_names = header and _has_row_names(rows, way.width)
-    names = _names(rows[0], way.width, row_names) if header else [""] * way.width
+    header = has_header(rows, way.width) if reading.header is None else reading.header
+    row_names = header and has_row_names(rows, way.width)
+    names = names_of(rows[0], way.width, row_names) if header else [""] * way.width
     before = way.ends[way.first - 1] if way.first else 0
     return Dialect(
         delimiter=way.delimiter,
@@ -174,7 +176,7 @@ def _winner(text: str, whole: bool, reading: Reading) -> _Way:
 def _fitness(way: _Way) -> tuple[float, int, int, float, int]:
     """Lines that agree; names that fit, with no lines before them; plain fields; columns."""
     if way.first:
-        named = int(_names_figures(way.table, way.width))
+        named = int(names_figures(way.table, way.width))
     else:
         named = 2 if len(way.table[0]) == way.width else 1
     return round(way.agreeing, 2), named, -way.first, _plain(way), way.width
@@ -244,37 +246,11 @@ def _first_row(rows: Rows, ends: list[int], width: int) -> int:
     beside = first and ends[first] - ends[first - 1] == 1 + "".join(rows[first]).count("\n")
     if (
         beside
-        and _has_row_names(rows[first - 1 :], width)
-        and not _names_figures(rows[first:], width)
+        and has_row_names(rows[first - 1 :], width)
+        and not names_figures(rows[first:], width)
     ):
         return first - 1
     return first if first <= MOST_BEFORE and len(rows) - first >= 2 else 0
-
-
-def _has_row_names(rows: Rows, width: int) -> bool:
-    """Whether the names are one less than the columns, and all rows begin differently."""
-    others = [row for row in rows[1:] if len(row) == width]
-    firsts = [row[0] for row in others]
-    return (
-        len(rows[0]) == width - 1
-        and len(others) >= MOSTLY * max(len(rows) - 1, 1)
-        and all(name.strip() and not _NUMBER.fullmatch(name.strip()) for name in rows[0])
-        and (len(set(firsts)) == len(firsts) or all(row[-1] == "" for row in others))
-    )
-
-
-def _names_figures(rows: Rows, width: int) -> bool:
-    """Whether a column is of figures, but for its first field."""
-    others = [row for row in rows[1:] if len(row) == width]
-    return len(rows[0]) == width and any(
-        not _is_figure(rows[0][i]) and sum(_is_figure(row[i]) for row in others) * 2 > len(others)
-        for i in range(width)
-    )
-
-
-def _names(first: list[str], width: int, row_names: bool) -> list[str]:
-    names = [name.strip().lstrip("\ufeff") for name in first]
-    return ["", *names] if row_names else (names + [""] * width)[: max(width, len(names))]
 
 
 def _is_table(way: _Way) -> bool:
@@ -291,26 +267,21 @@ def _is_table(way: _Way) -> bool:
 
 def _has_names(way: _Way) -> bool:
     first = way.table[0]
-    return len(first) == way.width or _has_row_names(way.table, way.width)
+    return len(first) == way.width or has_row_names(way.table, way.width)
 
 
 def _holds_numbers(way: _Way) -> bool:
     """Whether some column is mostly numbers or moments, but for its name."""
     rows = [row for row in way.table[1:] if len(row) == way.width]
     return any(
-        sum(_is_figure(row[i]) for row in rows) > MOSTLY * len(rows) for i in range(way.width)
+        sum(is_figure(row[i]) for row in rows) > MOSTLY * len(rows) for i in range(way.width)
     ) and bool(rows)
-
-
-def _is_figure(field: str) -> bool:
-    bare = field.strip()
-    return bool(_NUMBER.fullmatch(bare) or _MOMENT.fullmatch(bare))
 
 
 def _are_moments(way: _Way) -> bool:
     """Whether lines as a whole are moments, with a space between day and time."""
     rows = [row for row in way.table[1:] if len(row) == way.width]
-    return way.width == 2 and all(_MOMENT.fullmatch(" ".join(row).strip()) for row in rows)
+    return way.width == 2 and all(is_moment(" ".join(row)) for row in rows)
 
 
 def _plain(way: _Way) -> float:
@@ -321,7 +292,7 @@ def _plain(way: _Way) -> float:
 
 
 def _looks(field: str, others: set[str]) -> int:
-    if _is_figure(field):
+    if is_figure(field):
         return 1
     swallowed = "\n" in field and len(field) > 2_000  # behind a quote that was none
     return -len(others & set(field)) - ('"' in (field[:1], field[-1:])) - swallowed
@@ -335,63 +306,6 @@ def _decimal(rows: Rows, delimiter: str) -> str:
     commas = sum(bool(_COMMA.fullmatch(field)) for field in fields)
     points = sum(bool(_POINT.fullmatch(field)) for field in fields)
     return "," if commas > points else "."
-
-
-def _has_header(rows: Rows, width: int) -> bool:
-    """Whether the first line holds names.
-
-    It does not where it holds a number and every field is of the sort of those beneath it;
-    but whole numbers that rise, such as years, are names. Nor where its texts occur beneath
-    themselves.
-    """
-    first, others = rows[0], [row for row in rows[1:] if len(row) == width]
-    if len(first) != width or not others:
-        return True
-    if _occurs_beneath(first, others):
-        return False
-    numbers = [field for field in first if _NUMBER.fullmatch(field.strip())]
-    if not numbers:
-        return not any(_MOMENT.fullmatch(field.strip()) for field in first)
-    years = [field for field in numbers if field.strip().isdigit()]
-    if len(years) == len(numbers) > 1:
-        values = list(map(int, years))
-        if _are_years(values) and not (len(years) == width and _rise_as(others)):
-            return True
-    for i, name in enumerate(first):
-        below = [bool(_NUMBER.fullmatch(row[i].strip())) for row in others if row[i].strip()]
-        is_number = bool(_NUMBER.fullmatch(name.strip()))
-        if below and is_number != (sum(below) * 2 > len(below)):
-            return True
-    return False
-
-
-def _are_years(values: Sequence[int]) -> bool:
-    """Whether whole numbers rise in equal steps, or as years do."""
-    steps = [b - a for a, b in pairwise(values)]
-    years = values[0] >= 1000 and values[-1] < 2200 and values[-1] - values[0] <= 200
-    return min(steps) > 0 and (years or (len(steps) > 1 and len({*steps}) == 1))
-
-
-def _rise_as(others: Rows) -> bool:
-    """Whether the fields of nearly every other row rise too."""
-    rising = 0
-    for row in others:
-        values = [int(field) for field in row if field.strip().isdigit()]
-        rising += len(values) > 1 and all(a < b for a, b in pairwise(values))
-    return rising > MOSTLY * len(others)
-
-
-def _occurs_beneath(first: Sequence[str], others: Rows) -> bool:
-    """Whether most texts of the first line stand in their own column again.
-
-    Lines that are all of the first again are names that were written twice.
-    """
-    texts = [i for i, field in enumerate(first) if field.strip() and not _is_figure(field)]
-    if not texts:
-        return False
-    rows = [row for row in others if list(row) != list(first)]
-    again = sum(any(row[i] == first[i] for row in rows) for i in texts)
-    return again * 2 > len(texts)
 
 
 def notes_of(dialect: Dialect) -> Iterator[str]:
