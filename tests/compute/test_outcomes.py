@@ -63,7 +63,7 @@ def test_means_by_bin_are_those_of_pandas(shares):
         row = expected.loc[int(entry.label)]
         assert (entry.value, entry.rows) == (pytest.approx(row["mean"]), row["size"])
         if entry.rows > 1:
-            half = scipy.stats.norm.ppf(0.975) * row["sem"]
+            half = scipy.stats.t.ppf(0.975, row["size"] - 1) * row["sem"]
             assert (entry.low, entry.high) == pytest.approx(
                 (row["mean"] - half, row["mean"] + half)
             )
@@ -125,3 +125,14 @@ def test_flags_that_are_stored_as_numbers_part_the_rows(stored):
     assert [finding.title for finding in alone.findings] == [
         finding.title for finding in groups.findings
     ]
+
+
+def test_few_rows_have_an_outcome_with_wide_intervals():
+    frame = pd.DataFrame({"kg": np.arange(12.0) % 5 + 20, "zone": ["a", "b"] * 6})
+    outcome = nachsicht.profile(frame, outcome="kg").document.outcome
+    (view,) = outcome.views
+    for own in view.bins:
+        values = frame["kg"][frame["zone"] == own.label]
+        low, high = scipy.stats.t.interval(0.95, 5, values.mean(), values.sem())
+        assert (own.low, own.high) == pytest.approx((low, high))
+    assert nachsicht.profile(frame.head(9), outcome="kg").document.outcome is None

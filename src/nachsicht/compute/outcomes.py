@@ -29,8 +29,8 @@ from nachsicht.words import number, phrase
 
 #: Bins of a quantity, levels of a category that are told apart.
 MOST_BINS, MOST_LEVELS = 10, 12
-#: Fewer rows with a known outcome tell nothing.
-FEWEST_ROWS = 50
+#: Fewer rows with a known outcome tell nothing; of few, the intervals are wide.
+FEWEST_ROWS = 10
 FOLDS = 5
 #: Half the width of a 95 % interval, in standard errors.
 _Z = 1.959963984540054
@@ -229,9 +229,11 @@ def wilson(share: float, n: int) -> tuple[float, float]:
 
 
 def _of_mean(values: _Floats) -> tuple[float, float]:
-    """The 95 % interval of a mean by the normal distribution; the mean itself for one row."""
+    """The 95 % interval of a mean by Student's distribution; the mean itself for one row."""
     mean = float(values.mean())
     if len(values) < 2:
         return mean, mean
-    half = _Z * float(values.std(ddof=1)) / math.sqrt(len(values))
+    half = (
+        float(stdtrit(len(values) - 1, 0.975)) * float(values.std(ddof=1)) / math.sqrt(len(values))
+    )
     return mean - half, mean + half
