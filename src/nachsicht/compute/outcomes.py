@@ -233,7 +233,8 @@ def _of_mean(values: _Floats) -> tuple[float, float]:
     mean = float(values.mean())
     if len(values) < 2:
         return mean, mean
-    half = (
-        float(stdtrit(len(values) - 1, 0.975)) * float(values.std(ddof=1)) / math.sqrt(len(values))
-    )
+    from scipy.special import stdtrit  # loads slowly
+
+    error = float(values.std(ddof=1)) / math.sqrt(len(values))
+    half = float(stdtrit(len(values) - 1, 0.975)) * error
     return mean - half, mean + half
