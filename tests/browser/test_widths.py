@@ -72,3 +72,20 @@ def test_long_labels_and_many_versions_fit_every_width(open_page, tmp_path):
     path = nachsicht.compare(*[frame] * 4, labels=labels).write(tmp_path / "weeks.html")
     check(open_page(path))
     assert re.search("week 3", path.read_text())
+
+
+@pytest.mark.parametrize("width", [360, 640, 800, 1100, 1280])
+def test_definitions_open_inside_of_the_window(open_page, written, width):
+    page = open_page(written["comparison"])
+    page.set_viewport_size({"width": width, "height": 700})
+    terms = page.locator(".term > button:visible")
+    seen = 0
+    for i in range(min(terms.count(), 25)):
+        terms.nth(i).click()
+        box = page.locator(".definition").bounding_box()
+        assert box["x"] >= 0
+        assert box["x"] + box["width"] <= width
+        assert box["y"] + box["height"] <= 701
+        page.keyboard.press("Escape")
+        seen += 1
+    assert seen >= 3

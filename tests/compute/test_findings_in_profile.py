@@ -132,3 +132,19 @@ def test_every_measure_and_statistic_has_a_definition():
     told = {"explains_forth", "explains_back"}  # both are told under "explains"
     for part in ("measures", "statistics"):
         assert set(words[part]) - told <= set(words["definitions"])
+
+
+def test_numbers_that_differ_by_a_sign_names_with_digits_and_years_are_no_findings():
+    n = 600
+    frame = pd.DataFrame(
+        {
+            "change": [("0.1", "-0.1", "rest", "0.10")[i % 4] for i in range(n)],
+            "place": [("1st", "2nd", "3rd", "last")[i % 4] for i in range(n)],
+            "since": pd.to_datetime([f"{1900 + i % 90}-01-01" for i in range(n)]),
+        }
+    )
+    codes = {(f.code, *f.columns) for f in nachsicht.profile(frame).findings}
+    assert not codes & {("look_alikes", "change"), ("mixed_types", "place"), ("stand_in", "since")}
+    dated = frame.assign(since=pd.to_datetime("2024-03-05") + pd.to_timedelta(range(n), "D"))
+    dated.loc[::20, "since"] = pd.Timestamp("1900-01-01")
+    assert ("stand_in", "since") in {(f.code, *f.columns) for f in nachsicht.profile(dated).findings}

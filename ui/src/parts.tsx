@@ -1,7 +1,7 @@
 /** Small parts that several sections share. */
 
 import { type ComponentChildren, createContext, options, type RefObject } from "preact";
-import { useContext, useEffect, useId, useRef, useState } from "preact/hooks";
+import { useContext, useEffect, useId, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { whole } from "./format";
 import { defined, type FactRow, page, type Weight, word } from "./model";
 
@@ -38,6 +38,10 @@ export function Listed({ sentence, names }: { sentence: string; names: string[] 
 export function Term({ term, children }: { term: string; children: ComponentChildren }) {
   const [open, setOpen] = useState(false);
   const id = useId();
+  const shown = useRef<HTMLSpanElement>(null);
+  useLayoutEffect(() => {
+    if (open && shown.current) keepInSight(shown.current);
+  }, [open]);
   if (!defined(term)) return <>{children}</>;
   return (
     <span class="term">
@@ -55,12 +59,21 @@ export function Term({ term, children }: { term: string; children: ComponentChil
         {children}
       </button>
       {open && (
-        <span class="definition" role="tooltip" id={id}>
+        <span class="definition" role="tooltip" id={id} ref={shown}>
           {word(`definitions.${term}`)}
         </span>
       )}
     </span>
   );
+}
+
+/** Moves what opened beyond an edge of the window back into it. */
+function keepInSight(element: HTMLElement): void {
+  const box = element.getBoundingClientRect();
+  const { clientWidth, clientHeight } = document.documentElement;
+  const left = Math.max(8, Math.min(box.left, clientWidth - 8 - box.width));
+  if (left !== box.left) element.style.translate = `${left - box.left}px`;
+  if (box.bottom > clientHeight) Object.assign(element.style, { top: "auto", bottom: "100%" });
 }
 
 /** One of a few, as buttons side by side. */

@@ -17,6 +17,7 @@ from nachsicht.settings import Settings
 
 _JOINTS = re.compile(r"[\s_\-./]+")
 _DIGITS = re.compile(r"\d")
+_FIGURE = re.compile(r"\s*[+-]?\d[\d.,]*\s*")
 #: The share of rows that ``levels_for_most`` counts levels up to.
 MOST_ROWS = 0.8
 RARE = 0.01
@@ -66,7 +67,11 @@ def look_alikes(levels: tuple[Level, ...]) -> tuple[tuple[Level, ...], ...]:
     They differ in case, spaces, joints or accents only, or in a letter or two of a long word
     while one is far rarer than the other. Digits are never taken for a misspelling.
     """
-    names = [plain(level.value) for level in levels]
+    names = [
+        # A sign or a point makes another number: 0.1 and -0.1 are not one.
+        level.value if _FIGURE.fullmatch(level.value) else plain(level.value)
+        for level in levels
+    ]
     counts: dict[str, int] = {}
     for name, level in zip(names, levels, strict=True):
         counts[name] = counts.get(name, 0) + level.count

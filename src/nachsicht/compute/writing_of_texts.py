@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
 from nachsicht.compute.patterns import loosely
+from nachsicht.compute.recognise import UNITS
 from nachsicht.compute.tallies import Tally
 from nachsicht.compute.text_measures import shapes
 from nachsicht.model.column import Written
@@ -19,7 +20,7 @@ from nachsicht.model.column import Written
 _TRIAL = 1000
 _NUMBER = (
     r"^\s*([€$£¥]\s?)?[+-]?(\d+([.,]\d+)?|\d{1,3}([,.' ]\d{3})+([.,]\d+)?)\s?"
-    r"(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?|[€$£¥])?\s*$"
+    rf"({'|'.join(map(re.escape, UNITS))})?\s*$"
 )
 _DATE = (
     r"^\s*(\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})([ T]\d{1,2}:\d{2}.*)?\s*$"

@@ -58,7 +58,7 @@ def stand_in(column: ColumnSummary) -> StandIn | None:
     if isinstance(detail, QuantitySummary):
         return _number(detail, column.rows)
     if isinstance(detail, MomentSummary):
-        return _first(column.frequent, is_empty_date, column.rows)
+        return _first(column.frequent, is_empty_date, column.rows) if _has_days(column) else None
     if isinstance(detail, CategorySummary):
         return _level(detail, column.rows)
     if isinstance(detail, TextSummary | IdentifierSummary):
@@ -74,6 +74,12 @@ def could_stand_in(value: float) -> bool:
 def is_empty_date(text: str) -> bool:
     """Whether a moment is one that stands where there is none."""
     return text.startswith(DATES)
+
+
+def _has_days(column: ColumnSummary) -> bool:
+    """Whether moments are on other days than the first of a year: else such a day is a year."""
+    days = [level.value[5:10] for level in column.frequent]
+    return any(day != "01-01" for day in days if day != "12-31")
 
 
 def _level(detail: CategorySummary, rows: int) -> StandIn | None:
