@@ -220,3 +220,9 @@ def test_the_numbers_of_a_pair_are_all_its_rows(open_page, demo_files, tmp_path)
     figure.get_by_text("The figure's numbers").click()
     figure.locator(".behind tbody tr").first.wait_for()
     assert figure.locator(".behind tbody tr").count() == min(len(cells), 200)
+
+
+def test_few_rows_say_why_no_relation_is_told(open_page, tmp_path):
+    table = {"kg": list(range(15)), "temper": ["calm", "lively", "wild"] * 5}
+    page = open_page(nachsicht.profile(pd.DataFrame(table)).write(tmp_path / "few.html"))
+    assert "20 rows in which both have a value" in page.locator("#relations").inner_text()

@@ -147,4 +147,6 @@ def test_numbers_that_differ_by_a_sign_names_with_digits_and_years_are_no_findin
     assert not codes & {("look_alikes", "change"), ("mixed_types", "place"), ("stand_in", "since")}
     dated = frame.assign(since=pd.to_datetime("2024-03-05") + pd.to_timedelta(range(n), "D"))
     dated.loc[::20, "since"] = pd.Timestamp("1900-01-01")
-    assert ("stand_in", "since") in {(f.code, *f.columns) for f in nachsicht.profile(dated).findings}
+    assert ("stand_in", "since") in {
+        (f.code, *f.columns) for f in nachsicht.profile(dated).findings
+    }

@@ -20,7 +20,7 @@ const sections = [
   "verdict",
   "columns",
   ...(page.outcome ? (["outcome"] as const) : []),
-  ...(page.matrix ? (["relations"] as const) : []),
+  ...(page.matrix || page.no_relations ? (["relations"] as const) : []),
   ...(page.gaps ? (["gaps"] as const) : []),
   "repeats",
   "rows",

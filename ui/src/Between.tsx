@@ -183,7 +183,14 @@ export function Relations() {
     setMissed(found === null);
     if (found) go(pairAddress(found));
   };
-  if (page.matrix === null) return null;
+  if (page.matrix === null) {
+    return page.no_relations === null ? null : (
+      <section class="relations" id="relations" aria-label={word("page.relations_section")}>
+        <h2>{word("page.relations_section")}</h2>
+        <p class="muted">{page.no_relations}</p>
+      </section>
+    );
+  }
   return (
     <section class="relations" id="relations" aria-label={word("page.relations_section")}>
       <h2>{word("page.relations_section")}</h2>

@@ -326,6 +326,8 @@ export interface Page {
   gaps: Gaps | null;
   excerpts: Excerpt[];
   matrix: Matrix | null;
+  /** Why there is no matrix. */
+  no_relations: string | null;
   relations: RelationChange[];
   stale: { code: string; column: string; because: string }[];
   grouped_by: string | null;

@@ -37,7 +37,12 @@ from nachsicht.report.markdown import rows_sentence, rows_sentences
 from nachsicht.report.outcome import outcome_payload
 from nachsicht.report.pairs import components_payload, pairs_payload, time_payload
 from nachsicht.report.recipes import recipes_payload
-from nachsicht.report.relations import changes_payload, relations_by_column, relations_payload
+from nachsicht.report.relations import (
+    changes_payload,
+    no_relations,
+    relations_by_column,
+    relations_payload,
+)
 from nachsicht.report.repeats import repeats_payload
 from nachsicht.report.shapes import shape_of
 from nachsicht.report.statistics import differences_of, statistics_of
@@ -67,6 +72,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "gaps": gaps_of(document),
         "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
         "matrix": relations_payload(document),
+        "no_relations": no_relations(document),
         "relations": [
             changes_payload(change, _step_labels(change.before, change.after, document))
             for change in document.relations

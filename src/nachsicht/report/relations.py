@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from nachsicht.compute.relations.strengths import FEWEST_ROWS
 from nachsicht.model.comparison import ComparisonDocument, RelationChange
 from nachsicht.model.profile import ProfileDocument, Relation
 from nachsicht.words import number, phrase, whole
@@ -45,6 +46,14 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
             f"{name} ({_reason(reason)})" for name, reason in newest.relations.left_out.items()
         ],
     }
+
+
+def no_relations(document: ComparisonDocument) -> str | None:
+    """Why no pair of columns has a strength; None where some have."""
+    newest = document.versions[-1]
+    if newest.relations.pairs or len(newest.columns) < 2:
+        return None
+    return phrase("page.no_relations", n=FEWEST_ROWS)
 
 
 def relations_by_column(version: ProfileDocument) -> dict[str, list[tuple[str, str, str, str]]]:
