@@ -36,7 +36,7 @@ NO_DELIMITER = "\x1f"
 MOST_BEFORE = 20
 #: Of so many letters ways compete.
 _COMPETING = 1 << 16
-_MOST_ROWS = 250
+_MOST_ROWS, _FEWEST_LINES = 250, 20
 _COMMA = re.compile(r"[+-]?\d+,\d+")
 _POINT = re.compile(r"[+-]?\d+\.\d+")
 _QUOTED = re.compile(r"(^|[,;\t| \n])'[^'\n]*'($|[,;\t| \r\n])")
@@ -126,7 +126,7 @@ def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialec
     """
     if not text.strip():
         raise SourceEmpty("the file holds no line", where=where)
-    few = text[:_COMPETING]
+    few = text[: _enough(text)]
     way = _winner(few, whole and len(few) == len(text), reading)
     if way.delimiter == reading.decimal:
         raise SettingsError("the delimiter and the decimal sign are the same", where=where)
@@ -147,6 +147,14 @@ def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialec
         unnamed=names.count("") if header else 0,
         agreeing=way.agreeing,
     )
+
+
+def _enough(text: str) -> int:
+    """Letters that ways compete on: some lines at least, however long they are."""
+    size = _COMPETING
+    while size < len(text) and text.count("\n", 0, size) < _FEWEST_LINES:
+        size *= 2
+    return size
 
 
 def _winner(text: str, whole: bool, reading: Reading) -> _Way:
@@ -250,7 +258,9 @@ def _first_row(rows: Rows, ends: list[int], width: int) -> int:
         and not names_figures(rows[first:], width)
     ):
         return first - 1
-    return first if first <= MOST_BEFORE and len(rows) - first >= 2 else 0
+    # Lines of figures are rows that do not agree, not a title.
+    rows_before = any(len(r) > 2 and sum(map(is_figure, r)) * 2 > len(r) for r in rows[:first])
+    return first if first <= MOST_BEFORE and len(rows) - first >= 2 and not rows_before else 0
 
 
 def _is_table(way: _Way) -> bool:

@@ -39,9 +39,10 @@ def has_row_names(rows: Rows, width: int) -> bool:
 
 
 def names_figures(rows: Rows, width: int) -> bool:
-    """Whether a column is of figures, but for its first field."""
+    """Whether a column is of figures, but for its first field, which few others of its row are."""
     others = [row for row in rows[1:] if len(row) == width]
-    return len(rows[0]) == width and any(
+    figures = sum(map(is_figure, rows[0]))
+    return len(rows[0]) == width > 2 * figures and any(
         not is_figure(rows[0][i]) and sum(is_figure(row[i]) for row in others) * 2 > len(others)
         for i in range(width)
     )

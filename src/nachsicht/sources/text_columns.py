@@ -15,12 +15,10 @@ from nachsicht.compute.words_for_missing import is_code_among
 #: What is read as missing, beside an empty field.
 MISSING_MARKS = ("NA", "N/A", "NaN", "nan", "null", "NULL", "#N/A")
 #: Digits that a number would not keep: zeros in front; hexadecimal signs; an E between digits that
-#: is no power of ten, which has one digit before its point; more digits than 64 bits or a double
-#: hold.
-LOSING = (
-    r"^\s*[+-]?(0\d+([.,]\d*)?|0[xX][0-9a-fA-F]+|\d{2,}[eE]\d+|\d{19,}"
-    r"|\d*[.,]\d{18,}|\d{9,}[.,]\d{9,})\s*$"
-)
+#: is no power of ten, which has one digit before its point; more digits than 64 bits hold.
+CODES = r"^\s*[+-]?(0\d+([.,]\d*)?|0[xX][0-9a-fA-F]+|\d{2,}[eE]\d+|\d{19,})\s*$"
+#: More digits than a double tells apart, behind the zeros that count for nothing.
+LONG = r"^\s*[+-]?(0?[.,]0*[1-9]\d{17,}|[1-9]\d{0,8}[.,]\d{17,}|\d{9,}[.,]\d{9,})\s*$"
 
 
 class Texts(msgspec.Struct, frozen=True):
@@ -53,7 +51,7 @@ def look_at_texts(table: Any) -> Texts:
     marks: dict[str, list[str]] = {}
     levels: dict[str, list[str]] = {}
     for name, column in zip(table.schema.names, table.columns, strict=True):
-        if pc.any(pc.match_substring_regex(column, LOSING)).as_py():
+        if pc.any(pc.match_substring_regex(column, CODES)).as_py() or _run_together(column):
             losing.append(name)
         different = pc.unique(column)
         words = different.filter(
@@ -67,6 +65,15 @@ def look_at_texts(table: Any) -> Texts:
         {word: tuple(names) for word, names in marks.items()},
         {word: tuple(names) for word, names in levels.items()},
     )
+
+
+def _run_together(column: Any) -> bool:
+    """Whether different numbers of many digits are one as doubles."""
+    texts = pc.unique(column.filter(pc.match_substring_regex(column, LONG)))
+    if not len(texts):
+        return False
+    plain = pc.replace_substring(pc.utf8_trim_whitespace(texts), ",", ".")
+    return len(pc.unique(plain.cast(pa.float64()))) < len(texts)
 
 
 def notes_of_texts(texts: Texts) -> Iterator[str]:
