@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
@@ -55,7 +56,9 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
         rows = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
         return [Piece(partial(_row_group, path, i), n) for i, n in enumerate(rows)]
 
-    expected = max(sum(groups), _spread_out(file))
+    expected = 2 * sum(groups)
+    with contextlib.suppress(pa.ArrowException, OSError):  # reading it all tells what is damaged
+        expected = max(sum(groups), _spread_out(file))
     return Opened(facts, expected, table, batches, pieces if groups else None)
 
 
