@@ -138,7 +138,7 @@ def folder(tmp_path):
             line = '{"a":' + level * depth + "1" + closing * depth + "}"
             (tmp_path / f"{name}{depth}.jsonl").write_text("\n".join([line] * 3))
             (tmp_path / f"{name}{depth}.json").write_text(f"[{line}]")
-    (tmp_path / "brackets.jsonl").write_text(json.dumps({"a": "[" * 500 + '\\"'}) + "\n")
+    (tmp_path / "brackets.jsonl").write_text(json.dumps({"a": 'say "' + "[" * 500}) + "\n")
     (tmp_path / "above" / "below").mkdir(parents=True)
     (tmp_path / "above" / "below" / "x.csv").write_text("a\n1\n")
     (tmp_path / "nowhere.csv").symlink_to("gone.csv")

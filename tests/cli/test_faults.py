@@ -131,6 +131,7 @@ def test_the_unexpected_is_one_line_that_says_where_to_report_it(data, tmp_path)
     assert "ZeroDivisionError" in done.stderr
     assert "Reporting a problem" in done.stderr
     assert "\x1b" not in done.stderr
+    assert "ney" not in done.stderr  # it may quote what nobody should see
     done = run("profile", data, "--verbose", env=own, stdout=subprocess.PIPE)
     assert done.returncode == 2
     assert done.stderr.startswith("Traceback")

@@ -156,6 +156,12 @@ def test_a_broken_workbook_is_an_error_and_not_the_end(tmp_path, data):
         read(tmp_path, data, "checks.xlsx")
 
 
+def test_nothing_beside_a_workbook_is_run(tmp_path, monkeypatch):
+    (tmp_path / "pyarrow.py").write_text("raise SystemExit('run')")
+    monkeypatch.chdir(tmp_path)
+    assert read(tmp_path, workbook(("May", {"A1": "hive", "A2": 3})), "checks.xlsx").rows == 1
+
+
 def test_a_workbook_with_damaged_parts_is_an_error(tmp_path):
     whole = io.BytesIO(workbook(("May", {"A1": "hive", "A2": 3})))
     damaged = io.BytesIO()

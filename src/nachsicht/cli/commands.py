@@ -106,8 +106,8 @@ def _told(error: Exception) -> str:
         return "the data is nested too deep to be looked into."
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
         return "the output cannot be written: there is no room on the device."
-    said = f": {error}" if str(error) else ""
-    return _UNEXPECTED.format(error=f"{type(error).__name__}{said}"[:200])
+    # What it says may quote values or addresses that nobody should see.
+    return _UNEXPECTED.format(error=type(error).__name__)
 
 
 def _leave_output() -> None:

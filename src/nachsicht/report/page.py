@@ -26,6 +26,8 @@ _DATA = '<script type="application/gzip"'
 #: Signs that no reader sees and a terminal would obey, as they stand and as JSON writes them.
 _CONTROLS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 _ESCAPED_CONTROLS = re.compile(rb"((?<!\\)(?:\\\\)*)\\(?:u00(?:0[0-8be-f]|1[0-9a-f]|7f)|b|f)")
+#: Those that JSON writes as they stand, in UTF-8.
+_PLAIN_CONTROLS = re.compile(rb"\x7f|\xc2[\x80-\x9f]")
 #: Puts the packed page in the place of what is there.
 _UNPACKING = (
     '<script type="module">'
@@ -104,6 +106,7 @@ def _page_words() -> dict[str, Any]:
 def _packed(value: object) -> str:
     """JSON, compressed, in letters that cannot end a script element, whatever values it holds."""
     text = _ESCAPED_CONTROLS.sub(rb"\1\\ufffd", msgspec.json.encode(value))
+    text = _PLAIN_CONTROLS.sub("�".encode(), text)
     return base64.b64encode(gzip.compress(text, _LEVEL, mtime=0)).decode()
 
 

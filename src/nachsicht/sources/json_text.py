@@ -17,7 +17,7 @@ from nachsicht.contracts import Opened, Restart, SourceFacts
 from nachsicht.errors import MOST_DEPTH, SourceUnreadable, too_deep
 from nachsicht.sources.compressed import open_bytes, unpacked_bytes
 
-_TEXTS = re.compile(rb'"(?:[^"\\\\]|\\\\.)*"', re.DOTALL)
+_TEXTS = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
 _STEPS = np.zeros(256, np.int8)
 _STEPS[[ord("["), ord("{")]], _STEPS[[ord("]"), ord("}")]] = 1, -1
 _AT_ONCE = 1 << 20

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib.util
 import json
+import os
 import subprocess
 import sys
 import zipfile
@@ -59,10 +60,14 @@ def _unpacked(path: Path) -> int:
 def _read(path: Path, reading: Reading, most_bytes: int) -> tuple[dict[str, Any], Any]:
     header = {None: "", True: "yes", False: "no"}[reading.header]
     command = [
-        *(sys.executable, "-m", "nachsicht.sources.workbook_cells"),
+        # Not from the current folder, which may be that of the data: -P.
+        *(sys.executable, "-P", "-m", "nachsicht.sources.workbook_cells"),
         *(str(path.resolve()), reading.sheet or "", header, str(most_bytes)),
     ]
-    done = subprocess.run(command, capture_output=True, check=False)
+    own = str(Path(__file__).resolve().parents[2])
+    places = os.pathsep.join(filter(None, (own, os.environ.get("PYTHONPATH"))))
+    environment = os.environ | {"PYTHONPATH": places}
+    done = subprocess.run(command, capture_output=True, check=False, env=environment)
     said = done.stderr.decode("utf-8", "replace").strip()
     if done.returncode == NO_SHEET:
         raise SourceError(
