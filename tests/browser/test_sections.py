@@ -5,6 +5,7 @@ import re
 import numpy as np
 import pandas as pd
 import pytest
+from statsmodels.datasets import macrodata
 
 import nachsicht
 
@@ -43,6 +44,21 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     assert "Accepted: <b>late</b> jars" in page.locator(".accepted").inner_text()
     page.locator("#rows a.name").first.click()
     assert page.locator("tbody[data-column=weight] .column-page").is_visible()
+
+
+@pytest.mark.parametrize("ordered", [True, False])
+def test_neighbours_that_are_alike_are_told_where_rows_are_in_order_of_time(
+    ordered, open_page, tmp_path
+):
+    table = macrodata.load_pandas().data
+    months = {"year": table["year"], "month": table["quarter"] * 3, "day": 1}
+    table["quarter"] = pd.to_datetime(months)
+    table = table if ordered else table.sample(frac=1, random_state=1)
+    made = nachsicht.profile(table, outcome="realgdp")
+    page = open_page(made.write(tmp_path / "series.html"), "#outcome")
+    told = [page.locator(part).inner_text() for part in ("#outcome", "#relations")]
+    assert ("rows are alike (autocorrelation 0.99)" in told[0]) is ordered
+    assert ("rows are alike in year, realgdp, realcons" in told[1]) is ordered
 
 
 def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):

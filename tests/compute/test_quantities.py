@@ -10,6 +10,7 @@ import scipy.special
 import scipy.stats
 from hypothesis import given
 from hypothesis import strategies as st
+from statsmodels.tsa.stattools import acf
 
 from nachsicht.compute.bins import coarsen, edges_of, histogram_of, without_lattice
 from nachsicht.compute.columns import finish_column, observe_column
@@ -85,6 +86,21 @@ def test_probability_plots_are_those_of_scipy_however_few_values_differ(name):
     for measure, transform in transforms.items():
         _, (_, _, r) = scipy.stats.probplot(transform(values))
         assert getattr(fit, measure) == pytest.approx(r, rel=1e-9), measure
+
+
+@pytest.mark.parametrize("name", COLUMNS)
+def test_autocorrelation_is_that_of_statsmodels(name):
+    scale = 2.0 ** np.frexp(np.abs(COLUMNS[name]).max())[1]
+    all_rows = COLUMNS[name].astype(float)
+    for values in (all_rows, np.sort(all_rows), np.cumsum(all_rows / 32_768)):
+        found = summary_of(np.insert(values, 1, np.nan)).detail
+        if len(values) < 3:
+            assert found.autocorrelation == Absent(Reason.TOO_FEW_VALUES)
+        elif name in ("tiny", "huge", "many and huge"):  # whose squares no float holds
+            assert found.autocorrelation == Absent(Reason.OVERFLOW)
+        else:
+            near = values / scale - np.mean(values / scale)
+            assert found.autocorrelation == pytest.approx(acf(near, nlags=1)[1], abs=1e-9)
 
 
 def test_shape_of_huge_and_tiny_values_is_that_of_the_scaled_ones():

@@ -231,6 +231,15 @@ def test_levels_beyond_the_most_frequent_count_as_one_and_that_is_told():
     assert nachsicht.profile(frame).document.relations.lumped == {"village": 17}
 
 
+def test_pairs_of_too_few_common_rows_are_told():
+    values = RNG.normal(size=(200, 3))
+    values[30:, 0], values[:19, 1] = np.nan, np.nan
+    found = nachsicht.profile(pd.DataFrame(values, columns=["fat", "protein", "ash"])).document
+    assert [(p.one, p.other) for p in found.relations.pairs] == [("fat", "ash"), ("protein", "ash")]
+    assert [(p.one, p.other, p.rows) for p in found.relations.too_few] == [("fat", "protein", 11)]
+    assert found.relations.too_few_in_all == 1
+
+
 def test_gaps_in_very_many_rows_are_ranked_in_drawn_ones():
     n = 250_000
     base = RNG.normal(size=n)

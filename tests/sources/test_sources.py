@@ -3,6 +3,7 @@
 import bz2
 import gzip
 import lzma
+import os
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ import pytest
 from pyarrow import csv, feather
 
 import nachsicht
+from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Reading
 from nachsicht.sources import source_of
 
@@ -270,3 +272,19 @@ def test_a_file_that_is_written_while_it_is_read_is_told(tmp_path, way):
     path.write_text("hive,kg\n1,2\n")
     with pytest.raises(nachsicht.SourceUnreadable, match="shorter"):
         read(opened)
+
+
+@pytest.mark.parametrize("new", [pa.ipc.new_file, pa.ipc.new_stream])
+def test_an_arrow_file_that_is_shortened_while_it_is_read_is_an_error(new, tmp_path):
+    path, table = tmp_path / "hives.arrow", pa.table({"frames": range(20_000)})
+    with pa.OSFile(str(path), "wb") as file, new(file, table.schema) as writer:
+        writer.write_table(table, max_chunksize=1_000)
+    opened = source_of(path, Reading()).open()
+    assert opened.table().equals(table)
+    batches = opened.batches()
+    assert next(batches)[0]["frames"][999].as_py() == 999
+    os.truncate(path, 30_000)
+    with pytest.raises(SourceUnreadable, match="damaged"):
+        list(batches)
+    with pytest.raises(SourceUnreadable, match="damaged"):
+        opened.table()

@@ -198,8 +198,9 @@ def _observe(array: Any) -> Body:
         array = array.cast(pa.float64(), safe=False)
     if types.is_duration(stored):
         ticks = observe_numbers(array.cast(pa.int64()))
-        chunks = tuple(chunk * SECONDS[stored.unit] for chunk in ticks.chunks)
-        return NumberPart(chunks, ticks.missing, 0, 0, ticks.order)
+        seconds = SECONDS[stored.unit]
+        chunks = tuple(chunk * seconds for chunk in ticks.chunks)
+        return NumberPart(chunks, ticks.missing, 0, 0, ticks.order.times(seconds))
     if types.is_temporal(stored) and not types.is_interval(stored):
         return observe_moments(array)
     if types.is_integer(array.type) or types.is_floating(array.type):

@@ -31,7 +31,7 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
     stand-ins at equal steps of rank, and counts are brought up to the number of rows.
     """
     sample = numbers.stand_ins()
-    rough = summarise_quantity(sample, settings, numbers.order.finish())
+    rough = summarise_quantity(sample, settings, numbers.order)
     moments, n = numbers.moments, numbers.finite
     low, high = numbers.lowest[0][0].item(), numbers.highest[0][-1].item()
     factor = n / sample.n
@@ -49,6 +49,7 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
         variation=moments.variation(),
         skewness=moments.skewness(),
         kurtosis=moments.kurtosis(),
+        autocorrelation=numbers.order.autocorrelation(moments),
         zeros=numbers.zeros,
         negatives=numbers.negatives,
         whole=numbers.whole,

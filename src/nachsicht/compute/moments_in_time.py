@@ -15,7 +15,7 @@ from nachsicht.compute.ordering import runs_of
 from nachsicht.compute.quantiles import knots_of, scaled_knots
 from nachsicht.compute.sorted_numbers import SortedNumbers
 from nachsicht.compute.texts import DAY, MICROSECOND, moment_text
-from nachsicht.model.column import MomentSummary, Stretch
+from nachsicht.model.column import MomentSummary, Order, Stretch
 
 #: Calendar units, the finest first: microseconds for those of fixed length.
 _FIXED = {
@@ -85,7 +85,7 @@ def _times(part: NumberPart, factor: float) -> NumberPart:
 
 
 def summarise_moments(
-    numbers: SortedNumbers, of: TimeType, now: int | None = None
+    numbers: SortedNumbers, of: TimeType, now: int | None = None, order: Order | None = None
 ) -> MomentSummary | None:
     """Range, counts by the finest calendar unit that fits, and what stands out.
 
@@ -97,6 +97,8 @@ def summarise_moments(
         What the stored type says.
     now : int, optional
         Microseconds; later values are in the future.
+    order : Order, optional
+        Whether they rise or fall from row to row.
 
     Returns
     -------
@@ -131,6 +133,7 @@ def summarise_moments(
         in_future=_later(values, now) if not of.clock else 0,
         at_epoch=0 if of.clock else _at(values, np.zeros(1, np.int64)),
         at_midnight=0 if of.day_only else _at(values, unit_starts(days, "day")),
+        order=order,
     )
 
 

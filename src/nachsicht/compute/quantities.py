@@ -14,6 +14,7 @@ from nachsicht.compute.log_bins import log_histogram_of
 from nachsicht.compute.moments import moments_of, moments_of_few
 from nachsicht.compute.multiples import multiples_of
 from nachsicht.compute.normality import normal_fit
+from nachsicht.compute.order import OrderPart
 from nachsicht.compute.outliers import outliers_of
 from nachsicht.compute.quantiles import (
     knots_of,
@@ -29,7 +30,7 @@ from nachsicht.settings import Settings
 
 
 def summarise_quantity(
-    numbers: SortedNumbers, settings: Settings, order: Order = Order.NONE
+    numbers: SortedNumbers, settings: Settings, order: OrderPart | None = None
 ) -> QuantitySummary:
     """Everything that is kept of a quantity. Empty and constant columns have absent statistics."""
     values = numbers.floats
@@ -65,7 +66,7 @@ def summarise_quantity(
         whole=numbers.whole,
         decimals=decimals,
         discrete=is_discrete(numbers, settings),
-        order=order,
+        order=order.finish() if order else Order.NONE,
         mode=mode_of(numbers),
         quantiles=quantiles_of(numbers),
         lowest=_counted(*numbers.lowest(settings.frequent_values)),
@@ -77,6 +78,7 @@ def summarise_quantity(
         multiples=multiples_of(numbers, decimals),
         outliers=outliers_of(numbers, median, mad, settings.frequent_values),
         normal=normal_fit(numbers),
+        autocorrelation=order.autocorrelation(moments) if order else None,
     )
     return msgspec.structs.replace(summary, density=density_of(histogram, summary))
 

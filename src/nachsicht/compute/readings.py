@@ -37,6 +37,7 @@ from nachsicht.compute.moments_in_time import (
 )
 from nachsicht.compute.nested import NestedPart, summarise_nested
 from nachsicht.compute.numbers import NumberPart
+from nachsicht.compute.order import OrderPart
 from nachsicht.compute.quantities import summarise_quantity
 from nachsicht.compute.recognise import moments_in, numbers_in
 from nachsicht.compute.sketches.key_sample import KeySample
@@ -114,7 +115,7 @@ class _TextReading(_Unitless, msgspec.Struct, frozen=True, dict=True):
 class _NumberReading(msgspec.Struct, frozen=True, dict=True):
     numbers: SortedNumbers
     judgement: Judgement
-    order: Order
+    order: OrderPart | None
     time: TimeType | None = None
     now: int | None = None
     unit: str | None = None
@@ -147,13 +148,14 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
         return self.time.text(int(value)) if self.time else number_text(value)
 
     def detail(self, settings: Settings) -> Detail | None:
+        order = self.order.finish() if self.order else None
         if self.time:
-            return summarise_moments(self.numbers, self.time, self.now)
+            return summarise_moments(self.numbers, self.time, self.now, order)
         kind = self.judgement[0]
         if kind in (Kind.FLAG, Kind.CATEGORY):
             return summarise_category(tally_of_numbers(self.numbers), settings)
         if kind is Kind.IDENTIFIER:
-            return summarise_identifier(tally_of_numbers(self.numbers), settings, self.order)
+            return summarise_identifier(tally_of_numbers(self.numbers), settings, order)
         return summarise_quantity(self.numbers, settings, self.order)
 
 
@@ -220,9 +222,10 @@ class _CondensedNumberReading(_Unitless, msgspec.Struct, frozen=True):
         return tuple(Level(label(v), n) for v, n in zip(values, counts, strict=True))
 
     def detail(self, settings: Settings) -> Detail | None:
+        order = self.numbers.order.finish()
         if self.time:
             sample = self.numbers.stand_ins()
-            summary = summarise_moments(sample, self.time, self.now)
+            summary = summarise_moments(sample, self.time, self.now, order)
             return summary and scaled_moments(summary, self.numbers.finite / sample.n)
         if self.judgement[0] is Kind.IDENTIFIER:
             return IdentifierSummary(
@@ -231,7 +234,7 @@ class _CondensedNumberReading(_Unitless, msgspec.Struct, frozen=True):
                 shapes=(),
                 shortest=0,
                 longest=0,
-                order=self.numbers.order.finish(),
+                order=order,
                 sequence=None,
                 sample=(),
             )
@@ -353,13 +356,13 @@ def _read_condensed(
 
 
 def _read_numbers(stored: Any, body: NumberPart, name: str, now: int | None) -> _NumberReading:
-    numbers, order = body.sorted(), body.order.finish()
+    numbers, order = body.sorted(), body.order
     if pa.types.is_duration(stored):
         return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME), order)
     if pa.types.is_temporal(stored):
         judged = (Kind.MOMENT, KindReason.DATES)
         return _NumberReading(numbers, judged, order, time_type(stored), now)
-    traits = NumberTraits.of(numbers, rising=order is Order.STRICTLY_RISING)
+    traits = NumberTraits.of(numbers, rising=order.finish() is Order.STRICTLY_RISING)
     return _NumberReading(numbers, kind_of_numbers(name, traits), order)
 
 
@@ -376,13 +379,13 @@ def _read_texts(
         if kind is Kind.QUANTITY:
             plain = KindReason.NUMBERS_AS_TEXT
             judged = (kind, plain if found.plain else KindReason.WRITTEN_NUMBERS)
-            return _NumberReading(found.numbers, judged, Order.NONE, unit=found.unit, texts=tally)
+            return _NumberReading(found.numbers, judged, None, unit=found.unit, texts=tally)
         return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
     moments = moments_in(tally)
     if moments is not None:
         values, stored = moments
         dates = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
-        return _NumberReading(values, dates, Order.NONE, time_type(stored), now, texts=tally)
+        return _NumberReading(values, dates, None, time_type(stored), now, texts=tally)
     return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
 
 

@@ -126,6 +126,8 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     occurs twice. ``log_histogram`` is that of the binary logarithms of the positive values,
     kept where a long tail was cut. Discrete quantities have no density. ``multiples`` counts
     the values that are whole multiples of 1, 5, 10, 50 … and of the decimal steps below.
+    ``autocorrelation`` is that of each value with the next row's, None where rows were not
+    read in their order.
     """
 
     finite: int
@@ -161,6 +163,7 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     multiples: tuple[NumberCount, ...]
     outliers: Outliers | None
     normal: NormalFit | None
+    autocorrelation: Statistic | None = None
 
 
 class CategorySummary(msgspec.Struct, frozen=True, tag="category"):
@@ -200,6 +203,7 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     runs of units without a row; ``missing_units`` counts all such units. ``in_future`` is
     None where no time of now was given. ``knots`` are in microseconds since 1970 (or midnight);
     ``by_month_and_day`` has 31 counts for each of the twelve months, and is empty for times.
+    ``order`` is that of the rows, None where it was not observed.
     """
 
     minimum: str
@@ -220,6 +224,7 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     in_future: int | None
     at_epoch: int
     at_midnight: int
+    order: Order | None = None
 
 
 class TextSummary(msgspec.Struct, frozen=True, tag="text"):

@@ -145,6 +145,14 @@ class Relation(msgspec.Struct, frozen=True, array_like=True, gc=False):
     kendall_error: float = 0.0
 
 
+class TooFewRows(msgspec.Struct, frozen=True, kw_only=True):
+    """Two columns, and the few rows in which both have a value."""
+
+    one: str
+    other: str
+    rows: int
+
+
 class Relations(msgspec.Struct, frozen=True, kw_only=True):
     """Relations between columns.
 
@@ -166,6 +174,10 @@ class Relations(msgspec.Struct, frozen=True, kw_only=True):
         Columns that take no part, with the code of the reason.
     lumped : dict
         By column, how many rare levels count as one.
+    too_few : tuple of TooFewRows
+        Pairs without a strength, since too few rows have both values: those of the most rows.
+    too_few_in_all : int
+        How many such pairs there are.
     """
 
     pairs: tuple[Relation, ...]
@@ -180,6 +192,8 @@ class Relations(msgspec.Struct, frozen=True, kw_only=True):
     alone: tuple[str, ...]
     left_out: dict[str, str]
     lumped: dict[str, int]
+    too_few: tuple[TooFewRows, ...] = ()
+    too_few_in_all: int = 0
 
 
 class Excerpt(msgspec.Struct, frozen=True, kw_only=True):

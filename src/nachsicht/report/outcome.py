@@ -6,11 +6,14 @@ from typing import Any
 
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView
-from nachsicht.model.profile import Relations
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.report.statistics import neighbours
 from nachsicht.words import number, percent, phrase, whole
 
 #: Columns that are listed.
 _LISTED = 40
+#: From such an autocorrelation of the outcome on, intervals are too narrow to go unsaid.
+_ALIKE = 0.2
 
 
 def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
@@ -24,7 +27,7 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     names = {across.names[-1]: across.names for across in document.columns}
     by_bin = "page.share_by_bin" if newest.level is not None else "page.mean_by_bin"
     return {
-        "sentence": _sentence(newest, document.versions[-1].relations),
+        "sentence": _sentence(newest, document.versions[-1]),
         "measure": newest.column if newest.level is None else f"{newest.column} = {newest.level}",
         "by_bin": phrase(by_bin, column=newest.column, level=newest.level),
         "range": _range(newest),
@@ -43,11 +46,12 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     }
 
 
-def _sentence(outcome: Outcome, relations: Relations) -> str:
+def _sentence(outcome: Outcome, version: ProfileDocument) -> str:
+    relations = version.relations
     drawn = relations.drawn < relations.rows
     overall = number(outcome.overall) if outcome.level is None else percent(outcome.overall)
     path = "page.outcome_mean" if outcome.level is None else "page.outcome_share"
-    return phrase(
+    found = phrase(
         path,
         column=outcome.column,
         level=outcome.level,
@@ -55,6 +59,10 @@ def _sentence(outcome: Outcome, relations: Relations) -> str:
         rows=whole(outcome.rows),
         among=phrase("page.among_drawn", rows=whole(relations.drawn)) if drawn else "",
     )
+    alike = neighbours(version).get(outcome.column, 0.0)
+    if outcome.level is None and alike >= _ALIKE:
+        found += phrase("page.outcome_alike", r=number(alike, 2))
+    return found
 
 
 def _share(explained: float | None) -> str | None:

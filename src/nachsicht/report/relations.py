@@ -8,12 +8,15 @@ from typing import Any
 from nachsicht.compute.relations.strengths import FEWEST_ROWS
 from nachsicht.model.comparison import ComparisonDocument, RelationChange
 from nachsicht.model.profile import ProfileDocument, Relation
+from nachsicht.report.statistics import neighbours
 from nachsicht.words import number, phrase, whole
 
 #: Pairs that are listed.
 _LISTED = 10
 _NEGATIVE = 5
 _OF_ONE = 5
+#: Neighbouring rows are so alike that errors are too small; columns of which that is said.
+_ALIKE, _NAMED = 0.5, 8
 #: Columns of the matrix; of a wide table those of the strongest relations.
 MOST_IN_MATRIX = 60
 
@@ -70,6 +73,16 @@ def relations_by_column(version: ProfileDocument) -> dict[str, list[tuple[str, s
 def _further(version: ProfileDocument) -> list[str]:
     """What is not told of all pairs, and why."""
     relations, found = version.relations, []
+    if relations.too_few:
+        pairs = [f"{p.one} × {p.other} ({whole(p.rows)})" for p in relations.too_few]
+        more = ["…"] if relations.too_few_in_all > len(pairs) else []
+        n = relations.too_few_in_all
+        listed = ", ".join(pairs + more)
+        found.append(phrase("page.too_few_rows", n=n, fewest=FEWEST_ROWS, list=listed))
+    alike = [name for name, value in neighbours(version).items() if value >= _ALIKE]
+    if alike:
+        listed = ", ".join(alike[:_NAMED]) + (", …" if len(alike) > _NAMED else "")
+        found.append(phrase("page.neighbours_alike", list=listed, least=number(_ALIKE)))
     if relations.lumped:
         listed = ", ".join(f"{name} ({n})" for name, n in sorted(relations.lumped.items()))
         found.append(phrase("page.levels_lumped", list=listed))

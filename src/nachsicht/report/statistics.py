@@ -5,6 +5,7 @@ from __future__ import annotations
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
+    Detail,
     IdentifierSummary,
     MomentSummary,
     NestedSummary,
@@ -12,12 +13,16 @@ from nachsicht.model.column import (
     QuantitySummary,
     TextSummary,
 )
+from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import Statistic, known
 from nachsicht.words import catalogue, number, percent, whole
 
 #: Code of the statistic, rounded, and exact (or the reason why there is none).
 Row = tuple[str, str, str]
 
+#: Neighbours of fewer rows tell nothing.
+_FEWEST_ROWS = 20
+_IN_ORDER = {Order.RISING, Order.STRICTLY_RISING, Order.FALLING, Order.STRICTLY_FALLING}
 QUANTITY = (
     *("mean", "sd", "minimum", "median", "maximum", "range", "iqr", "mad"),
     *("variation", "skewness", "kurtosis", "sum"),
@@ -51,6 +56,25 @@ def differences_of(newer: ColumnSummary, older: ColumnSummary) -> dict[str, str]
     return found
 
 
+def neighbours(version: ProfileDocument) -> dict[str, float]:
+    """Autocorrelations of quantities by their names, where the rows are in order of time."""
+    details = {column.name: column.detail for column in version.columns}
+    if not any(map(_rises_or_falls, details.values())):
+        return {}
+    known = {n: _autocorrelation(d) for n, d in details.items() if isinstance(d, QuantitySummary)}
+    return {name: value for name, value in known.items() if value is not None}
+
+
+def _rises_or_falls(detail: Detail | None) -> bool:
+    """Whether rows are in the order of these moments."""
+    return isinstance(detail, MomentSummary) and not detail.clock and detail.order in _IN_ORDER
+
+
+def _autocorrelation(detail: QuantitySummary) -> float | None:
+    found = detail.autocorrelation
+    return found if known(found) and detail.finite >= _FEWEST_ROWS else None
+
+
 def signed(difference: float) -> str:
     """A difference with its sign; a dash for none."""
     if difference == 0:
@@ -79,7 +103,7 @@ def _quantity(detail: QuantitySummary) -> list[Row]:
         rows.append(_shown("normal_fit", detail.normal.fit))
         if detail.normal.closest != "none":
             rows.append(("closest", _word(detail.normal.closest), ""))
-    return rows + _order(detail.order)
+    return rows + _order(detail.order) + _neighbours(detail)
 
 
 def _category(detail: CategorySummary, present: int) -> list[Row]:
@@ -105,7 +129,7 @@ def _moment(detail: MomentSummary) -> list[Row]:
     for code in ("in_future", "at_epoch", "at_midnight"):
         if getattr(detail, code):
             rows.append(_count(code, getattr(detail, code)))
-    return rows
+    return rows + (_order(detail.order) if detail.order else [])
 
 
 def _text(detail: TextSummary) -> list[Row]:
@@ -140,6 +164,11 @@ def _nested(detail: NestedSummary) -> list[Row]:
 
 def _order(order: Order) -> list[Row]:
     return [] if order in (Order.NONE, Order.CONSTANT) else [("order", _word(order), "")]
+
+
+def _neighbours(detail: QuantitySummary) -> list[Row]:
+    found = _autocorrelation(detail)
+    return [] if found is None else [_shown("autocorrelation", found)]
 
 
 def _word(code: str) -> str:

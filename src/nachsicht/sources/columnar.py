@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
@@ -13,12 +14,14 @@ import pyarrow as pa
 from nachsicht.compute.stored import read_as_levels
 from nachsicht.contracts import Opened, Piece, SourceFacts
 from nachsicht.errors import SourceUnreadable
-from nachsicht.sources.frames import opened_table
+from nachsicht.sources.frames import BATCH_ROWS
 
 #: Texts of which a row takes more are spelt out in the file, or hardly ever the same.
 _MOST_BYTES = 4
 #: Rows of a row group that tell how much memory a row takes; the place of a level takes so much.
 _TRIAL_ROWS, _CODE_BYTES = 4_096, 4
+#: How files of the Arrow format begin, unlike streams.
+_ARROW_MARK = b"ARROW1"
 
 
 def open_parquet(path: Path, facts: SourceFacts) -> Opened:
@@ -126,20 +129,73 @@ def _row_group(path: Path, group: int) -> Any:
 
 
 def open_arrow(path: Path, facts: SourceFacts) -> Opened:
-    """An Arrow file, mapped into memory rather than read."""
+    """An Arrow file or stream; its batches are read one after the other where it is streamed.
+
+    It is read, not mapped into memory: a mapped file that another program shortens ends the
+    process.
+    """
     facts.format = "Arrow"
+    with _told_as_damaged(path):
+        schema, expected, whole = _extent_of_arrow(path)
+
+    def batches() -> Iterator[tuple[Any, int]]:
+        with _told_as_damaged(path):
+            for batch, done in _arrow_batches(path):
+                for start in range(0, batch.num_rows, BATCH_ROWS):
+                    yield batch.slice(start, BATCH_ROWS), done
+
+    def table() -> Any:
+        with _told_as_damaged(path):
+            return pa.Table.from_batches([batch for batch, _ in _arrow_batches(path)], schema)
+
+    return Opened(facts, expected, table, batches, whole=whole)
+
+
+def _extent_of_arrow(path: Path) -> tuple[pa.Schema, int, bool]:
+    """The schema, about how much memory all batches take, and whether there is but one."""
+    size = path.stat().st_size
+    with pa.OSFile(str(path)) as file:
+        reader = _arrow_reader(file)
+        if isinstance(reader, pa.RecordBatchFileReader):
+            count = reader.num_record_batches
+            some = {0, count // 2, count - 1} if count else set()
+            most = max((reader.get_batch(i).nbytes for i in sorted(some)), default=0)
+            return reader.schema, most * count, count == 1
+        seen = [(batch.nbytes, file.tell()) for batch in itertools.islice(reader, 2)]
+        most = max((nbytes * size / done for nbytes, done in seen), default=0)
+        return reader.schema, int(most), len(seen) == 1
+
+
+def _arrow_batches(path: Path) -> Iterator[tuple[Any, int]]:
+    """Batches, each with about how many bytes of the file are read so far."""
+    size = path.stat().st_size
+    with pa.OSFile(str(path)) as file:
+        reader = _arrow_reader(file)
+        if isinstance(reader, pa.RecordBatchFileReader):
+            count = reader.num_record_batches
+            found = ((reader.get_batch(i), size * (i + 1) // count) for i in range(count))
+        else:
+            found = ((batch, file.tell()) for batch in reader)
+        for batch, done in found:
+            # The places of texts and levels in the file are taken on trust; what reads them
+            # must not.
+            batch.validate(full=True)
+            yield batch, done
+
+
+def _arrow_reader(file: Any) -> Any:
+    """Of the file format, which begins with a mark, or of a stream."""
+    marked = file.read(len(_ARROW_MARK)) == _ARROW_MARK
+    file.seek(0)
+    return pa.ipc.open_file(file) if marked else pa.ipc.open_stream(file)
+
+
+@contextlib.contextmanager
+def _told_as_damaged(path: Path) -> Iterator[None]:
     try:
-        mapped = pa.memory_map(str(path))
-        try:
-            table = pa.ipc.open_file(mapped).read_all()
-        except pa.ArrowInvalid:
-            mapped.seek(0)
-            table = pa.ipc.open_stream(mapped).read_all()
-        # Arrow takes the places of texts and levels in the file on trust; what reads them must not.
-        table.validate(full=True)
+        yield
     except (pa.ArrowException, OSError) as error:
         raise _damaged(path, "Arrow", error) from error
-    return opened_table(table, facts)
 
 
 def _damaged(path: Path, name: str, error: Exception) -> SourceUnreadable:

@@ -38,12 +38,14 @@ from nachsicht.compute.relations.sides import (
 )
 from nachsicht.compute.spreading import Spread, spread_in_parts
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.profile import Relation, Relations
+from nachsicht.model.profile import Relation, Relations, TooFewRows
 
 #: Fewer common rows tell nothing.
 FEWEST_ROWS = 20
 #: A profile keeps the strongest pairs, all while they are no more than these.
 MOST_PAIRS = 5_000
+#: Of those of too few rows, so many are named.
+_NAMED = 10
 #: Kendall's tau is computed for so many pairs of quantities, the strongest.
 MOST_KENDALL = 300
 #: Bins times explained columns times rows, at most; beyond, fewer rows explain.
@@ -127,8 +129,8 @@ def relations_of(
     strengths = _strengths(sides, drawn, spread)
     between_levels, pearson, explained = beside
     _fill(strengths, *_places(sides, Levels, Levels), between_levels)
-    _without_few(strengths)
     names = tuple(side.name for side in sides)
+    few_rows = _without_few(strengths)
     pairs = AllPairs(names, tuple(isinstance(side, Quantity) for side in sides), strengths)
     known = _known_pairs(strengths)
     kept = known[:MOST_PAIRS]
@@ -153,6 +155,11 @@ def relations_of(
         alone=alone,
         left_out=left_out,
         lumped={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
+        too_few=tuple(
+            TooFewRows(one=names[i], other=names[j], rows=int(strengths.rows[i, j]))
+            for i, j in few_rows[:_NAMED]
+        ),
+        too_few_in_all=len(few_rows),
     )
     return Found(told, pairs, tuple(few))
 
@@ -218,11 +225,18 @@ def _places(
     )
 
 
-def _without_few(strengths: Correlations) -> None:
-    """Pairs of too few common rows have no strength, and no column has one with itself."""
+def _without_few(strengths: Correlations) -> list[tuple[int, int]]:
+    """Take away the strength of pairs of too few common rows, and of a column with itself.
+
+    Those pairs are returned, the one with the most rows first.
+    """
     few = strengths.rows < FEWEST_ROWS
     np.fill_diagonal(few, True)
     strengths.values[few] = np.nan
+    np.fill_diagonal(few, False)
+    one, other = np.nonzero(np.triu(few))
+    order = np.lexsort((other, one, -strengths.rows[one, other]))
+    return list(zip(one[order].tolist(), other[order].tolist(), strict=True))
 
 
 def _fill(
