@@ -68,6 +68,20 @@ def too_deep(where: str) -> SourceUnreadable:
     )
 
 
+#: Columns of a table, at most: pages of more take minutes to make, and nobody reads them.
+MOST_COLUMNS = 20_000
+
+
+def too_wide(columns: int, rows: int) -> SourceUnreadable:
+    """The error for a table of more columns than can be looked at."""
+    return SourceUnreadable(
+        f"the table has {columns:,} columns, more than {MOST_COLUMNS:,}",
+        where=f"the first {rows:,} rows",
+        todo="Leave columns out with omit; if each column is one of the things that the table is "
+        "about, exchange rows and columns.",
+    )
+
+
 class OutputError(NachsichtError):
     """A result could not be written where it was to go."""
 

@@ -165,3 +165,11 @@ def test_a_slight_factor_of_no_unit_is_to_be_checked_and_not_mended_unasked():
         (found,) = [f for f in made.findings if f.code == "rescaled"]
         assert found.weight == weight, factor
         assert f"'rescaled w': {weight == 'act'}" in made.remedies()
+
+
+@pytest.mark.parametrize(("finer", "told"), [(0.08, set()), (0.5, {"rounded"})])
+def test_values_that_had_two_decimals_anyway_are_not_heaped_on_them(finer, told):
+    rng = np.random.default_rng(2)
+    old, new = np.round(rng.gamma(3, 10, (2, 4000)), 2)
+    old = np.where(rng.random(4000) < finer, old + rng.random(4000) / 1000, old)
+    assert {code for code, *_ in codes(frame(price=old), frame(price=new))} == told

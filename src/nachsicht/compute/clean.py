@@ -14,7 +14,7 @@ from nachsicht.compute.arrays import arrow_of, arrow_texts, values_of
 from nachsicht.compute.forms import in_usual_forms
 from nachsicht.compute.masking import pseudonyms
 from nachsicht.compute.stored import with_columns
-from nachsicht.errors import MOST_DEPTH, too_deep
+from nachsicht.errors import MOST_COLUMNS, MOST_DEPTH, too_deep, too_wide
 from nachsicht.settings import Settings, no_column
 
 
@@ -35,7 +35,10 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
     _refuse_deep(batch.schema)
     refuse_unknown(names, settings.mask, "mask")
     refuse_unknown(names, [name for name in settings.omit if not _is_pattern(name)], "omit")
-    batch = in_usual_forms(_without_extensions(_without(batch, settings.omit)))
+    batch = _without(batch, settings.omit)
+    if batch.num_columns > MOST_COLUMNS:
+        raise too_wide(batch.num_columns, batch.num_rows)
+    batch = in_usual_forms(_without_extensions(batch))
     batch = _without_null_levels(batch)
     batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
     return _masked(batch, settings.mask, mask_key)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import sys
+import zlib
 from pathlib import Path
 
 import msgspec
@@ -28,6 +29,8 @@ def pack(data: bytes) -> bytes:
     return gzip.compress(data, mtime=0)
 
 
+#: What is raised where a compressed document is damaged or cut off.
+_BROKEN = (OSError, EOFError, zlib.error)
 #: Of a document; those of thousands of columns take some ten million.
 _MOST_BYTES = 64 << 20
 
@@ -39,7 +42,7 @@ def could_be_document(path: Path) -> bool:
     with gzip.open(path) if path.suffix == ".gz" else path.open("rb") as file:
         try:
             return file.read(1) == b"{"
-        except (OSError, EOFError):
+        except _BROKEN:
             return False
 
 
@@ -56,7 +59,7 @@ def read_document(path: Path) -> Document:
             packed = file.read(2) == b"\x1f\x8b"
         with gzip.open(path) if packed else path.open("rb") as content:
             data = content.read(_MOST_BYTES + 1)
-    except (OSError, EOFError) as error:
+    except _BROKEN as error:
         reason = getattr(error, "strerror", None) or error
         raise DocumentError(f"the document cannot be opened ({reason})", where=str(path)) from error
     if len(data) > _MOST_BYTES:
@@ -77,7 +80,7 @@ def decode(data: bytes, where: str = "") -> Document:
     """
     try:
         head = msgspec.json.decode(data, type=_Head)
-    except msgspec.DecodeError as error:
+    except (msgspec.DecodeError, UnicodeError) as error:
         raise DocumentError(
             f"this is no profile or comparison document ({error})", where=where
         ) from error
@@ -89,7 +92,7 @@ def decode(data: bytes, where: str = "") -> Document:
         )
     try:
         document: Document = msgspec.json.decode(data, type=Document)
-    except msgspec.DecodeError as error:
+    except (msgspec.DecodeError, UnicodeError) as error:
         raise DocumentError(f"the document is damaged ({error})", where=where) from error
     return document
 

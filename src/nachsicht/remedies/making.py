@@ -65,12 +65,11 @@ def remedies_of(document: ComparisonDocument) -> tuple[Remedy, ...]:
 
 def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
     """The remedy of one finding; None where there is none that could be written down."""
-    known = {name for version in document.versions for name in version.names}
-    if finding.columns and finding.columns[0] not in known:
+    if finding.code not in TEMPLATES:
+        return None
+    if finding.columns and not any(v.column(finding.columns[0]) for v in document.versions):
         return None  # a document may come from anywhere
     template = _template_of(finding, document)
-    if template is None:
-        return None
     literals = _literals(finding, document)
     if any(literals.get(name) is None for name in _open(template.pandas + template.polars)):
         return None
@@ -99,12 +98,12 @@ def _open(text: str) -> set[str]:
     return set(re.findall(r"\{(\w+)\}", text))
 
 
-def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
+def _template_of(finding: Finding, document: ComparisonDocument) -> Template:
     if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.MOMENT:
         return TEMPLATES["dates_as_text"]
     if finding.code == "rescaled" and not finding.evidence.get("offset"):
         return TEMPLATES["multiplied"]
-    return TEMPLATES.get(finding.code)
+    return TEMPLATES[finding.code]
 
 
 def _sure(finding: Finding) -> bool:

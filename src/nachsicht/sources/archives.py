@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import errno
-import lzma
 import shutil
 import tarfile
 import tempfile
 import zipfile
-import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import partial
@@ -21,22 +19,13 @@ import pyarrow as pa
 from nachsicht.contracts import Opened
 from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
 from nachsicht.settings import Reading
-from nachsicht.sources.compressed import compression_of, open_bytes
+from nachsicht.sources.compressed import BROKEN, compression_of, open_bytes
 from nachsicht.sources.copied import open_folder
 from nachsicht.sources.files import plain_name
 from nachsicht.sources.folders import MOST_FILES, too_many_files
 
 #: What is raised where the content of an archive is damaged, cut off or encrypted.
-_BROKEN = (
-    zipfile.BadZipFile,
-    tarfile.TarError,
-    zlib.error,
-    lzma.LZMAError,
-    pa.ArrowException,
-    OSError,
-    EOFError,
-    RuntimeError,
-)
+_BROKEN = (*BROKEN, zipfile.BadZipFile, tarfile.TarError, pa.ArrowException, RuntimeError)
 
 
 #: Bytes that unpacking leaves on the disk, and that are copied at once.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import lzma
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +20,8 @@ _ARCHIVES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tar.xz", ".tar.zst
 #: Files of at most so many bytes are unpacked once to know their size; of larger ones so much.
 _COUNTED, _TRIAL = 64 << 20, 16 << 20
 _AT_ONCE = 1 << 20
+#: What is raised where compressed content is damaged or cut off.
+BROKEN = (OSError, EOFError, zlib.error, lzma.LZMAError)
 
 
 def is_archive(path: Path) -> bool:
@@ -33,8 +37,6 @@ def compression_of(head: bytes) -> str | None:
 def open_bytes(path: Path, compression: str | None) -> Any:
     """A binary stream of the content, decompressed."""
     if compression == "xz":
-        import lzma
-
         return lzma.open(path)
     import pyarrow as pa
 
@@ -72,6 +74,6 @@ def _counted(stream: Any, raw: Any = None, most: int | None = None) -> tuple[int
             out += len(chunk)
             if most is not None and raw.tell() >= most:
                 break
-    except (OSError, EOFError, ValueError):
+    except (*BROKEN, ValueError):
         pass
     return out, raw.tell() if raw is not None else 0

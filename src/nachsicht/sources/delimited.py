@@ -13,7 +13,7 @@ import pyarrow as pa
 from nachsicht.contracts import Opened, Restart, SourceFacts, UnreadLine
 from nachsicht.errors import SourceUnreadable
 from nachsicht.settings import Reading
-from nachsicht.sources.compressed import open_bytes, unpacked_bytes
+from nachsicht.sources.compressed import BROKEN, open_bytes, unpacked_bytes
 from nachsicht.sources.dialects import (
     Dialect,
     check_reading,
@@ -165,7 +165,7 @@ class _Reader(msgspec.Struct):
                     if not threads:
                         raise self._unreadable(error) from error
                     threads = False  # one thread alone knows the line of an error
-            except (OSError, EOFError, UnicodeError) as error:
+            except (*BROKEN, UnicodeError) as error:
                 raise self._unreadable(error) from error
             else:
                 self._told(unread, table.num_rows, stream)
@@ -192,7 +192,7 @@ class _Reader(msgspec.Struct):
             if self._learnt(str(error)):
                 raise Restart from error
             raise self._unreadable(error) from error
-        except (OSError, EOFError, UnicodeError) as error:
+        except (*BROKEN, UnicodeError) as error:
             raise self._unreadable(error) from error
         self._told(unread, rows, stream)
 
@@ -334,7 +334,7 @@ def _sample(path: Path, compression: str | None) -> bytes:
         with open_bytes(path, compression) as file:
             sample: bytes = file.read(SAMPLE)
             return sample
-    except (OSError, EOFError) as error:
+    except BROKEN as error:
         raise SourceUnreadable(
             f"the file cannot be decompressed ({error})", where=str(path)
         ) from error

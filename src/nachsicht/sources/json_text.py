@@ -15,7 +15,7 @@ import pyarrow as pa
 
 from nachsicht.contracts import Opened, Restart, SourceFacts
 from nachsicht.errors import MOST_DEPTH, SourceUnreadable, too_deep
-from nachsicht.sources.compressed import open_bytes, unpacked_bytes
+from nachsicht.sources.compressed import BROKEN, open_bytes, unpacked_bytes
 
 _TEXTS = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
 _STEPS = np.zeros(256, np.int8)
@@ -59,15 +59,20 @@ def _read(path: Path, compression: str | None) -> bytes:
 def _unpacking(path: Path) -> Iterator[None]:
     try:
         yield
-    except (OSError, EOFError) as error:
+    except BROKEN as error:
         raise SourceUnreadable(
             f"the file cannot be decompressed ({error})", where=str(path)
         ) from error
 
 
 def _checked(path: Path, data: bytes) -> bytes:
+    """Text that is nested no deeper than can be read; a damaged byte damages one letter."""
     if _depth(data) > MOST_DEPTH + 2:
         raise too_deep(str(path))
+    try:
+        data.decode()
+    except UnicodeDecodeError:
+        return data.decode(errors="replace").encode()
     return data
 
 
@@ -164,7 +169,7 @@ def _decode_lines(path: Path, data: bytes, first: int, cause: Exception) -> list
         if line.strip():
             try:
                 records.append(msgspec.json.decode(line))
-            except msgspec.DecodeError as error:
+            except (msgspec.DecodeError, UnicodeError) as error:
                 raise SourceUnreadable(
                     f"this line is no JSON ({error})",
                     where=f"{path}, line {number}",
@@ -176,7 +181,7 @@ def _decode_lines(path: Path, data: bytes, first: int, cause: Exception) -> list
 def _from_list(path: Path, data: bytes) -> Any:
     try:
         records = msgspec.json.decode(data)
-    except msgspec.DecodeError as error:
+    except (msgspec.DecodeError, UnicodeError) as error:
         raise SourceUnreadable(f"the file is no JSON ({error})", where=str(path)) from error
     return _table_of(path, records)
 

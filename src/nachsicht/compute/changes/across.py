@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from nachsicht.compute.changes.accepting import Accepted, accept
@@ -18,7 +18,7 @@ from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
 from nachsicht.model.documents import FORMAT_VERSION
-from nachsicht.model.findings import Finding, by_urgency
+from nachsicht.model.findings import Finding, Weight, by_urgency
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 
@@ -115,8 +115,9 @@ def _document(
 ) -> ComparisonDocument:
     marked, stale = accept(findings, accepted)
     ordered = by_urgency(marked)
+    weights = _weights_of_columns(ordered)
     columns = tuple(
-        _across(thread, way, ordered, settings) for thread, way in zip(threads, ways, strict=True)
+        _across(thread, way, weights, settings) for thread, way in zip(threads, ways, strict=True)
     )
     labels = [version.profile.label for version in versions]
     components, planes = components_across(versions, columns)
@@ -198,19 +199,28 @@ def _beside_each_other(
 
 def without_steps(columns: Sequence[ColumnSummary], settings: Settings) -> ColumnAcross:
     """A column that all versions have, without how it moved and without its findings."""
-    return _across(_Thread(tuple(columns), ()), None, (), settings)
+    return _across(_Thread(tuple(columns), ()), None, {}, settings)
+
+
+def _weights_of_columns(findings: Sequence[Finding]) -> dict[str, Weight]:
+    """By the name of a column the gravest weight of its findings that are not accepted."""
+    found: dict[str, Weight] = {}
+    for finding in findings:
+        for name in finding.columns if finding.accepted is None else ():
+            found[name] = min(found.get(name, finding.weight), finding.weight, key=_rank)
+    return found
+
+
+def _rank(weight: Weight) -> int:
+    return weight.rank
 
 
 def _across(
-    thread: _Thread, way: WholeWay | None, findings: tuple[Finding, ...], settings: Settings
+    thread: _Thread, way: WholeWay | None, weights: Mapping[str, Weight], settings: Settings
 ) -> ColumnAcross:
     newest = next(column for column in reversed(thread.columns) if column is not None)
     names = {column.name for column in thread.columns if column is not None}
-    weights = [
-        finding.weight
-        for finding in findings
-        if names.intersection(finding.columns) and finding.accepted is None
-    ]
+    own = [weights[name] for name in names if name in weights]
     return ColumnAcross(
         name=newest.name,
         kind=newest.kind,
@@ -220,5 +230,5 @@ def _across(
         log_spread=shared_log_spread(thread.columns, settings),
         steps=thread.steps,
         way=way,
-        weight=min(weights, key=lambda weight: weight.rank, default=None),
+        weight=min(own, key=_rank, default=None),
     )

@@ -14,7 +14,8 @@ from nachsicht.model.column import QuantitySummary
 _SMALLEST_BEYOND = 0.004
 #: Nearly all values on a step: they were rounded to it. Not nearly all: heaped.
 _ROUNDED = 0.985
-_SMALLEST_HEAP = 0.05
+#: From such a share on, the step is that in which the values were written already.
+_SMALLEST_HEAP, _USUAL = 0.05, 0.9
 
 
 class Cap(msgspec.Struct, frozen=True):
@@ -94,9 +95,10 @@ def heap_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Heap | No
         old_share, share = old / a.finite, entry.count / b.finite
         chance = shares_chance(old, a.finite, entry.count, b.finite)
         unlikely = change.between.unlikely(chance, len(b.multiples))
-        if share - old_share < _SMALLEST_HEAP or not unlikely:
+        usual = old_share >= _USUAL  # values are written so anyway
+        if usual or share - old_share < _SMALLEST_HEAP or not unlikely:
             continue
-        heap = Heap(entry.value, old_share, share, share >= _ROUNDED and old_share < 0.9)
+        heap = Heap(entry.value, old_share, share, share >= _ROUNDED)
         # The coarsest step that all values are rounded to; else the one that rose most.
         if best is None or heap.rounded or (not best.rounded and _gain(heap) > _gain(best)):
             best = heap
