@@ -101,7 +101,10 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
                 GapPair(names[a], names[b], both, shared)
                 for a, b, both, shared in pairs[:MOST_PAIRS]
             ),
-            groups=tuple(GapGroup(tuple(names[i] for i in group)) for group in _groups(pairs)),
+            groups=tuple(
+                GapGroup(tuple(names[i] for i in group), _shared_rows(group, pairs))
+                for group in _groups(pairs)
+            ),
             places=tuple(
                 GapPlaces(names[i], self.block_rows, tuple(self.blocks[i].tolist()))
                 for i in sorted(self.blocks)
@@ -198,6 +201,11 @@ def _groups(pairs: Sequence[tuple[int, int, int, float]]) -> list[list[int]]:
         groups = [group for group in groups if group not in joined]
         groups.append({a, b}.union(*joined))
     return sorted(sorted(group) for group in groups)
+
+
+def _shared_rows(group: Sequence[int], pairs: Sequence[tuple[int, int, int, float]]) -> int:
+    """In how many rows two columns of a group are missing, of the pair that shares most."""
+    return max(rows for a, b, rows, _ in pairs if a in group and b in group)
 
 
 def _added(one: NDArray[np.int64] | None, other: NDArray[np.int64] | None) -> NDArray[np.int64]:

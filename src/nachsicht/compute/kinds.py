@@ -32,8 +32,9 @@ _NAMES_CODES = re.compile(
 )
 #: Numbers that say which group a row belongs to.
 _NAMES_GROUPS = re.compile(
-    r"(^|[_\s.-])(group|grp|subject|subj|cluster|treatment|trt|district|region|occupation)"
-    r"($|[_\s.-])",
+    r"(^|[_\s.-])(group|grp|subject|subj|cluster|treatment|trt|district|region|occupation|"
+    r"sex|gender|race|religion|site|lot|plot|block|batch|plate|station|ward|stratum|strata|arm|cohort|"
+    r"clinic|hospital|cent(er|re))($|[_\s.-])",
     re.IGNORECASE,
 )
 #: What counts up without naming a row: years, and steps of time.
@@ -41,7 +42,7 @@ _COUNTS_TIME = re.compile(
     r"(^|[_\s.-])(year|yr|jahr|time|t|day|week|month|quarter|period|hour|age|step)s?($|[_\s.-])",
     re.IGNORECASE,
 )
-#: Of fewer rows, that they are numbered from the first to the last says nothing.
+#: Of fewer rows, that they are numbered or all named differently says nothing.
 _FEWEST_NUMBERED = 8
 #: Below so many rows, that all values differ says nothing.
 FEW_ROWS = 20
@@ -186,15 +187,29 @@ def kind_of_texts(name: str, traits: TextTraits) -> Judgement:
         return Kind.FLAG, KindReason.PAIR_OF_WORDS
     if traits.mean_words >= 4 and distinct > FEW_ROWS:
         return Kind.TEXT, KindReason.WRITTEN_WORDS
-    if rows >= FEW_ROWS and traits.mean_words < 1.5 and traits.longest <= _LONGEST_CODE:
-        # Beyond memory the number of different values is an estimate.
-        if distinct >= ALL_DIFFERENT * rows or (names_things(name) and distinct > FEW_LEVELS):
-            return Kind.IDENTIFIER, KindReason.ALL_DIFFERENT_CODES
-        if distinct > max(FEW_LEVELS, rows // 50) and _one_shape(traits):
-            return Kind.IDENTIFIER, KindReason.CODES_OF_ONE_SHAPE
+    reason = _naming_rows_in_texts(name, traits)
+    if reason:
+        return Kind.IDENTIFIER, reason
     if distinct <= FEW_LEVELS or distinct * 2 <= rows:
         return Kind.CATEGORY, KindReason.FEW_LEVELS
     return Kind.TEXT, KindReason.WRITTEN_WORDS
+
+
+def _naming_rows_in_texts(name: str, traits: TextTraits) -> KindReason | None:
+    """Why short texts name the rows; None where they do not."""
+    distinct, rows = traits.distinct, traits.rows
+    if traits.longest > _LONGEST_CODE:
+        return None
+    if rows < FEW_ROWS:
+        named = _FEWEST_NUMBERED <= rows == distinct
+        return KindReason.ALL_DIFFERENT_CODES if named else None
+    if traits.mean_words >= 1.5:
+        return None
+    # Beyond memory the number of different values is an estimate.
+    if distinct >= ALL_DIFFERENT * rows or (names_things(name) and distinct > FEW_LEVELS):
+        return KindReason.ALL_DIFFERENT_CODES
+    shaped = distinct > max(FEW_LEVELS, rows // 50) and _one_shape(traits)
+    return KindReason.CODES_OF_ONE_SHAPE if shaped else None
 
 
 def _one_shape(traits: TextTraits) -> bool:

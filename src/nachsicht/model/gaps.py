@@ -22,9 +22,10 @@ class GapPair(msgspec.Struct, frozen=True, array_like=True):
 
 
 class GapGroup(msgspec.Struct, frozen=True, array_like=True):
-    """Columns that go missing together in nearly all rows."""
+    """Columns that go missing together in nearly all rows, and in how many at most two of them."""
 
     columns: tuple[str, ...]
+    rows: int = 0
 
 
 class GapPlaces(msgspec.Struct, frozen=True, array_like=True):

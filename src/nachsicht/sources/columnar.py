@@ -20,6 +20,8 @@ from nachsicht.sources.frames import BATCH_ROWS
 _MOST_BYTES = 4
 #: Rows of a row group that tell how much memory a row takes; the place of a level takes so much.
 _TRIAL_ROWS, _CODE_BYTES = 4_096, 4
+#: A file of one batch is read whatever memory is given, while it is no larger.
+_MOST_AT_ONCE = 16 << 20
 #: How files of the Arrow format begin, unlike streams.
 _ARROW_MARK = b"ARROW1"
 
@@ -148,7 +150,7 @@ def open_arrow(path: Path, facts: SourceFacts) -> Opened:
         with _told_as_damaged(path):
             return pa.Table.from_batches([batch for batch, _ in _arrow_batches(path)], schema)
 
-    return Opened(facts, expected, table, batches, whole=whole)
+    return Opened(facts, expected, table, batches, whole=whole and expected > _MOST_AT_ONCE)
 
 
 def _extent_of_arrow(path: Path) -> tuple[pa.Schema, int, bool]:

@@ -162,8 +162,7 @@ def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | Non
 def _gaps_together(view: View, computed: Computed) -> Iterator[Finding | None]:
     """Columns that lack a value in the same rows: one finding a group."""
     for group in computed.gaps.groups:
-        names = group.columns
-        rows = max(pair.rows for pair in computed.gaps.pairs if pair.one in names)
+        names, rows = group.columns, group.rows
         yield view.finding(
             "gaps_together",
             names,
