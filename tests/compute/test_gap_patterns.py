@@ -132,3 +132,12 @@ def test_levels_by_calendar_unit_are_those_of_pandas(unit, stored, far):
     letter, away = "M" if unit == "month" else "Y", timedelta(hours=9 * ("tz=" in str(stored)))
     wanted = [str(pd.Period(m + away, letter)) if m else MISSING_LEVEL for m in moments]
     assert [names[code] for code in codes] == wanted
+
+
+def test_columns_that_go_missing_together_are_told_however_many_others_do():
+    frame = pd.DataFrame(np.arange(200 * 14.0).reshape(200, 14), columns=list("abcdefghijklmn"))
+    frame.loc[:19, list("abcdefghijkl")] = np.nan  # 66 pairs, more than are kept
+    frame.loc[50:59, ["m", "n"]], frame.loc[60, "n"] = np.nan, np.nan
+    told = nachsicht.profile(frame).findings
+    together = {f.columns: f.evidence["rows"] for f in told if f.code == "gaps_together"}
+    assert together == {tuple("abcdefghijkl"): 20, ("m", "n"): 10}
