@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from collections.abc import Sequence
 from importlib import import_module
-from typing import Any
 
 import msgspec
 
@@ -15,10 +11,11 @@ from nachsicht._check_columns import check_columns
 from nachsicht._hidden import check_hidden
 from nachsicht._meanwhile import meanwhile
 from nachsicht._versions import VersionOnDemand
-from nachsicht.compute.changes.accepting import Accepted
 from nachsicht.compute.changes.across import compare_versions, without_steps
 from nachsicht.compute.changes.change import Version
+from nachsicht.engines.threads import threads
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.findings import Accepted
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
 from nachsicht.settings import Settings
@@ -60,8 +57,8 @@ class OnDemand:
             meanwhile(lambda: import_module("scipy.special"))
         versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])
-        with threads(settings) as spread:
-            made = compare_versions(versions, self.title, settings, self._accepted, spread)
+        with threads(settings.threads) as pool:
+            made = compare_versions(versions, self.title, settings, self._accepted, pool.map)
         return themed(made, self._theme)
 
 
@@ -81,10 +78,3 @@ def _with_key(settings: Settings, profiles: Sequence[ProfileDocument]) -> Settin
 def themed(document: ComparisonDocument, theme: Theme | None) -> ComparisonDocument:
     """The document in the house's colours, if it has some."""
     return msgspec.structs.replace(document, theme=theme) if theme else document
-
-
-@contextmanager
-def threads(settings: Settings) -> Iterator[Callable[..., Iterable[Any]]]:
-    """What applies a function to many things, on as many threads as the settings say."""
-    with ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool:
-        yield pool.map

@@ -17,13 +17,13 @@ import msgspec
 from nachsicht._meanwhile import meanwhile
 from nachsicht._opening import Held, held
 from nachsicht.accepted import read_accepted
-from nachsicht.contracts import ProgressListener
 from nachsicht.errors import DocumentError
 from nachsicht.labels import labels_for, title_for
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.documents import could_be_document, read_document
 from nachsicht.model.plan import Plan
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.progress import ProgressListener
 from nachsicht.settings import Settings, as_described
 from nachsicht.sources import source_of
 from nachsicht.themes import theme_of

@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from nachsicht._check_columns import check_columns
-from nachsicht._on_demand import themed, threads
+from nachsicht._on_demand import themed
 from nachsicht._versions import version_of
 from nachsicht.accepted import read_accepted
 from nachsicht.compute.arrays import taken
@@ -16,9 +16,11 @@ from nachsicht.compute.changes.across import compare_versions, compare_with_rest
 from nachsicht.compute.changes.change import Version
 from nachsicht.compute.clean import fitting, prepared
 from nachsicht.compute.groups import Group, groups_in, slices_at, slices_in
-from nachsicht.contracts import Opened, ProgressListener
+from nachsicht.contracts import Opened
+from nachsicht.engines.threads import threads
 from nachsicht.errors import SettingsError
 from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.progress import ProgressListener
 from nachsicht.settings import Settings, as_described
 from nachsicht.sources import source_of
 from nachsicht.themes import theme_of
@@ -72,15 +74,15 @@ def run_groups(
     accepted = read_accepted(settings.accepted)
     versions = [version(taken(table, group.rows), group.label) for group in groups]
     check_columns([version.profile for version in versions], settings)
-    with threads(settings) as spread:
+    with threads(settings.threads) as pool:
         if slices:
-            found = compare_versions(versions, title, settings, accepted, spread, sliced_by=by)
+            found = compare_versions(versions, title, settings, accepted, pool.map, sliced_by=by)
             return themed(found, theme)
         if len(names) == 2 or _are_all(groups):
-            found = compare_versions(versions, title, settings, accepted, spread, by)
+            found = compare_versions(versions, title, settings, accepted, pool.map, by)
             return themed(found, theme)
         rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
-        found = compare_with_rest(versions, rests, by, title, settings, accepted, spread)
+        found = compare_with_rest(versions, rests, by, title, settings, accepted, pool.map)
         return themed(found, theme)
 
 

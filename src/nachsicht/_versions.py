@@ -19,13 +19,14 @@ from nachsicht.compute.computed import Computed
 from nachsicht.compute.findings.shown import Shower, with_rows
 from nachsicht.compute.masking import mask_id
 from nachsicht.compute.tables import put_together
-from nachsicht.contracts import Opened, ProgressListener, ignore_progress
+from nachsicht.contracts import Opened
 from nachsicht.engines.in_memory import InMemory
 from nachsicht.engines.running import run_engine
 from nachsicht.engines.threads import threads
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.description import Description
 from nachsicht.model.profile import Origin
+from nachsicht.progress import ProgressListener, ignore_progress
 from nachsicht.settings import Settings, as_described, settings_text
 from nachsicht.sources.frames import detached
 from nachsicht.version import VERSION
@@ -133,7 +134,7 @@ def _put_together(
     profile = put_together(label, title, computed, origin, settings, description)
     if at_hand is not None:
         shower = Shower(label, at_hand.table, profile.columns)
-        with threads(settings) as pool:
+        with threads(settings.threads) as pool:
             findings = with_rows(profile.findings, shower, pool.map)
         profile = msgspec.structs.replace(profile, findings=findings)
     return Version(profile, at_hand)

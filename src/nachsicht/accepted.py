@@ -6,8 +6,8 @@ from pathlib import Path
 
 import msgspec
 
-from nachsicht.compute.changes.accepting import Accepted
 from nachsicht.errors import SettingsError
+from nachsicht.model.findings import Accepted
 from nachsicht.writing import write_whole
 
 #: Read where it is there and no other is named.

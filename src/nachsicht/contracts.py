@@ -11,22 +11,6 @@ if TYPE_CHECKING:
     from nachsicht.model.description import Description
 
 
-class Progress(msgspec.Struct, frozen=True):
-    """How far a piece of work has come: ``done`` of ``total`` units of ``what``."""
-
-    what: str
-    done: int
-    total: int
-
-
-#: Called from time to time during long work, never from two threads at once.
-ProgressListener = Callable[[Progress], None]
-
-
-def ignore_progress(_: Progress) -> None:
-    """A listener for those who do not want to know."""
-
-
 class Restart(Exception):
     """A source has learnt how to read itself: its batches must be read from the beginning."""
 

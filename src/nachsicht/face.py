@@ -7,12 +7,12 @@ from os import PathLike
 from pathlib import Path
 from typing import Any
 
-from nachsicht.contracts import ProgressListener
 from nachsicht.errors import SettingsError
 from nachsicht.model.documents import read_document
 from nachsicht.model.findings import Weight
 from nachsicht.model.plan import Plan
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.progress import ProgressListener
 from nachsicht.results import Comparison, Profile
 from nachsicht.settings import Settings
 from nachsicht.settings_files import settings_from

@@ -4,16 +4,32 @@ from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Callable
 from types import TracebackType
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import Any, Protocol
+
+import msgspec
 
 from nachsicht.words import phrase
 
-if TYPE_CHECKING:
-    from nachsicht.contracts import Progress
-
 #: Work that is done sooner shows no bar.
 PATIENCE_SECONDS = 1.0
+
+
+class Progress(msgspec.Struct, frozen=True):
+    """How far a piece of work has come: ``done`` of ``total`` units of ``what``."""
+
+    what: str
+    done: int
+    total: int
+
+
+#: Called from time to time during long work, never from two threads at once.
+ProgressListener = Callable[[Progress], None]
+
+
+def ignore_progress(_: Progress) -> None:
+    """A listener for those who do not want to know."""
 
 
 class _Drawn(Protocol):

@@ -143,7 +143,7 @@ def accept(comparison: Path, code: str, column: str, because: str, out: Path | N
     """
     import nachsicht
     from nachsicht.accepted import DEFAULT, add_accepted
-    from nachsicht.compute.changes.accepting import Accepted
+    from nachsicht.model.findings import Accepted
     from nachsicht.words import phrase
 
     finding = _finding_in(nachsicht.read(comparison).findings, code, column, comparison)

@@ -10,6 +10,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in
+from nachsicht.compute.arrow_types import is_text
 from nachsicht.compute.as_numbers import SECONDS
 from nachsicht.compute.cells import cell_text
 from nachsicht.compute.condensed import (
@@ -206,14 +207,6 @@ def _observe(array: Any) -> Body:
     if types.is_integer(array.type) or types.is_floating(array.type):
         return observe_numbers(array)
     return observe_nested(array)
-
-
-def is_text(stored: Any) -> bool:
-    """Whether an Arrow type holds texts."""
-    types = pa.types
-    return bool(
-        types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored)
-    )
 
 
 def _ends(array: Any) -> tuple[str | None, str | None]:

@@ -16,9 +16,9 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_texts, missing_in, taken, values_of
+from nachsicht.compute.arrow_types import is_text, is_usable_pattern
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import short_texts
-from nachsicht.compute.columns import is_text
 from nachsicht.model.description import Bound, ColumnDescription, Description, Rule, StatedType
 
 #: Different values that are kept to show how a rule is broken.
@@ -115,7 +115,7 @@ def _broken(array: Any, stated: ColumnDescription) -> Iterator[tuple[Rule, _Brok
     if texts is not None:
         if stated.shortest is not None or stated.longest is not None:
             yield Rule.LENGTH, _otherwise_long(texts, stated) & fitting
-        if stated.pattern is not None and not unusable(stated.pattern):
+        if stated.pattern is not None and is_usable_pattern(stated.pattern):
             yield Rule.PATTERN, ~_true(_fits(texts, f"^(?:{stated.pattern})$")) & fitting
     if stated.levels:
         yield Rule.LEVELS, ~_among(array, stated.levels) & fitting
@@ -231,12 +231,3 @@ def _number(text: str) -> float | None:
         return float(text)
     except ValueError:
         return None
-
-
-def unusable(pattern: str) -> bool:
-    """Whether a pattern cannot be held against texts."""
-    try:
-        _fits(arrow_texts([""]), f"^(?:{pattern})$")
-    except pa.ArrowInvalid:
-        return True
-    return False

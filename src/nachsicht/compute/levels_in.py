@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import missing_in, values_of
+from nachsicht.compute.arrow_types import is_text_or_levels
 from nachsicht.compute.compiled.orders import reached
 from nachsicht.compute.moments_in_time import (
     coarsen_counts,
@@ -21,7 +22,6 @@ from nachsicht.compute.moments_in_time import (
     unit_starts,
 )
 from nachsicht.compute.texts import number_text
-from nachsicht.compute.writing_of_texts import is_text_type
 from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary
 
 #: Columns with more levels than this are not used to divide the rows.
@@ -80,7 +80,7 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
         column = pc.dictionary_encode(column)
     codes, words = values_of(column.indices), column.dictionary
     names = words.to_pylist()
-    if not is_text_type(words.type) or words.null_count:
+    if not is_text_or_levels(words.type) or words.null_count:
         names = [_name(level) for level in names]
     if column.null_count or words.null_count or pa.types.is_floating(words.type):
         codes = np.where(missing_in(column), len(names), codes)

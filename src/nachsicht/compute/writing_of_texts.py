@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 
 import numpy as np
-import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
@@ -92,13 +91,3 @@ def repaired(text: str) -> str | None:
             continue
         return whole if whole != text else None
     return None
-
-
-def is_text_type(stored: pa.DataType) -> bool:
-    """Whether an Arrow type holds texts, plain or in a dictionary."""
-    types = pa.types
-    if types.is_dictionary(stored):
-        stored = stored.value_type
-    return bool(
-        types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored)
-    )

@@ -39,7 +39,6 @@ from nachsicht.compute.repeats import (
 from nachsicht.compute.spreading import Spread
 from nachsicht.compute.stored import stored_type
 from nachsicht.compute.table_part import observe_with_rows
-from nachsicht.contracts import Progress, ProgressListener
 from nachsicht.engines.threads import beside, threads
 from nachsicht.model.column import CategorySummary, ColumnSummary
 from nachsicht.model.description import Description
@@ -47,6 +46,7 @@ from nachsicht.model.gaps import GapPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pairs import Components, OverTime, PairView
 from nachsicht.model.profile import Relations, Repeats
+from nachsicht.progress import Progress, ProgressListener
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -147,13 +147,13 @@ class InMemory:
     def further_repeats(self) -> tuple[Repeats, ...]:
         """Repeats in all columns but identifiers, and in those that the settings name."""
         looks = further_looks(self.columns, self._settings.repeats_in)
-        with threads(self._settings) as pool:
+        with threads(self._settings.threads) as pool:
             return tuple(pool.map(self._repeats_in, looks))
 
     @cached_property
     def found(self) -> Found:
         """Relations of all pairs, and the columns in drawn rows."""
-        with threads(self._settings) as pool:
+        with threads(self._settings.threads) as pool:
             return self._relations(pool)
 
     @property
@@ -164,7 +164,7 @@ class InMemory:
     @cached_property
     def pairs(self) -> tuple[PairView, ...]:
         """The pairs that are drawn."""
-        with threads(self._settings) as pool:
+        with threads(self._settings.threads) as pool:
             return self._pairs(pool.map)
 
     @cached_property
@@ -190,7 +190,7 @@ class InMemory:
         hashes = self._rows.chunks[0]
         looks = further_looks(self.columns, self._settings.repeats_in)
         split_by = columns_to_split_by(self.columns)
-        with threads(self._settings) as pool, beside(self._settings, pool) as aside:
+        with threads(self._settings.threads) as pool, beside(self._settings.threads, pool) as aside:
             # What needs no relations fills the pauses in which these wait for each other.
             further = [aside.submit(self._repeats_in, look) for look in looks]
             repeats = aside.submit(lambda: self.repeats)
@@ -247,7 +247,7 @@ class InMemory:
         # The largest columns first, so that no thread is left with one in the end.
         sizes = [column.nbytes for column in self.table.columns]
         order = sorted(range(len(sizes)), key=lambda i: -sizes[i])
-        with threads(self._settings) as pool:
+        with threads(self._settings.threads) as pool:
             futures = {i: pool.submit(read, i) for i in order}
             _await(futures.values(), self._listener)
         results = [futures[i].result() for i in range(len(sizes))]
@@ -270,7 +270,7 @@ class InMemory:
             def add(position: int) -> None:
                 hashes.add(encode(self.table.column(position)), position)
 
-            with threads(self._settings) as pool:
+            with threads(self._settings.threads) as pool:
                 list(pool.map(add, range(self.table.num_columns)))
             return hashes.part()
         return self._hashes.part()

@@ -23,10 +23,11 @@ from nachsicht.compute.table_part import (
     observe_table,
     plan_table,
 )
-from nachsicht.contracts import Opened, Progress, ProgressListener, Restart
+from nachsicht.contracts import Opened, Restart
 from nachsicht.engines.in_memory import InMemory
 from nachsicht.engines.memory import check_fits, memory_of
 from nachsicht.engines.threads import threads
+from nachsicht.progress import Progress, ProgressListener
 from nachsicht.settings import Settings
 
 T = TypeVar("T")
@@ -46,7 +47,7 @@ def run_local(
     -------
     (what a profile is made of, the data where it fits into memory)
     """
-    with threads(settings) as pool:
+    with threads(settings.threads) as pool:
         if check_fits(opened, settings):
             table = prepared(opened.table(), settings)
         else:

@@ -24,8 +24,9 @@ from nachsicht.compute.table_part import (
     observe_table,
     plan_table,
 )
-from nachsicht.contracts import Opened, Piece, Progress, ProgressListener
+from nachsicht.contracts import Opened, Piece
 from nachsicht.engines.threads import threads
+from nachsicht.progress import Progress, ProgressListener
 from nachsicht.settings import Settings
 
 
@@ -53,7 +54,7 @@ def run_dask(
         parts = _merged(parts, shared)
     (part,) = parts
     part = compute(part)[0] if isinstance(part, Delayed) else part.result()
-    with threads(settings) as pool:
+    with threads(settings.threads) as pool:
         return finish_table(part, plan, now, pool.map)
 
 

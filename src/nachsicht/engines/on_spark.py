@@ -27,9 +27,10 @@ from nachsicht.compute.table_part import (
     observe_table,
     plan_table,
 )
-from nachsicht.contracts import Opened, Progress, ProgressListener
+from nachsicht.contracts import Opened
 from nachsicht.engines.threads import threads
 from nachsicht.errors import SettingsError, SourceUnreadable
+from nachsicht.progress import Progress, ProgressListener
 from nachsicht.settings import Settings
 
 #: Rows that are observed at once; Spark's own batches are small.
@@ -103,7 +104,7 @@ def _run(
         part = merged_in_order([pickle.loads(bytes(told)) for _, told in collected], plan)  # noqa: S301
     else:
         part = observe_table(plan.schema.empty_table(), plan, 0)
-    with threads(settings) as pool:
+    with threads(settings.threads) as pool:
         found = finish_table(part, plan, now, pool.map)
     listener(Progress("parts", 2, 2))
     return found

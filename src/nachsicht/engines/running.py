@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from nachsicht.compute.at_hand import AtHand
 from nachsicht.compute.computed import Computed
-from nachsicht.contracts import Opened, ProgressListener
+from nachsicht.contracts import Opened
 from nachsicht.errors import SettingsError
+from nachsicht.progress import ProgressListener
 from nachsicht.settings import Settings
 
 

@@ -10,8 +10,6 @@ from functools import cache
 
 from threadpoolctl import ThreadpoolController
 
-from nachsicht.settings import Settings
-
 
 @cache
 def libraries() -> ThreadpoolController:
@@ -20,23 +18,23 @@ def libraries() -> ThreadpoolController:
 
 
 @contextmanager
-def threads(settings: Settings) -> Iterator[ThreadPoolExecutor]:
-    """As many threads as the settings say.
+def threads(most: int) -> Iterator[ThreadPoolExecutor]:
+    """So many threads at most; as many as there are cores, where ``most`` is 0.
 
     Columns and blocks of rows go to a thread each; products of matrices would put all cores
     on each of them.
     """
     with (
         libraries().limit(limits=1, user_api="blas"),
-        ThreadPoolExecutor(settings.threads or os.cpu_count() or 1) as pool,
+        ThreadPoolExecutor(most or os.cpu_count() or 1) as pool,
     ):
         yield pool
 
 
 @contextmanager
-def beside(settings: Settings, pool: ThreadPoolExecutor) -> Iterator[ThreadPoolExecutor]:
+def beside(most: int, pool: ThreadPoolExecutor) -> Iterator[ThreadPoolExecutor]:
     """One thread more, for what others need not wait for; the pool itself, if it has but one."""
-    if settings.threads == 1:
+    if most == 1:
         yield pool
         return
     with ThreadPoolExecutor(1) as one:

@@ -79,3 +79,15 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:
     """Order findings by weight, then by size, then by name, so the order is always the same."""
     return tuple(sorted(findings, key=lambda f: (f.weight.rank, -f.size, f.columns, f.code)))
+
+
+class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A finding that is known: its code, its column (empty for the rows), and why.
+
+    ``weight`` is the gravest that it was accepted with; once it is graver it counts again.
+    """
+
+    code: str
+    column: str = ""
+    because: str
+    weight: Weight = Weight.ACT

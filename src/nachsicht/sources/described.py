@@ -57,7 +57,7 @@ def _unusable_patterns(description: Description | None) -> list[str]:
     if not stated:
         return []
     # Few descriptions have patterns, and what holds them is slow to import.
-    from nachsicht.compute.held_against import unusable
+    from nachsicht.compute.arrow_types import is_usable_pattern
 
-    broken = (name for name, pattern in stated.items() if unusable(pattern))
+    broken = (name for name, pattern in stated.items() if not is_usable_pattern(pattern))
     return [phrase("page.unusable_pattern", column=name) for name in broken]

@@ -7,19 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from nachsicht.model.comparison import Stale
-from nachsicht.model.findings import Finding, Weight
-
-
-class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A finding that is known: its code, its column (empty for the rows), and why.
-
-    ``weight`` is the gravest that it was accepted with; once it is graver it counts again.
-    """
-
-    code: str
-    column: str = ""
-    because: str
-    weight: Weight = Weight.ACT
+from nachsicht.model.findings import Accepted, Finding
 
 
 def accept(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from nachsicht.compute.changes.accepting import Accepted, accept
+from nachsicht.compute.changes.accepting import accept
 from nachsicht.compute.changes.change import Between, Version
 from nachsicht.compute.changes.course import way_of
 from nachsicht.compute.changes.matching import Pair
@@ -18,7 +18,7 @@ from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
 from nachsicht.model.documents import FORMAT_VERSION
-from nachsicht.model.findings import Finding, Weight, by_urgency
+from nachsicht.model.findings import Accepted, Finding, Weight, by_urgency
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.settings import Settings
 

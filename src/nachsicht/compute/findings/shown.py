@@ -13,9 +13,9 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.compute.arrays import arrow_texts, missing_in, taken, values_of
+from nachsicht.compute.arrow_types import is_text
 from nachsicht.compute.as_numbers import as_numbers
 from nachsicht.compute.cells import rows_of_texts
-from nachsicht.compute.columns import is_text
 from nachsicht.compute.levels_in import levels_in
 from nachsicht.compute.spreading import Spread
 from nachsicht.model.column import ColumnSummary, QuantitySummary

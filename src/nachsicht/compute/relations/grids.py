@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from nachsicht.compute.ordering import order_of
 from nachsicht.compute.quantiles import quantile
-from nachsicht.compute.relations.sides import Floats
 from nachsicht.model.pairs import Axis, GridView, LinePoint
+
+_Floats = NDArray[np.float64]
 
 #: Bins along each axis, points of a line.
 MOST_BINS, LINE_POINTS = 24, 25
@@ -41,7 +42,7 @@ def axis_of(values: NDArray[Any]) -> Axis:
     return Axis(low, width, MOST_BINS)
 
 
-def places_on(axis: Axis, values: Floats) -> NDArray[np.int64]:
+def places_on(axis: Axis, values: _Floats) -> NDArray[np.int64]:
     """The bin of each value, -1 beyond the axis."""
     places = np.floor((values - axis.start) / axis.width)
     # The highest value lies on the edge of the last bin.
@@ -81,7 +82,7 @@ def grid_of(
     )
 
 
-def smooth_line(x: Floats, y: Floats, axis: Axis) -> tuple[LinePoint, ...]:
+def smooth_line(x: _Floats, y: _Floats, axis: Axis) -> tuple[LinePoint, ...]:
     """Local linear regression with normal weights, and its pointwise 95 % band.
 
     The bandwidth is that of Silverman's rule for x (1986, 3.31), at least half a bin; the
@@ -105,7 +106,7 @@ def smooth_line(x: Floats, y: Floats, axis: Axis) -> tuple[LinePoint, ...]:
     return tuple(points)
 
 
-def _point(away: Floats, y: Floats, width: float) -> tuple[float, float, float] | None:
+def _point(away: _Floats, y: _Floats, width: float) -> tuple[float, float, float] | None:
     """Height of the line where ``away`` is 0, and the ends of its band."""
     weights = np.exp(-0.5 * (away / width) ** 2)
     total, first, second = weights.sum(), weights @ away, weights @ away**2

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from nachsicht.compute.arrow_types import is_text
 from nachsicht.compute.hashing import Hashes, hash_values, salt_of
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.kinds import Kind
@@ -76,7 +77,7 @@ def common_type(a: Any, b: Any) -> Any:
     for fits, common in (
         (types.is_integer, pa.int64()),
         (_is_number, pa.float64()),
-        (_is_text, pa.large_string()),
+        (is_text, pa.large_string()),
         (types.is_temporal, pa.timestamp("us")),
     ):
         if fits(a) and fits(b):
@@ -102,13 +103,6 @@ def _plain(stored: Any) -> Any:
 def _is_number(stored: Any) -> bool:
     types = pa.types
     return bool(types.is_integer(stored) or types.is_floating(stored) or types.is_decimal(stored))
-
-
-def _is_text(stored: Any) -> bool:
-    types = pa.types
-    return bool(
-        types.is_string(stored) or types.is_large_string(stored) or types.is_string_view(stored)
-    )
 
 
 def could_be_key(table: Any, positions: Sequence[int], most_repeated: int) -> bool:
