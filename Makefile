@@ -50,11 +50,11 @@ demo-data: $(VENV)/.dev
 
 # The JSON Schema of documents, from the types that write them.
 schema: $(VENV)/.dev
-	$(BIN)/python -m nachsicht.model.documents > src/nachsicht/model/document.schema.json
+	$(BIN)/python -m nachsicht.model.codec > src/nachsicht/model/document.schema.json
 
 # The list of all findings, from their catalogue.
 findings: $(VENV)/.dev
-	$(BIN)/python -m nachsicht.report.catalogue > docs/findings.md
+	$(BIN)/python -m nachsicht.output.findings_reference > docs/findings.md
 
 # How much of the damage done on purpose is called by its name: a table by cause and strength.
 recall: $(VENV)/.dev
@@ -84,13 +84,13 @@ screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py
 
 clean:
-	rm -rf $(VENV) $(OUT) build dist ui/node_modules src/nachsicht/compute/compiled/*.so
+	rm -rf $(VENV) $(OUT) build dist ui/node_modules src/nachsicht/kernels/*.so
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 # What Cython compiles; a change of it is built again.
-COMPILED := setup.py $(wildcard src/nachsicht/compute/compiled/*.p[yx][xd] src/nachsicht/compute/compiled/*.h)
+COMPILED := setup.py $(wildcard src/nachsicht/kernels/*.p[yx][xd] src/nachsicht/kernels/*.h)
 
 $(VENV)/.installed: $(VENV)/bin/python pyproject.toml $(COMPILED)
 	$(BIN)/pip install --quiet --editable .

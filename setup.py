@@ -5,8 +5,8 @@ from pathlib import Path
 from Cython.Build import cythonize
 from setuptools import Extension, setup
 
-ROOM = Path("src/nachsicht/compute/compiled")
-MODULES = ("coder", "hashes", "normal", "orders", "sums", "texts")
+ROOM = Path("src/nachsicht/kernels")
+MODULES = ("dictionary", "hashing", "normal", "ranking", "sums", "text")
 # Products and sums are not to be fused: figures must not depend on the processor.
 OPTIONS = ["-O3", "-g0", "-ffp-contract=off", "-Wno-psabi"]
 
@@ -14,7 +14,7 @@ setup(
     ext_modules=cythonize(
         [
             Extension(
-                f"nachsicht.compute.compiled.{module}",
+                f"nachsicht.kernels.{module}",
                 [(ROOM / f"{module}.pyx").as_posix()],
                 include_dirs=[ROOM.as_posix()],
                 depends=[header.as_posix() for header in ROOM.glob("*.h")],

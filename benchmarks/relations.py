@@ -11,12 +11,12 @@ import numpy as np
 import pyarrow as pa
 import scipy.cluster.hierarchy  # noqa: F401 (a second of import is not what is measured)
 
-from nachsicht.compute.columns import finish_column, observe_column
-from nachsicht.compute.relations.comoments import comoments_of
-from nachsicht.compute.relations.rank_correlations import rank_correlations
-from nachsicht.compute.relations.sides import Quantity, sides_of
-from nachsicht.compute.relations.strengths import relations_of
-from nachsicht.settings import Settings
+from nachsicht.associations.all_pairs import relations_of
+from nachsicht.associations.encode import Quantity, sides_of
+from nachsicht.associations.pearson import comoments_of
+from nachsicht.associations.spearman import rank_correlations
+from nachsicht.columns.accumulate import finish_column, observe_column
+from nachsicht.config.settings import Settings
 
 
 def summaries(table: pa.Table) -> list:

@@ -10,11 +10,11 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from nachsicht.compute.at_hand import AtHand
-from nachsicht.compute.columns import encode, finish_column, observe_column
-from nachsicht.compute.repeats import RowHashes
-from nachsicht.compute.rows.matching import compare_rows
-from nachsicht.settings import Settings
+from nachsicht.columns.accumulate import encode, finish_column, observe_column
+from nachsicht.comparison.rows.diff import compare_rows
+from nachsicht.config.settings import Settings
+from nachsicht.table.duplicates import RowHashes
+from nachsicht.table.retained import AtHand
 
 
 def hashes_of(table: pa.Table) -> np.ndarray:

@@ -1,6 +1,6 @@
 """How the documentation is built: `make docs`. Nothing is fetched from anywhere."""
 
-from nachsicht.version import VERSION
+from nachsicht._version import VERSION
 
 project = "Nachsicht"
 author = "The makers of Nachsicht"

@@ -38,7 +38,7 @@ def test_the_notebook_runs_from_top_to_bottom():
 def test_the_docstrings_tell_the_truth():
     import doctest
 
-    from nachsicht import face
+    from nachsicht import api as face
 
     failures, tried = doctest.testmod(face)
     assert tried >= 4
@@ -50,8 +50,8 @@ def test_a_notebook_shows_a_bar_and_takes_it_away():
     from nbclient import NotebookClient
 
     code = (
-        "import pyarrow as pa, nachsicht.progress, IPython.display\n"
-        "nachsicht.progress.PATIENCE_SECONDS = 0\n"
+        "import pyarrow as pa, nachsicht._util.progress, IPython.display\n"
+        "nachsicht._util.progress.PATIENCE_SECONDS = 0\n"
         "shown = []\n"
         "kept = IPython.display.HTML\n"
         "IPython.display.HTML = lambda text: shown.append(text) or kept(text)\n"

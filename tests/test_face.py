@@ -12,7 +12,7 @@ import pyarrow as pa
 import pytest
 
 import nachsicht
-from nachsicht.model.documents import schema
+from nachsicht.model.codec import schema
 from nachsicht.model.profile import ProfileDocument
 
 
@@ -240,7 +240,7 @@ def test_every_public_name_is_told():
     """Functions, results, parts and what they can do: each has a docstring."""
     import inspect
 
-    from nachsicht.parts import columns, whole_table
+    from nachsicht.tables import columns, whole_table
 
     told = [getattr(nachsicht, name) for name in nachsicht.__all__ if name != "__version__"]
     for module in (columns, whole_table):

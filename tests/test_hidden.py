@@ -13,7 +13,7 @@ import pyarrow as pa
 import pytest
 
 import nachsicht
-from nachsicht.compute.masking import pseudonyms
+from nachsicht.table.masking import pseudonyms
 
 SECRETS = ("Ada Wachholder", "Bo Lindqvist", "Ida Marenholtz")
 

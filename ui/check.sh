@@ -15,7 +15,7 @@ fresh=$(mktemp -d)
 trap 'rm -rf "$fresh"' EXIT
 npx tsc --noEmit
 npx vite build --outDir "$fresh" --emptyOutDir --logLevel warn
-if ! diff -rq "$fresh" ../src/nachsicht/report/bundle; then
+if ! diff -rq "$fresh" ../src/nachsicht/output/html/bundle; then
     echo "The committed bundle is not what ui/ builds. Run: make page" >&2
     exit 1
 fi

@@ -20,7 +20,7 @@ function withoutStyleElements(): Plugin {
 export default defineConfig({
   plugins: [withoutStyleElements()],
   build: {
-    outDir: "../src/nachsicht/report/bundle",
+    outDir: "../src/nachsicht/output/html/bundle",
     emptyOutDir: true,
     target: "es2022",
 modulePreload: false,

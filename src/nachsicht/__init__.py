@@ -19,9 +19,11 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING
 
-from nachsicht.version import VERSION as __version__
+from nachsicht._version import VERSION as __version__
 
 if TYPE_CHECKING:
+    from nachsicht.api import assert_steady, compare, compare_groups, plan, profile, read
+    from nachsicht.config.settings import Limits, Reading, Settings
     from nachsicht.errors import (
         DocumentError,
         NachsichtError,
@@ -32,27 +34,25 @@ if TYPE_CHECKING:
         SourceMissing,
         SourceUnreadable,
     )
-    from nachsicht.face import assert_steady, compare, compare_groups, plan, profile, read
     from nachsicht.model.findings import Finding, Weight
     from nachsicht.model.kinds import Kind
     from nachsicht.model.plan import Plan
     from nachsicht.results import Comparison, Profile
-    from nachsicht.settings import Limits, Reading, Settings
 
 #: Where each public name lives; it is loaded when it is first used.
 _HOMES = {
-    "profile": "nachsicht.face",
-    "compare": "nachsicht.face",
-    "compare_groups": "nachsicht.face",
-    "assert_steady": "nachsicht.face",
-    "plan": "nachsicht.face",
+    "profile": "nachsicht.api",
+    "compare": "nachsicht.api",
+    "compare_groups": "nachsicht.api",
+    "assert_steady": "nachsicht.api",
+    "plan": "nachsicht.api",
     "Plan": "nachsicht.model.plan",
-    "read": "nachsicht.face",
+    "read": "nachsicht.api",
     "Profile": "nachsicht.results",
     "Comparison": "nachsicht.results",
-    "Settings": "nachsicht.settings",
-    "Limits": "nachsicht.settings",
-    "Reading": "nachsicht.settings",
+    "Settings": "nachsicht.config.settings",
+    "Limits": "nachsicht.config.settings",
+    "Reading": "nachsicht.config.settings",
     "Finding": "nachsicht.model.findings",
     "Weight": "nachsicht.model.findings",
     "Kind": "nachsicht.model.kinds",

@@ -6,19 +6,19 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nachsicht._meanwhile import meanwhile
+from nachsicht._util.atomic_write import write_whole
+from nachsicht._util.background import meanwhile
+from nachsicht.config.settings import Settings
 from nachsicht.errors import OutputError
+from nachsicht.model.codec import encode, pack
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.documents import encode, pack
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.settings import Settings
-from nachsicht.writing import write_whole
 
 if TYPE_CHECKING:
-    from nachsicht._on_demand import OnDemand
-    from nachsicht.parts.columns import Column, Summary
-    from nachsicht.parts.findings import Findings
-    from nachsicht.parts.whole_table import (
+    from nachsicht.pipeline.lazy_comparison import OnDemand
+    from nachsicht.tables.columns import Column, Summary
+    from nachsicht.tables.findings import Findings
+    from nachsicht.tables.whole_table import (
         ComponentsPart,
         GapsPart,
         OutcomePart,
@@ -65,14 +65,14 @@ class _Result:
     @property
     def findings(self) -> Findings:
         """What is worth your time, the most urgent first: a tuple of `Finding`, and a table."""
-        from nachsicht.parts.findings import Findings
+        from nachsicht.tables.findings import Findings
 
         return Findings(self._across.findings)
 
     @property
     def summary(self) -> Summary:
         """Every column in one line."""
-        from nachsicht.parts.columns import Summary
+        from nachsicht.tables.columns import Summary
 
         return Summary(self._parts)
 
@@ -84,7 +84,7 @@ class _Result:
         SettingsError
             If no version has a column of that name.
         """
-        from nachsicht.parts.columns import Column, column_of
+        from nachsicht.tables.columns import Column, column_of
 
         made = self._made
         across = None if isinstance(made, ComparisonDocument) else made.one_column(name)
@@ -96,42 +96,42 @@ class _Result:
     @property
     def relations(self) -> RelationsPart:
         """How strongly any two columns go together."""
-        from nachsicht.parts.whole_table import RelationsPart
+        from nachsicht.tables.whole_table import RelationsPart
 
         return RelationsPart(self._parts)
 
     @property
     def gaps(self) -> GapsPart:
         """What is missing, with what else, and where."""
-        from nachsicht.parts.whole_table import GapsPart
+        from nachsicht.tables.whole_table import GapsPart
 
         return GapsPart(self._parts)
 
     @property
     def repeats(self) -> RepeatsPart:
         """Rows that equal an earlier row."""
-        from nachsicht.parts.whole_table import RepeatsPart
+        from nachsicht.tables.whole_table import RepeatsPart
 
         return RepeatsPart(self._parts)
 
     @property
     def outcome(self) -> OutcomePart:
         """Every column against the outcome, if one was named."""
-        from nachsicht.parts.whole_table import OutcomePart
+        from nachsicht.tables.whole_table import OutcomePart
 
         return OutcomePart(self._parts)
 
     @property
     def components(self) -> ComponentsPart:
         """Principal components of the standardised quantities."""
-        from nachsicht.parts.whole_table import ComponentsPart
+        from nachsicht.tables.whole_table import ComponentsPart
 
         return ComponentsPart(self._parts)
 
     @property
     def time(self) -> TimePart:
         """Every column over the moment column."""
-        from nachsicht.parts.whole_table import TimePart
+        from nachsicht.tables.whole_table import TimePart
 
         return TimePart(self._parts)
 
@@ -151,7 +151,7 @@ class _Result:
         SettingsError
             If the library is another.
         """
-        from nachsicht.remedies.making import remedies_of
+        from nachsicht.remedies.build import remedies_of
         from nachsicht.remedies.script import script_of
 
         source = self._across.versions[-1].origin.source
@@ -161,13 +161,13 @@ class _Result:
         """The page, whole, as text: one file that needs no network."""
         meanwhile(_prepare_page)
         across = self._across
-        from nachsicht.report.page import page_of
+        from nachsicht.output.html.page import page_of
 
         return page_of(across)
 
     def to_markdown(self) -> str:
         """The summary in Markdown, fit for a merge request."""
-        from nachsicht.report.markdown import summary_markdown
+        from nachsicht.output.markdown import summary_markdown
 
         return summary_markdown(self._across)
 
@@ -176,7 +176,7 @@ class _Result:
 
         It says what the data keeps to now: types, levels, what is never missing and never repeats.
         """
-        from nachsicht.report.description import csvw_of, encoded, table_schema_of
+        from nachsicht.output.schema_export import csvw_of, encoded, table_schema_of
 
         newest = self._across.versions[-1]
         return encoded(csvw_of(newest) if csvw else table_schema_of(newest))
@@ -204,7 +204,7 @@ class _Result:
         OutputError
             If the suffix is another, the folder is not there, or the disk refuses.
         """
-        from nachsicht.sources.descriptions import is_description
+        from nachsicht.sources.schemas.discover import is_description
 
         target = Path(path)
         suffix = target.suffix.lower()
@@ -231,12 +231,12 @@ class _Result:
         return {"_made": self._across}  # the data itself stays here
 
     def __repr__(self) -> str:
-        from nachsicht.report.terminal import summary_text
+        from nachsicht.output.terminal import summary_text
 
         return summary_text(self._across)
 
     def _repr_html_(self) -> str:
-        from nachsicht.report.page import notebook_frame
+        from nachsicht.output.html.page import notebook_frame
 
         return notebook_frame(self._across)
 
@@ -305,7 +305,7 @@ class Comparison(_Result):
     @property
     def versions(self) -> tuple[Profile, ...]:
         """The profile of each version, in order."""
-        from nachsicht.compute.changes.across import compare_profiles
+        from nachsicht.comparison.versions import compare_profiles
 
         return tuple(
             Profile(compare_profiles([version], version.title, Settings()))
@@ -314,6 +314,6 @@ class Comparison(_Result):
 
 
 def _prepare_page() -> None:
-    from nachsicht.report.page import prepare
+    from nachsicht.output.html.page import prepare
 
     prepare()

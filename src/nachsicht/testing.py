@@ -18,9 +18,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nachsicht.compute.arrays import missing_in, values_of
+from nachsicht.api import profile
+from nachsicht.arrow.buffers import missing_in, values_of
 from nachsicht.errors import NachsichtError
-from nachsicht.face import profile
 from nachsicht.model.column import ColumnSummary, QuantitySummary, TextSummary
 from nachsicht.model.profile import ProfileDocument, Repeats
 

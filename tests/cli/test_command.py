@@ -128,13 +128,12 @@ def test_there_is_no_progress_bar_where_nobody_looks(demo_files):
 
 
 def test_a_progress_bar_shows_in_a_terminal_after_a_second(capfd, monkeypatch):
-    from nachsicht import progress
-    from nachsicht.contracts import Progress
+    from nachsicht._util import progress
 
     monkeypatch.setattr(progress, "PATIENCE_SECONDS", 0)
     monkeypatch.setattr("sys.stderr.isatty", lambda: True, raising=False)
     with progress.ProgressBar(quiet=False) as bar:
-        bar(Progress("columns", 1, 4))
+        bar(progress.Progress("columns", 1, 4))
     assert "1/4" in capfd.readouterr().err
 
 

@@ -11,12 +11,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from nachsicht.writing import write_whole
+from nachsicht._util.atomic_write import write_whole
 
 WRITES_FOR_EVER = """
 import sys
 from pathlib import Path
-from nachsicht.writing import write_whole
+from nachsicht._util.atomic_write import write_whole
 print("ready", flush=True)
 for n in range(10**9):
     write_whole(Path(sys.argv[1]), bytes([65 + n % 26]) * 3_000_000)

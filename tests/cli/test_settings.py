@@ -11,8 +11,8 @@ from markdown_it import MarkdownIt
 from tests.cli.test_command import run
 
 import nachsicht
+from nachsicht.config.settings import FIELDS
 from nachsicht.errors import SettingsError
-from nachsicht.settings import FIELDS
 
 
 @pytest.fixture

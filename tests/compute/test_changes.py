@@ -5,8 +5,8 @@ import pyarrow as pa
 import pytest
 
 import nachsicht
-from nachsicht.compute.columns import finish_column, observe_column
-from nachsicht.settings import Settings
+from nachsicht.columns.accumulate import finish_column, observe_column
+from nachsicht.config.settings import Settings
 
 RNG = np.random.default_rng(11)
 

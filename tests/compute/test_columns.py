@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.compute.columns import finish_column, observe_column
+from nachsicht.columns.accumulate import finish_column, observe_column
+from nachsicht.config.settings import Settings
 from nachsicht.model.kinds import Kind, KindReason
-from nachsicht.settings import Settings
 
 DAY = dt.date(2025, 3, 1)
 SENTENCES = [f"the bees of hive {i} are well today" for i in range(60)]

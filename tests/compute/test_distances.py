@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 from scipy.spatial.distance import jensenshannon
 
 import nachsicht
-from nachsicht.compute.chance import (
+from nachsicht.columns.accumulate import finish_column, observe_column
+from nachsicht.comparison.distances import distance_between, psi, quantity_measures
+from nachsicht.config.settings import Settings
+from nachsicht.stats.ecdf import Curve, largest_difference, wasserstein
+from nachsicht.stats.hypothesis_tests import (
     bound_over_all,
     ks_chance,
     levels_chance,
     shares_chance,
 )
-from nachsicht.compute.changes.curves import Curve, largest_difference, wasserstein
-from nachsicht.compute.changes.distances import distance_between, psi, quantity_measures
-from nachsicht.compute.columns import finish_column, observe_column
-from nachsicht.settings import Settings
 
 RNG = np.random.default_rng(11)
 

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.compute.relations.row_sample import SIZE, drawn_rows, sample_rows
+from nachsicht.sketches.row_sample import SIZE, drawn_rows, sample_rows
 
 ROWS = 60_000
 

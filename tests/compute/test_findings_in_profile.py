@@ -8,11 +8,11 @@ import pyarrow as pa
 import pytest
 
 import nachsicht
-from nachsicht.compute.findings.catalogue import ENTRIES
-from nachsicht.compute.multiples import multiples_of
-from nachsicht.compute.sorted_numbers import SortedNumbers
-from nachsicht.report.catalogue import catalogue_page
-from nachsicht.words import catalogue
+from nachsicht.findings.registry import ENTRIES
+from nachsicht.i18n import catalogue
+from nachsicht.output.findings_reference import catalogue_page
+from nachsicht.stats.round_numbers import multiples_of
+from nachsicht.stats.sorted_array import SortedNumbers
 
 RNG = np.random.default_rng(31)
 N = 2000

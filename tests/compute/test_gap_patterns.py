@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.compute.excerpts import DRAWN, SHOWN, observe_ends
-from nachsicht.compute.gap_patterns import MOST_BLOCKS, observe_patterns
-from nachsicht.compute.levels_in import MISSING_LEVEL, levels_in
+from nachsicht.columns.levels import MISSING_LEVEL, levels_in
+from nachsicht.table.missing_patterns import MOST_BLOCKS, observe_patterns
+from nachsicht.table.preview import DRAWN, SHOWN, observe_ends
 
 RNG = np.random.default_rng(41)
 

@@ -5,8 +5,8 @@ import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nachsicht.compute.held_against import observe_breaches
-from nachsicht.model.description import ColumnDescription, Description, Rule, StatedType
+from nachsicht.model.dataset_schema import ColumnDescription, Description, Rule, StatedType
+from nachsicht.table.validate import observe_breaches
 
 TEXTS = st.lists(
     st.none() | st.sampled_from(["calm", "Calm", "12", "-3.5", "", "C-0042", "ünter", "x" * 12]),

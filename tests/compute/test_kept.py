@@ -3,7 +3,7 @@
 from concurrent.futures import ThreadPoolExecutor
 from threading import Barrier
 
-from nachsicht.compute.kept import kept
+from nachsicht._util.cached import kept
 
 
 def test_it_is_computed_once():

@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.ordering import doubled_ranks, longer_runs_of, order_of, repeated, runs_of
-from nachsicht.compute.sorted_numbers import SortedNumbers
+from nachsicht.arrow.hashing import hash_values
+from nachsicht.kernels.ranks import doubled_ranks, longer_runs_of, order_of, repeated, runs_of
+from nachsicht.stats.sorted_array import SortedNumbers
 
 NUMBERS = st.one_of(
     hnp.arrays(np.float64, st.integers(0, 40), elements=st.floats(allow_nan=False)),

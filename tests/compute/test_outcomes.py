@@ -11,7 +11,7 @@ from sklearn.pipeline import make_pipeline
 from sklearn.preprocessing import OneHotEncoder
 
 import nachsicht
-from nachsicht.compute.outcomes import FOLDS, explained_by, wilson
+from nachsicht.table.outcome import FOLDS, explained_by, wilson
 
 RNG = np.random.default_rng(51)
 N = 3000

@@ -12,9 +12,9 @@ from sklearn.decomposition import PCA
 from sklearn.preprocessing import StandardScaler
 
 import nachsicht
-from nachsicht.compute.relations.grids import axis_of, grid_of, places_on
 from nachsicht.errors import SettingsError
-from nachsicht.model.pairs import BOX_SHARES, BoxesView, GridView, SharesView, TimeView
+from nachsicht.model.pair_plots import BOX_SHARES, BoxesView, GridView, SharesView, TimeView
+from nachsicht.stats.hist2d import axis_of, grid_of, places_on
 
 RNG = np.random.default_rng(77)
 N = 1200

@@ -12,14 +12,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from statsmodels.tsa.stattools import acf
 
-from nachsicht.compute.bins import coarsen, edges_of, histogram_of, without_lattice
-from nachsicht.compute.columns import finish_column, observe_column
-from nachsicht.compute.compiled.normal import quantiles
-from nachsicht.compute.log_bins import log_histogram_of
-from nachsicht.compute.moments import moments_of
-from nachsicht.compute.sorted_numbers import SortedNumbers
+from nachsicht.columns.accumulate import finish_column, observe_column
+from nachsicht.config.settings import Settings
+from nachsicht.kernels.normal import quantiles
 from nachsicht.model.statistics import Absent, Reason
-from nachsicht.settings import Settings
+from nachsicht.stats.histogram import coarsen, edges_of, histogram_of, without_lattice
+from nachsicht.stats.log_histogram import log_histogram_of
+from nachsicht.stats.moments import moments_of
+from nachsicht.stats.sorted_array import SortedNumbers
 
 RNG = np.random.default_rng(7)
 COLUMNS = {

@@ -8,7 +8,7 @@ import scipy.stats
 from sklearn import datasets
 
 import nachsicht
-from nachsicht.words import percent
+from nachsicht.i18n import percent
 
 LOADERS = (
     datasets.load_breast_cancer,
@@ -120,7 +120,7 @@ def test_density_is_that_of_a_kernel_estimate_but_for_the_bins(pair):
 
 
 def test_histograms_count_as_numpy_does(pair):
-    from nachsicht.compute.bins import edges_of
+    from nachsicht.stats.histogram import edges_of
 
     for series, found in quantities(pair):
         h = found.histogram

@@ -20,14 +20,14 @@ from sklearn.model_selection import PredefinedSplit, cross_val_predict
 from sklearn.preprocessing import OneHotEncoder
 
 import nachsicht
-from nachsicht.compute.chance import relations_chance
-from nachsicht.compute.relations.comoments import observe_comoments
-from nachsicht.compute.relations.concordance import kendall
-from nachsicht.compute.relations.explanations import FOLDS, explanations
-from nachsicht.compute.relations.groups import average_linkage
-from nachsicht.compute.relations.level_associations import cramers_vs, etas
-from nachsicht.compute.relations.rank_correlations import rank_correlations, spearman
-from nachsicht.compute.relations.sides import Levels, Quantity
+from nachsicht.associations.categorical import cramers_vs, etas
+from nachsicht.associations.clustering import average_linkage
+from nachsicht.associations.encode import Levels, Quantity
+from nachsicht.associations.explained_share import FOLDS, explanations
+from nachsicht.associations.kendall import kendall
+from nachsicht.associations.pearson import observe_comoments
+from nachsicht.associations.spearman import rank_correlations, spearman
+from nachsicht.stats.hypothesis_tests import relations_chance
 
 RNG = np.random.default_rng(31)
 

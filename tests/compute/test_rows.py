@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.compute.gaps import observe_gaps
-from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.levels_in import SplitBy
-from nachsicht.compute.repeats import RowHashes
+from nachsicht.arrow.hashing import hash_values
+from nachsicht.columns.levels import SplitBy
+from nachsicht.table.duplicates import RowHashes
+from nachsicht.table.missing import observe_gaps
 
 cell = st.none() | st.sampled_from(["", "a", "ab", "ba", "a\0", "über"])
 rows = st.lists(st.tuples(cell, st.none() | st.integers(0, 2), st.booleans()), max_size=30)

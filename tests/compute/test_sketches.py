@@ -9,15 +9,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.compute.arrays import arrow_of
-from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.moments import moments_of
-from nachsicht.compute.sketches.heavy import SIZE as COUNTERS
-from nachsicht.compute.sketches.heavy import HeavyNumbers, HeavyTexts
-from nachsicht.compute.sketches.key_sample import SIZE as KEYS
-from nachsicht.compute.sketches.key_sample import KeySample
-from nachsicht.compute.sketches.ranks import RankSketch
-from nachsicht.compute.tallies import Tally, observe_texts
+from nachsicht.arrow.buffers import arrow_of
+from nachsicht.arrow.hashing import hash_values
+from nachsicht.sketches.distinct import SIZE as KEYS
+from nachsicht.sketches.distinct import KeySample
+from nachsicht.sketches.heavy_hitters import SIZE as COUNTERS
+from nachsicht.sketches.heavy_hitters import HeavyNumbers, HeavyTexts
+from nachsicht.sketches.quantiles import RankSketch
+from nachsicht.stats.moments import moments_of
+from nachsicht.stats.value_counts import Tally, observe_texts
 
 RNG = np.random.default_rng(3)
 cuts = st.lists(st.integers(0, 200_000), max_size=6)

@@ -9,9 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nachsicht.compute.codes import other_codes, rows_by_code
-from nachsicht.compute.compiled import orders, sums
-from nachsicht.compute.relations.products import products_of_rows
+from nachsicht.arrow.codes import other_codes, rows_by_code
+from nachsicht.kernels import ranking as orders
+from nachsicht.kernels import sums
+from nachsicht.stats.gram import products_of_rows
 
 #: Lengths around those of a lane and of a piece, where the last ones are handled by themselves.
 LENGTHS = st.sampled_from([0, 1, 7, 8, 9, 511, 512, 513, 1030]) | st.integers(0, 40)

@@ -9,9 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nachsicht.compute.hashing import hash_values
-from nachsicht.compute.tallies import Tally, mostly_different, observe_texts
-from nachsicht.compute.text_bytes import (
+from nachsicht.arrow.hashing import hash_values
+from nachsicht.arrow.text_buffer import (
     bytes_of,
     coded,
     counted,
@@ -21,6 +20,7 @@ from nachsicht.compute.text_bytes import (
     measured,
     texts_at,
 )
+from nachsicht.stats.value_counts import Tally, mostly_different, observe_texts
 
 #: Empty ones, ones that share their beginning, and ones that begin or end with space.
 TEXTS = st.lists(st.one_of(st.text(max_size=20), st.text("ab ", max_size=4)), max_size=60)

@@ -10,7 +10,7 @@ import pytest
 from pyarrow import csv, feather
 
 import nachsicht
-from nachsicht.model.documents import encode
+from nachsicht.model.codec import encode
 from nachsicht.testing import NotConforming, assert_conforms, sample_table
 
 #: Little enough that every source streams, and that values of 60,000 rows are condensed.

@@ -4,8 +4,8 @@ import re
 
 import pytest
 
+from nachsicht.config.settings import Reading
 from nachsicht.errors import NachsichtError
-from nachsicht.settings import Reading
 from nachsicht.sources import source_of
 
 from .delimited_files import make

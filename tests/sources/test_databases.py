@@ -11,8 +11,9 @@ import pyarrow as pa
 import pytest
 
 import nachsicht
-from nachsicht.settings import Reading
-from nachsicht.sources import by_arrow, databases
+from nachsicht.config.settings import Reading
+from nachsicht.sources.database import adbc as by_arrow
+from nachsicht.sources.database import sql as databases
 from nachsicht.testing import assert_conforms, sample_table
 
 
@@ -66,7 +67,7 @@ def test_a_database_that_is_not_there_is_not_made(tmp_path):
 
 
 def test_types_that_show_late_are_read_from_the_beginning(tmp_path, monkeypatch):
-    from nachsicht.sources import databases
+    from nachsicht.sources.database import sql as databases
 
     monkeypatch.setattr(databases, "BATCH_ROWS", 100)
     path = tmp_path / "late.db"

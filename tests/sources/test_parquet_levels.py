@@ -7,9 +7,9 @@ import pyarrow.parquet as pq
 import pytest
 
 import nachsicht
-from nachsicht.compute.stored import stored_type
-from nachsicht.contracts import SourceFacts
-from nachsicht.sources.columnar import open_parquet
+from nachsicht.arrow.dictionary import stored_type
+from nachsicht.sources.arrow_files import open_parquet
+from nachsicht.sources.protocol import SourceFacts
 
 ROWS = 30_000
 

@@ -15,8 +15,8 @@ import pytest
 from pyarrow import csv, feather
 
 import nachsicht
+from nachsicht.config.settings import Reading
 from nachsicht.errors import SourceUnreadable
-from nachsicht.settings import Reading
 from nachsicht.sources import source_of
 
 

@@ -149,7 +149,7 @@ def test_a_disk_that_is_full_leaves_nothing_half_written(tmp_path, demo_comparis
     def refuse(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("nachsicht.writing.Path.replace", refuse)
+    monkeypatch.setattr("nachsicht._util.atomic_write.Path.replace", refuse)
     with pytest.raises(nachsicht.OutputError, match="No space left"):
         demo_comparison.write(target)
     assert [path.name for path in tmp_path.iterdir()] == ["x.html"]

@@ -1,4 +1,4 @@
-/** Numbers as a reader can use them; the counterpart of `nachsicht.words` for what is drawn. */
+/** Numbers as a reader can use them; the counterpart of `nachsicht.i18n` for what is drawn. */
 
 const grouped = new Intl.NumberFormat("en-US");
 

@@ -1,4 +1,4 @@
-/** The data that the page is given; written by `report/payload.py`. */
+/** The data that the page is given; written by `output/html/payload/page.py`. */
 
 export type Weight = "act" | "check" | "note";
 

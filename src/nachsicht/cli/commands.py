@@ -15,7 +15,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nachsicht.cli.looking_up import accept, explain, remedies, settings
+from nachsicht._util.progress import ProgressBar
+from nachsicht._version import VERSION
+from nachsicht.cli.inspect import accept, explain, remedies, settings
 from nachsicht.cli.options import (
     output_options,
     reading_options,
@@ -24,9 +26,7 @@ from nachsicht.cli.options import (
     verbose_option,
 )
 from nachsicht.errors import NachsichtError
-from nachsicht.progress import ProgressBar
-from nachsicht.version import VERSION
-from nachsicht.words import printable
+from nachsicht.i18n import printable
 
 if TYPE_CHECKING:
     from nachsicht.results import Comparison, Profile
@@ -274,7 +274,7 @@ def _each_of(
 ) -> tuple[str, ...]:
     """The sources, or what one of them stands for: its revisions, then the files of a folder."""
     if since is not None:
-        from nachsicht.sources.revisions import since as revisions_since
+        from nachsicht.sources.git import since as revisions_since
 
         if by is not None or len(sources) != 1:
             raise click.UsageError("With --since, give one source, and no --by.")
@@ -299,7 +299,7 @@ def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
 
 def _stop(result: Comparison, weight: str) -> None:
     """Exit with 1 if a finding of the newest step is open that weighs so much."""
-    from nachsicht.words import phrase
+    from nachsicht.i18n import phrase
 
     verdict = result.document.verdict
     n = verdict.act + (verdict.check if weight == "check" else 0)
@@ -340,7 +340,7 @@ def demo(folder: Path, open_page: bool, quiet: bool) -> None:
 
 def _targets(output: dict[str, Any], default: Path | None) -> list[Path]:
     """The files to write, checked before the work begins."""
-    from nachsicht.writing import check_folder
+    from nachsicht._util.atomic_write import check_folder
 
     targets = list(output["outputs"]) or ([default] if default else [])
     if output["open_page"] and not any(path.suffix == ".html" for path in targets):
@@ -363,13 +363,13 @@ def _hand_over(result: Profile | Comparison, targets: list[Path], output: dict[s
 
 def _print(result: Profile | Comparison) -> None:
     from nachsicht.cli.console import console
-    from nachsicht.report.terminal import WIDTH, print_summary
+    from nachsicht.output.terminal import WIDTH, print_summary
 
     print_summary(result._across, console(WIDTH))
 
 
 def _tell_written(paths: list[Path]) -> None:
-    from nachsicht.words import phrase, size
+    from nachsicht.i18n import phrase, size
 
     click.echo()
     for path in paths:

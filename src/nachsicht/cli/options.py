@@ -153,7 +153,7 @@ def settings_options(command: F) -> F:
 
 def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]]:
     """The file of settings, if there is one, and the settings that options give."""
-    from nachsicht.settings_files import default_file
+    from nachsicht.config.files import default_file
 
     file = options.get("settings_file")
     if file is None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from importlib.resources import files
 from pathlib import Path
 
+from nachsicht._util.atomic_write import write_whole
 from nachsicht.errors import OutputError
-from nachsicht.writing import write_whole
 
 NAMES = (
     "hive_checks_2023.csv",

@@ -11,24 +11,25 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from nachsicht.compute.arrays import missing_in
-from nachsicht.compute.at_hand import EXACT_ROWS, AtHand
-from nachsicht.compute.by_level import spreads_by_level
-from nachsicht.compute.columns import ColumnPart, encode, observe_column, read_column
-from nachsicht.compute.computed import Computed
-from nachsicht.compute.excerpts import MOST_COLUMNS, observe_ends
-from nachsicht.compute.fingerprints import fingerprint, rows_told
-from nachsicht.compute.gap_patterns import observe_patterns
-from nachsicht.compute.gaps import observe_gaps
-from nachsicht.compute.held_against import observe_breaches
-from nachsicht.compute.levels_in import columns_to_split_by
-from nachsicht.compute.outcomes import outcome_of
-from nachsicht.compute.over_time import over_time
-from nachsicht.compute.relations.components import components_of
-from nachsicht.compute.relations.pair_views import views_of
-from nachsicht.compute.relations.row_sample import RowSample, drawn_rows, sampled
-from nachsicht.compute.relations.strengths import Found, relations_of
-from nachsicht.compute.repeats import (
+from nachsicht._util.blas_threads import beside, threads
+from nachsicht._util.parallel import Spread
+from nachsicht._util.progress import Progress, ProgressListener
+from nachsicht.arrow.buffers import missing_in
+from nachsicht.arrow.dictionary import stored_type
+from nachsicht.associations.all_pairs import Found, relations_of
+from nachsicht.associations.pca import components_of
+from nachsicht.columns.accumulate import ColumnPart, encode, observe_column, read_column
+from nachsicht.columns.levels import columns_to_split_by
+from nachsicht.config.settings import Settings
+from nachsicht.model.column import CategorySummary, ColumnSummary
+from nachsicht.model.dataset_schema import Description
+from nachsicht.model.missing import GapPatterns
+from nachsicht.model.outcome import Outcome
+from nachsicht.model.pair_plots import Components, OverTime, PairView
+from nachsicht.model.profile import Relations, Repeats
+from nachsicht.sketches.row_sample import RowSample, drawn_rows, sampled
+from nachsicht.table.accumulate import observe_with_rows
+from nachsicht.table.duplicates import (
     Look,
     RepeatsPart,
     RowHashes,
@@ -36,18 +37,17 @@ from nachsicht.compute.repeats import (
     in_columns,
     with_cells,
 )
-from nachsicht.compute.spreading import Spread
-from nachsicht.compute.stored import stored_type
-from nachsicht.compute.table_part import observe_with_rows
-from nachsicht.engines.threads import beside, threads
-from nachsicht.model.column import CategorySummary, ColumnSummary
-from nachsicht.model.description import Description
-from nachsicht.model.gaps import GapPatterns
-from nachsicht.model.outcome import Outcome
-from nachsicht.model.pairs import Components, OverTime, PairView
-from nachsicht.model.profile import Relations, Repeats
-from nachsicht.progress import Progress, ProgressListener
-from nachsicht.settings import Settings
+from nachsicht.table.fingerprint import fingerprint, rows_told
+from nachsicht.table.group_stats import spreads_by_level
+from nachsicht.table.missing import observe_gaps
+from nachsicht.table.missing_patterns import observe_patterns
+from nachsicht.table.outcome import outcome_of
+from nachsicht.table.pair_plots import views_of
+from nachsicht.table.preview import MOST_COLUMNS, observe_ends
+from nachsicht.table.result import Computed
+from nachsicht.table.retained import EXACT_ROWS, AtHand
+from nachsicht.table.time_series import over_time
+from nachsicht.table.validate import observe_breaches
 
 T = TypeVar("T")
 

@@ -13,22 +13,22 @@ from typing import Any, TypeVar
 
 import pyarrow as pa
 
-from nachsicht.compute.at_hand import AtHand
-from nachsicht.compute.clean import prepared
-from nachsicht.compute.computed import Computed
-from nachsicht.compute.table_part import (
+from nachsicht._util.blas_threads import threads
+from nachsicht._util.progress import Progress, ProgressListener
+from nachsicht.config.settings import Settings
+from nachsicht.engines.in_memory import InMemory
+from nachsicht.engines.memory import check_fits, memory_of
+from nachsicht.sources.protocol import Opened, Restart
+from nachsicht.table.accumulate import (
     PLAN_ROWS,
     TablePart,
     finish_table,
     observe_table,
     plan_table,
 )
-from nachsicht.contracts import Opened, Restart
-from nachsicht.engines.in_memory import InMemory
-from nachsicht.engines.memory import check_fits, memory_of
-from nachsicht.engines.threads import threads
-from nachsicht.progress import Progress, ProgressListener
-from nachsicht.settings import Settings
+from nachsicht.table.prepare import prepared
+from nachsicht.table.result import Computed
+from nachsicht.table.retained import AtHand
 
 T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 
-from nachsicht.contracts import Opened
+from nachsicht.config.settings import Settings
 from nachsicht.errors import SourceUnreadable
-from nachsicht.settings import Settings
-from nachsicht.words import size
+from nachsicht.i18n import size
+from nachsicht.sources.protocol import Opened
 
 #: Memory that computing takes, in memories of the data.
 _WORKING = 2

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from nachsicht.figures.style import GHOST, INK, TEXT, axes_of, grid, label, percents
+from nachsicht.i18n import phrase
 from nachsicht.model.outcome import Outcome, OutcomeView
-from nachsicht.words import phrase
 
 
 def draw_outcome(outcome: Outcome, view: OutcomeView, ax: Any) -> Any:

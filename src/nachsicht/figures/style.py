@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from nachsicht.errors import OutputError
-from nachsicht.words import printable
+from nachsicht.i18n import printable
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

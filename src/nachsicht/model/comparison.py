@@ -9,7 +9,7 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Weight
 from nachsicht.model.kinds import Kind
-from nachsicht.model.pairs import Components, GridView
+from nachsicht.model.pair_plots import Components, GridView
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from nachsicht.words import printable
+from nachsicht.i18n import printable
 
 
 class Plan(msgspec.Struct, frozen=True, kw_only=True):

@@ -5,11 +5,11 @@ from __future__ import annotations
 import msgspec
 
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.description import Description
+from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Finding
-from nachsicht.model.gaps import GapPatterns, GapsAmong
+from nachsicht.model.missing import GapPatterns, GapsAmong
 from nachsicht.model.outcome import Outcome
-from nachsicht.model.pairs import Components, OverTime, PairView
+from nachsicht.model.pair_plots import Components, OverTime, PairView
 
 
 class Origin(msgspec.Struct, frozen=True, kw_only=True):

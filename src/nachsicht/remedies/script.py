@@ -6,8 +6,8 @@ import textwrap
 from collections.abc import Sequence
 
 from nachsicht.errors import SettingsError
-from nachsicht.remedies.making import Remedy
-from nachsicht.words import printable
+from nachsicht.i18n import printable
+from nachsicht.remedies.build import Remedy
 
 LIBRARIES = ("pandas", "polars")
 

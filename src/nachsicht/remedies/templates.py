@@ -1,7 +1,7 @@
 """What mends a finding, by its code: a line of pandas and the same in Polars.
 
 Names in braces stand for literals of the finding: `column`, its evidence, and what
-`nachsicht.remedies.making` adds. ``frame`` is the table.
+`nachsicht.remedies.build` adds. ``frame`` is the table.
 """
 
 from __future__ import annotations

@@ -5,11 +5,11 @@ from __future__ import annotations
 from os import PathLike
 from pathlib import Path
 
-from nachsicht.contracts import Source
+from nachsicht.config.settings import Reading
 from nachsicht.errors import SourceError
-from nachsicht.settings import Reading
-from nachsicht.sources.compressed import is_archive
-from nachsicht.sources.described import DescribedSource
+from nachsicht.sources.compression import is_archive
+from nachsicht.sources.protocol import Source
+from nachsicht.sources.schemas.attach import DescribedSource
 
 #: Addresses that begin so are databases.
 _DATABASES = ("sqlite", "postgresql", "mysql", "mariadb", "mssql", "oracle", "duckdb")
@@ -36,11 +36,11 @@ def source_of(data: object, reading: Reading) -> Source:
 
 
 def _in_memory(data: object) -> Source:
-    from nachsicht.sources.cluster_frames import ClusterFrame, cluster_of
+    from nachsicht.sources.cluster import ClusterFrame, cluster_of
 
     if engine := cluster_of(data):
         return ClusterFrame(data, engine)
-    from nachsicht.sources.frames import FrameSource, gives_table
+    from nachsicht.sources.dataframes import FrameSource, gives_table
 
     if gives_table(data):
         return FrameSource(data)
@@ -53,7 +53,7 @@ def _in_memory(data: object) -> Source:
 
 def _at_address(address: str, reading: Reading) -> Source:
     if reading.table or reading.query or _is_database(address):
-        from nachsicht.sources.databases import DatabaseSource
+        from nachsicht.sources.database.sql import DatabaseSource
 
         return DatabaseSource(address, reading)
     from nachsicht.sources.remote import RemoteSource
@@ -69,11 +69,11 @@ def _at_path(path: Path, reading: Reading) -> Source:
             todo="Give the address of a database, such as sqlite:///checks.db.",
         )
     if str(path) == "-":
-        from nachsicht.sources.copied import Stream
+        from nachsicht.sources.stdin import Stream
 
         return Stream(reading)
     if "@" in path.name:
-        from nachsicht.sources.revisions import RevisionSource, names_revision
+        from nachsicht.sources.git import RevisionSource, names_revision
 
         if names_revision(path):
             return RevisionSource(path, reading)
@@ -82,7 +82,7 @@ def _at_path(path: Path, reading: Reading) -> Source:
 
         return FolderSource(path, reading)
     if path.exists() and not path.is_file():
-        from nachsicht.sources.copied import Stream
+        from nachsicht.sources.stdin import Stream
 
         return Stream(reading, path)
     if is_archive(path):

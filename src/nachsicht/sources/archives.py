@@ -16,13 +16,13 @@ from typing import Any, BinaryIO
 import msgspec
 import pyarrow as pa
 
-from nachsicht.contracts import Opened
+from nachsicht.config.settings import Reading
 from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
-from nachsicht.settings import Reading
-from nachsicht.sources.compressed import BROKEN, compression_of, open_bytes
-from nachsicht.sources.copied import open_folder
+from nachsicht.sources.compression import BROKEN, compression_of, open_bytes
 from nachsicht.sources.files import plain_name
 from nachsicht.sources.folders import MOST_FILES, too_many_files
+from nachsicht.sources.protocol import Opened
+from nachsicht.sources.stdin import open_folder
 
 #: What is raised where the content of an archive is damaged, cut off or encrypted.
 _BROKEN = (*BROKEN, zipfile.BadZipFile, tarfile.TarError, pa.ArrowException, RuntimeError)

@@ -8,10 +8,10 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.contracts import Opened, SourceFacts
+from nachsicht.config.settings import Reading
 from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
-from nachsicht.settings import Reading
-from nachsicht.sources.compressed import compression_of
+from nachsicht.sources.compression import compression_of
+from nachsicht.sources.protocol import Opened, SourceFacts
 
 _COMPRESSED_SUFFIXES = (".gz", ".bz2", ".zst", ".xz")
 _JSON_SUFFIXES = (".json", ".jsonl", ".ndjson")
@@ -60,22 +60,22 @@ class FileSource(msgspec.Struct, frozen=True):
                 "a sheet is of a workbook, and this is none", where=str(self.path)
             )
         if suffix in _JSON_SUFFIXES:
-            from nachsicht.sources.json_text import open_json
+            from nachsicht.sources.json_lines import open_json
 
             return open_json(self.path, compression, facts)
-        from nachsicht.sources.delimited import open_delimited
+        from nachsicht.sources.csv.reader import open_delimited
 
         return open_delimited(self.path, compression, self.reading, facts)
 
     def _open_binary(self, head: bytes, suffix: str, facts: SourceFacts) -> Opened | None:
-        from nachsicht.sources import columnar
+        from nachsicht.sources import arrow_files as columnar
 
         if head.startswith(b"PAR1") or suffix in (".parquet", ".pq"):
             return columnar.open_parquet(self.path, facts)
         if head.startswith(b"ARROW1") or suffix in (".arrow", ".feather", ".ipc"):
             return columnar.open_arrow(self.path, facts)
         if suffix in _WORKBOOKS:
-            from nachsicht.sources.workbooks import open_workbook
+            from nachsicht.sources.excel.reader import open_workbook
 
             return open_workbook(self.path, self.reading, facts)
         return None

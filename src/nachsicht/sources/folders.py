@@ -11,11 +11,11 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht.contracts import Opened, Piece, SourceFacts
+from nachsicht.config.settings import Reading
 from nachsicht.errors import SourceMissing, SourceUnreadable
-from nachsicht.settings import Reading
-from nachsicht.sources.descriptions import is_description
 from nachsicht.sources.files import FileSource
+from nachsicht.sources.protocol import Opened, Piece, SourceFacts
+from nachsicht.sources.schemas.discover import is_description
 
 
 class FolderSource(msgspec.Struct, frozen=True):

@@ -9,13 +9,13 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-from nachsicht.contracts import Opened
+from nachsicht.config.settings import Reading
 from nachsicht.errors import SourceMissing, SourceUnreadable
-from nachsicht.settings import Reading
 from nachsicht.sources.archives import ArchiveSource
-from nachsicht.sources.compressed import is_archive
-from nachsicht.sources.copied import open_copied
+from nachsicht.sources.compression import is_archive
 from nachsicht.sources.files import FileSource, plain_name
+from nachsicht.sources.protocol import Opened
+from nachsicht.sources.stdin import open_copied
 
 
 class RemoteSource(msgspec.Struct, frozen=True):

@@ -1,0 +1,1 @@
+"""What every part of the package may need: threads, files, clocks, progress."""

@@ -1,0 +1,1 @@
+"""Arrow arrays: their types, buffers, dictionaries and hashes."""

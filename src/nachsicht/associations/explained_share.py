@@ -1,0 +1,158 @@
+"""How well one column explains another, in rows that the explanation was not made from.
+
+One column is taken in bins (tenths of the rows, or levels). A quantity is explained by its
+mean in each bin: the figure is the share of its variance. A category is explained by the
+shares of its levels in each bin: the figure is Goodman and Kruskal's tau, the share by which
+the squared errors of these shares (Brier) are less than those of the shares overall.
+
+Five folds: the i-th row is in fold i mod 5, and what is said of it comes from the others. A
+bin that these lack gets what holds overall. Below 0 nothing is explained.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.associations.encode import Codes, Floats, Levels, Quantity, Side
+from nachsicht.associations.indicators import BLOCK_ROWS, Band, bands_of, slices
+from nachsicht.stats.quantiles import quantile
+
+FOLDS = 5
+#: Bins of a quantity; single values where they are no more than that.
+MOST_BINS = 10
+
+
+def explanations(sides: Sequence[Side]) -> Floats:
+    """The share of the column of the second axis that the one of the first explains.
+
+    Over the rows where both have a value; NaN where the explained one never varies there.
+    Rows that are given are all used, so give drawn ones where they are many.
+    """
+    k = len(sides)
+    found = np.full((k, k), np.nan)
+    binned = [_binned(side) for side in sides]
+    numbers = [i for i, side in enumerate(sides) if isinstance(side, Quantity)]
+    quantities = [side for side in sides if isinstance(side, Quantity)]
+    levels = [i for i, side in enumerate(sides) if isinstance(side, Levels)]
+    targets = bands_of([binned[i] for i in levels])
+    with np.errstate(all="ignore"):
+        values = _values(quantities)
+        for band in bands_of(binned):
+            if numbers:
+                found[band.columns, numbers] = _of_quantities(band, *values)
+            for target in targets:
+                found[band.columns, levels[target.columns]] = _of_levels(band, target)
+    np.fill_diagonal(found, np.nan)
+    return found
+
+
+def _binned(side: Side) -> tuple[Codes, int]:
+    """The bin of each row, -1 for none, and the number of bins."""
+    if isinstance(side, Levels):
+        return side.codes, len(side.names)
+    codes, edges = bins_of(side.values, side.present, MOST_BINS)
+    return codes, len(edges) + 1
+
+
+def bins_of(values: NDArray[Any], present: NDArray[np.bool_], most: int) -> tuple[Codes, Floats]:
+    """The bin of each row, -1 for missing, and the inner edges; a bin ends with its edge.
+
+    Single values where they are no more than ``most``, else bins of as many rows each.
+    """
+    held = values[present]
+    if not len(held):
+        return np.full(len(values), -1, np.int32), np.empty(0)
+    ordered = np.sort(held)
+    different = ordered[np.concatenate(([True], ordered[1:] != ordered[:-1]))]
+    if len(different) <= most:
+        edges = different[:-1]
+    else:
+        edges = np.array(sorted({quantile(ordered, i / most) for i in range(1, most)}))
+    codes = np.searchsorted(edges, values, "left").astype(np.int32)
+    codes[~present] = -1
+    return codes, edges
+
+
+def _values(sides: Sequence[Quantity]) -> tuple[Floats, Floats]:
+    """Standardised values, 0 where missing, and where they are present; a row a column."""
+    rows = len(sides[0].values) if sides else 0
+    there = np.array([side.present for side in sides], np.float64).reshape(len(sides), rows)
+    away = np.zeros(there.shape)
+    for row, side in zip(away, sides, strict=True):
+        held = side.values[side.present].astype(np.float64)
+        if len(held):
+            held = held - held.mean()
+            row[side.present] = held / (held.std() or 1.0)
+    return away, there
+
+
+def _of_quantities(band: Band, away: Floats, there: Floats) -> Floats:
+    """The share of the variance of every quantity that every column of the band explains."""
+    parts = np.zeros((FOLDS, 2, band.levels, len(away)))
+    for fold, indicators, rows in _folds(band, away.shape[1]):
+        parts[fold, 0] += np.dot(indicators, there[:, rows].T)
+        parts[fold, 1] += np.dot(indicators, away[:, rows].T)
+    total = parts.sum(axis=0)
+    total_by_column = np.array([band.total(figure) for figure in total])
+    # Squared errors, less the squares themselves, which all explanations have in common.
+    errors = np.zeros(total.shape[1:])
+    baseline = np.zeros(total_by_column.shape[1:])
+    for counts, sums in parts:
+        in_all, sum_of_all = band.total(counts), band.total(sums)
+        overall = (total_by_column[1] - sum_of_all) / (total_by_column[0] - in_all)
+        left = total[0] - counts
+        means = (total[1] - sums) / left
+        np.copyto(means, band.expand(overall), where=left == 0)
+        errors += means * (means * counts - 2 * sums)
+        baseline += overall * (overall * in_all - 2 * sum_of_all)
+    squares = _squares(band, away)
+    baseline += squares
+    # What rounding leaves of a quantity that never varies is no variance.
+    return np.where(baseline > 1e-9, 1 - (squares + band.total(errors)) / baseline, np.nan)
+
+
+def _squares(band: Band, away: Floats) -> Floats:
+    """Sums of squares of the quantities in the rows where a column has a value."""
+    there: Floats = np.array([codes >= 0 for codes in band.codes], np.float64)
+    squares: Floats = np.dot(there, (away**2).T)
+    return squares
+
+
+def _of_levels(band: Band, target: Band) -> Floats:
+    """Goodman and Kruskal's tau of every category of the target by every column of the band."""
+    parts = np.zeros((FOLDS, band.levels, target.levels))
+    rows_in_all = len(band.codes[0])
+    # The counts of a block are whole numbers that single precision holds.
+    for fold, indicators, rows in _folds(band, rows_in_all, np.float32):
+        parts[fold] += np.dot(indicators, target.indicators(rows, np.float32).T)
+    total = parts.sum(axis=0)
+    by_bin, overall_counts = target.total(total, axis=1), band.total(total)
+    n = target.total(overall_counts, axis=1)
+    # Of a row with level y the squared error is 1 - 2 p(y) + the sum of all p².
+    errors, baseline = np.zeros(total.shape), np.zeros(overall_counts.shape)
+    for counts in parts:
+        held, in_all = target.total(counts, axis=1), band.total(counts)
+        rows_in_fold = target.total(in_all, axis=1)
+        overall = (overall_counts - in_all) / target.expand(n - rows_in_fold, axis=1)
+        left = target.expand(by_bin - held, axis=1)
+        shares = (total - counts) / left
+        np.copyto(shares, band.expand(overall), where=left == 0)
+        errors += shares * (shares * target.expand(held, axis=1) - 2 * counts)
+        baseline += overall * (overall * target.expand(rows_in_fold, axis=1) - 2 * in_all)
+    wrong = n + target.total(band.total(errors), axis=1)
+    wrong_overall = n + target.total(baseline, axis=1)
+    return np.where(wrong_overall > 1e-9, 1 - wrong / wrong_overall, np.nan)
+
+
+def _folds(
+    band: Band, rows: int, of: type[np.floating[Any]] = np.float64
+) -> Iterator[tuple[int, NDArray[np.floating[Any]], NDArray[np.integer[Any]]]]:
+    """For each fold: its number, the indicators of the band in its rows, and the rows."""
+    for fold in range(FOLDS):
+        places = np.arange(fold, rows, FOLDS)
+        for part in slices(len(places), BLOCK_ROWS):
+            yield fold, band.indicators(places[part], of), places[part]

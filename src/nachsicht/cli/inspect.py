@@ -1,0 +1,196 @@
+"""The commands that look up and note down: settings, explain, accept."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from nachsicht.cli.options import (
+    reading_options,
+    settings_given,
+    settings_options,
+    verbose_option,
+)
+from nachsicht.i18n import printable
+
+if TYPE_CHECKING:
+    from rich.table import Table
+
+
+@click.command(short_help="Print the effective settings, and where each came from.")
+@settings_options
+@click.option("--schema", is_flag=True, help="Print the JSON Schema of a file of settings.")
+@verbose_option
+def settings(schema: bool, **options: Any) -> None:
+    """Print every setting with its value, and the file and line, option or default it is from.
+
+    \b
+    Examples:
+      nachsicht settings
+      nachsicht settings --settings team.toml --key hive_id
+    """
+    from rich.markup import escape
+
+    from nachsicht.config.files import effective_settings
+    from nachsicht.i18n import catalogue
+
+    if schema:
+        import msgspec
+
+        from nachsicht.config.settings import schema as schema_of_settings
+
+        click.echo(msgspec.json.format(msgspec.json.encode(schema_of_settings()), indent=2))
+        return
+    words = catalogue()["terminal"]
+    table = _table(words["setting"], words["value"], words["origin"])
+    file, given = settings_given(options)
+    for entry in effective_settings(file, given):
+        table.add_row(entry.name, _shown(entry.value), escape(printable(entry.origin)))
+    _print(table)
+
+
+@click.command(short_help="Write a script that mends what the findings speak of.")
+@click.argument("sources", nargs=-1, required=True)
+@click.option(
+    "-o",
+    "--out",
+    "target",
+    type=click.Path(path_type=Path),
+    help="Where to write the script; by default it is printed.",
+)
+@click.option("--polars", "library", flag_value="polars", help="Code for Polars.")
+@click.option("--pandas", "library", flag_value="pandas", default=True, help="Code for pandas.")
+@reading_options
+@settings_options
+@verbose_option
+def remedies(sources: tuple[str, ...], target: Path | None, library: str, **options: Any) -> None:
+    """Write a script that mends SOURCES: what is odd in one, or what changed up to the last.
+
+    Every step has a comment and a switch. The script is run as: python mend.py SOURCE TARGET
+
+    \b
+    Examples:
+      nachsicht remedies checks.csv -o mend.py
+      nachsicht remedies checks_2024.csv checks_2025.csv -o mend.py
+      python mend.py checks_2025.csv checks_2025_mended.csv
+    """
+    import nachsicht
+    from nachsicht._util.atomic_write import check_folder, write_whole
+    from nachsicht.i18n import phrase, size
+
+    if target is not None:
+        check_folder(target)
+    base, given = settings_given(options)
+    if len(sources) == 1:
+        script = nachsicht.profile(sources[0], settings=base, **given).remedies(library)
+    else:
+        script = nachsicht.compare(*sources, settings=base, **given).remedies(library)
+    if target is None:
+        click.echo(script, nl=False)
+        return
+    write_whole(target, script.encode("utf-8"))
+    told = phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8"))))
+    click.echo(printable(told))
+
+
+@click.command(short_help="Explain a finding by its code.")
+@click.argument("code", required=False)
+@verbose_option
+def explain(code: str | None) -> None:
+    """Tell what the finding CODE means, when it is made, and what to do; or list all codes.
+
+    \b
+    Examples:
+      nachsicht explain
+      nachsicht explain rescaled
+    """
+    from nachsicht.config.settings import check_name
+    from nachsicht.findings.registry import CATALOGUE
+    from nachsicht.output.findings_reference import entry_lines, list_of_codes
+
+    if code is None:
+        for line in list_of_codes():
+            click.echo(line)
+        return
+    check_name(code, tuple(CATALOGUE), "explain", "finding")
+    for line in entry_lines(code):
+        click.echo(line)
+
+
+@click.command(short_help="Mark a finding as known, so that it no longer counts.")
+@click.argument("comparison", type=click.Path(path_type=Path, dir_okay=False))
+@click.argument("code")
+@click.argument("column", required=False, default="")
+@click.option("--because", required=True, help="Why it is known; shown beside it from now on.")
+@click.option(
+    "-o",
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="File to write it to. [default: nachsicht-accepted.toml]",
+)
+@verbose_option
+def accept(comparison: Path, code: str, column: str, because: str, out: Path | None) -> None:
+    """Accept the finding CODE about COLUMN that the document COMPARISON (.json) holds.
+
+    Leave COLUMN out for findings about the rows. Later comparisons show it as accepted and do
+    not count it, until it grows graver than it is now.
+
+    \b
+    Example:
+      nachsicht accept changes.json rescaled hive_weight --because "scales in lb since May"
+    """
+    import nachsicht
+    from nachsicht.config.baseline_file import DEFAULT, add_accepted
+    from nachsicht.i18n import phrase
+    from nachsicht.model.findings import Accepted
+
+    finding = _finding_in(nachsicht.read(comparison).findings, code, column, comparison)
+    path = out or Path(DEFAULT)
+    entry = Accepted(code=code, column=column, because=because, weight=finding.weight)
+    new = add_accepted(path, entry)
+    told = "terminal.accepted_new" if new else "terminal.accepted_again"
+    click.echo(printable(phrase(told, code=code, column=column, path=path)))
+
+
+def _finding_in(findings: Any, code: str, column: str, where: Path) -> Any:
+    from nachsicht.errors import SettingsError
+
+    for finding in findings:
+        named = column in finding.columns if column else not finding.columns
+        if finding.code == code and named:
+            return finding
+    there = ", ".join(f"{f.code} {f.columns[0] if f.columns else ''}".strip() for f in findings)
+    raise SettingsError(
+        f"it holds no finding {code} {column}".rstrip(),
+        where=str(where),
+        todo=f"It holds: {there}." if there else "It holds no findings.",
+    )
+
+
+def _table(*heads: str) -> Table:
+    from rich.box import SIMPLE_HEAD
+    from rich.table import Table
+
+    table = Table(box=SIMPLE_HEAD, show_edge=False, header_style="dim")
+    for head in heads:
+        table.add_column(head)
+    return table
+
+
+def _shown(value: Any) -> str:
+    from rich.markup import escape
+
+    if isinstance(value, dict):
+        inner = {escape(printable(name)): _shown(entry) for name, entry in value.items()}
+        return ", ".join(f"{name} = {v}" for name, v in inner.items() if v != "–") or "–"
+    if isinstance(value, list | tuple):
+        return escape(printable(", ".join(map(str, value)))) or "–"
+    return "–" if value is None else escape(printable(str(value)))
+
+
+def _print(table: Table) -> None:
+    from nachsicht.cli.console import console
+
+    console().print(table)

@@ -1,0 +1,1 @@
+"""One column: its state, merged in pieces, and its summary."""

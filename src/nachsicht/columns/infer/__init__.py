@@ -1,0 +1,1 @@
+"""What a column is: its kind, and what its texts mean."""

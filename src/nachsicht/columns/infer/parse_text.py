@@ -1,0 +1,183 @@
+"""Numbers and dates that were stored as text are taken for what they mean."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from nachsicht.arrow.buffers import values_of
+from nachsicht.columns.datetime import observe_moments
+from nachsicht.stats.sorted_array import SortedNumbers
+from nachsicht.stats.value_counts import Tally
+
+#: Texts that are looked at first; most columns fail among them.
+_TRIAL = 100
+#: A digit after a leading zero marks a code (a postcode, a telephone number), and so do more
+#: digits than a number in float64 keeps, a hexadecimal sign, and an E behind several digits.
+_CODE = r"^\s*[+-]?(0[0-9xX]|[0-9]{16,}\s*$|[0-9]{2,}[eE][0-9]+\s*$)"
+#: More digits than a double tells apart.
+_MANY_DIGITS = r"[0-9]{18,}|[0-9]{9,}[.,][0-9]{9,}"
+
+#: Units and signs that may stand with a number. Longer ones first.
+UNITS = (
+    *("kWh", "MWh", "km/h", "EUR", "USD", "GBP", "CHF", "lbs", "min", "mm²", "km²"),
+    *("kg", "mg", "lb", "oz", "cm", "mm", "km", "ft", "in", "mi", "ml", "ms", "Hz", "kW", "MW"),
+    *("°C", "°F", "m²", "m³", "g", "t", "m", "l", "h", "s", "W", "V", "A", "K", "%", "€", "$"),
+    *("£", "¥"),
+)
+#: What may stand before a number. A letter there makes a code of it: K1, W12.
+CURRENCIES = ("EUR", "USD", "GBP", "CHF", "€", "$", "£", "¥")
+_UNIT = "|".join(re.escape(unit) for unit in UNITS)
+#: A number with a point for decimals and comma, space or apostrophe between thousands; and the
+#: other way round.
+_POINT = r"[+-]?(\d{1,3}([,' ]\d{3})+|\d+)(\.\d+)?"
+_COMMA = r"[+-]?(\d{1,3}([.' ]\d{3})+|\d+)(,\d+)?"
+_DATES = (
+    *("%d.%m.%Y", "%d.%m.%Y %H:%M", "%d.%m.%Y %H:%M:%S"),
+    *("%d/%m/%Y", "%d/%m/%Y %H:%M", "%m/%d/%Y", "%m/%d/%Y %H:%M", "%Y/%m/%d"),
+    *("%d-%m-%Y", "%d %b %Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y"),
+)
+
+
+class Recognised(NamedTuple):
+    """Numbers, one for each row, and the unit that stood with all of them."""
+
+    numbers: SortedNumbers
+    unit: str | None
+    plain: bool
+
+
+def numbers_in(tally: Tally) -> Recognised | None:
+    """The numbers, if every text is one; None otherwise.
+
+    Numbers may be written with thousands separators, a decimal comma, and one unit, currency
+    or per cent sign, the same in all texts. Where a comma could be either, it stands between
+    thousands.
+    """
+    texts = tally.values
+    trial = texts[:_TRIAL]
+    for read in (_plain, _with_point, _with_comma):
+        if read(trial) is None:
+            continue
+        if pc.any(pc.match_substring_regex(texts, _CODE)).as_py():
+            return None
+        found = read(texts)
+        if found is not None:
+            values, unit = found
+            if _run_together(texts, values):
+                return None
+            return Recognised(_each_row(values, tally), unit, read is _plain)
+    return None
+
+
+def _run_together(texts: Any, values: Any) -> bool:
+    """Whether texts of more digits than numbers keep would become equal numbers."""
+    many = pc.match_substring_regex(texts, _MANY_DIGITS)
+    if not pc.any(many).as_py():
+        return False
+    numbers = pc.unique(values.filter(many))
+    return bool(len(numbers) < pc.sum(many).as_py())
+
+
+def moments_in(tally: Tally) -> tuple[SortedNumbers, Any] | None:
+    """Microseconds, one for each row, and the type, if every text is a date or time.
+
+    ISO 8601, and the usual orders of day, month and year. Where day and month could be
+    either, the day stands first.
+    """
+    found = moments_of(tally.values)
+    return None if found is None else (_moments(found[0], tally), found[1])
+
+
+def moments_of(texts: Any) -> tuple[Any, Any] | None:
+    """The dates or times of different texts as an Arrow array, and their type, if all are one."""
+    for stored in (pa.date32(), pa.timestamp("us"), pa.timestamp("us", "UTC")):
+        if _cast(pc.utf8_trim_whitespace(texts[:_TRIAL]), stored) is not None:
+            values = _cast(pc.utf8_trim_whitespace(texts), stored)
+            if values is not None:
+                return values, stored
+    if not pc.all(pc.match_substring_regex(texts[:_TRIAL], r"\d.*\D.*\d")).as_py():
+        return None
+    for pattern in _DATES:
+        if _parse(texts[:_TRIAL], pattern) is not None:
+            values = _parse(texts, pattern)
+            if values is not None:
+                day_only = "%H" not in pattern
+                return values, pa.date32() if day_only else values.type
+    return None
+
+
+def _moments(values: Any, tally: Tally) -> SortedNumbers:
+    rows = np.repeat(observe_moments(values).chunks[0], tally.counts)
+    rows.sort()
+    return SortedNumbers(rows)
+
+
+def _each_row(values: Any, tally: Tally) -> SortedNumbers:
+    rows = np.repeat(values_of(values), tally.counts)
+    finite = rows[np.isfinite(rows)]
+    finite.sort()
+    return SortedNumbers(finite, int((rows == -np.inf).sum()), int((rows == np.inf).sum()))
+
+
+def _plain(texts: Any) -> tuple[Any, None] | None:
+    texts = pc.utf8_trim_whitespace(texts)
+    values = _cast(texts, pa.int64())
+    if values is None:
+        values = _cast(texts, pa.float64())
+    return None if values is None else (values, None)
+
+
+def _with_point(texts: Any) -> tuple[Any, str | None] | None:
+    return _written(texts, _POINT, "[,' ]", None)
+
+
+def _with_comma(texts: Any) -> tuple[Any, str | None] | None:
+    return _written(texts, _COMMA, "[.' ]", ",")
+
+
+def _written(
+    texts: Any, number: str, between: str, decimal: str | None
+) -> tuple[Any, str | None] | None:
+    """Numbers of one way of writing, with at most one unit before or behind."""
+    bare = pc.utf8_trim_whitespace(texts)
+    unit = _unit_of(bare[0].as_py())
+    sign = re.escape(unit) if unit else ""
+    whole = rf"^{number}$"
+    if unit in CURRENCIES:
+        whole = rf"^({sign}\s?{number}|{number}\s?{sign})$"
+    elif unit:
+        whole = rf"^{number}\s?{sign}$"
+    if not pc.all(pc.match_substring_regex(bare, whole)).as_py():
+        return None
+    if unit:
+        bare = pc.utf8_trim_whitespace(pc.replace_substring(bare, unit, ""))
+    bare = pc.replace_substring_regex(bare, between, "")
+    if decimal:
+        bare = pc.replace_substring(bare, decimal, ".")
+    values = _cast(bare, pa.float64())
+    return None if values is None else (values, unit)
+
+
+def _unit_of(text: str) -> str | None:
+    before = "|".join(re.escape(unit) for unit in CURRENCIES)
+    found = re.search(rf"({_UNIT})$", text) or re.match(rf"({before})", text)
+    return found.group(1) if found else None
+
+
+def _parse(texts: Any, pattern: str) -> Any:
+    parsed = pc.strptime(
+        pc.utf8_trim_whitespace(texts), format=pattern, unit="us", error_is_null=True
+    )
+    return None if parsed.null_count else parsed
+
+
+def _cast(texts: Any, to: Any) -> Any:
+    try:
+        return texts.cast(to)
+    except pa.ArrowInvalid:
+        return None

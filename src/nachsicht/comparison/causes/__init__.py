@@ -1,0 +1,1 @@
+"""What happened to a column, told from its two versions."""

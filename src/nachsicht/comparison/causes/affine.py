@@ -1,0 +1,178 @@
+"""One map that explains a change of a whole spread: a factor, a shift, a known conversion."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import msgspec
+import numpy as np
+
+from nachsicht.arrow.numeric import LARGEST
+from nachsicht.i18n import catalogue
+from nachsicht.stats.ecdf import Curve, largest_difference
+from nachsicht.stats.hypothesis_tests import usual_distance
+
+#: Quantiles between which a factor or shift is looked for; the tails are left to outliers.
+_SHARES = np.linspace(0.05, 0.95, 37)
+#: Factors nearer to 1 than this are only believed where they are known conversions.
+_NEAREST_FACTOR = 1.05
+#: Conversions with an offset: factor, offset, name in the catalogue of words.
+_AFFINE = (
+    (1.8, 32.0, "celsius_fahrenheit"),
+    (1 / 1.8, -32 / 1.8, "fahrenheit_celsius"),
+    (1.0, 273.15, "celsius_kelvin"),
+    (1.0, -273.15, "kelvin_celsius"),
+)
+#: A map must leave over less than this part of the distance.
+_LEFT_OVER = 1 / 3
+_LEFT_OVER_OF_PART = 0.15
+#: A conversion of a smaller part of the rows is left to outliers.
+_SMALLEST_PART = 0.03
+
+
+class Map(msgspec.Struct, frozen=True):
+    """``new = factor * old + offset`` for a part of the rows, and the distance left over."""
+
+    factor: float
+    offset: float
+    known: str | None
+    left_over: float
+    part: float = 1.0
+
+    @property
+    def is_shift(self) -> bool:
+        """Whether all values moved by a constant."""
+        return self.factor == 1.0
+
+    @property
+    def is_turned(self) -> bool:
+        """Whether all values changed their sign."""
+        return self.factor == -1.0 and self.offset == 0.0
+
+
+def map_between(
+    a: Curve,
+    b: Curve,
+    distance: float,
+    decimals: tuple[int | None, int | None],
+    *,
+    known_only: bool = False,
+) -> Map | None:
+    """The map that takes the old spread to the new one; None if none explains the change.
+
+    It must leave over no more than chance gives, and less than a third of the distance. Known
+    conversions go before guesses; of several the one that leaves over least is taken. Values
+    are given half a unit of their last decimal.
+
+    Parameters
+    ----------
+    a, b : Curve
+        The old and the new spread.
+    distance : float
+        Kolmogorov-Smirnov distance between them.
+    decimals : (int or None, int or None)
+        With how many decimals the old and the new values are written.
+    known_only : bool
+        Whether guesses are left out.
+    """
+    if min(a.rows, b.rows) < 20 or len(a.values) < 3 or len(b.values) < 3:
+        return None
+    if _too_large(a) or _too_large(b):
+        return None
+    chance = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    enough = min(max(chance, 0.1 * distance), _LEFT_OVER * distance)
+    step = 0.0 if decimals[1] is None else 10.0 ** -decimals[1]
+    spread = float(np.ptp(b.quantiles(np.array([0.25, 0.75]))))
+    coarse = step > spread / 8
+    best: Map | None = None
+    for factor, offset, known in _candidates(a, b, step):
+        guessed = known is None and factor not in (1.0, -1.0)
+        if (guessed and coarse) or (known is None and known_only):
+            continue
+        tolerance = step / 2 if factor != 1.0 or offset % max(step, 1e-300) else step / 1e6
+        if best and best.known and not known:
+            break  # a conversion that fits needs no better guess
+        left = largest_difference(a.mapped(factor, offset), b, tolerance)
+        if left <= enough and (best is None or left < best.left_over):
+            best = Map(factor, offset, known, left)
+    return best
+
+
+def _too_large(curve: Curve) -> bool:
+    """Whether multiples of the values may be beyond what a float holds."""
+    return max(abs(float(curve.values[end])) for end in (0, -1)) > LARGEST
+
+
+def map_of_a_part(
+    a: Curve, b: Curve, distance: float, ratios: tuple[float, float] | None
+) -> Map | None:
+    """A known conversion of a part of the rows; None if none explains the change.
+
+    The part is that which leaves over least by squares; what it leaves over must be no more
+    than chance often gives. ``ratios`` are those of the means and standard deviations in the
+    level that holds the change, if one does; both must be the factor.
+    """
+    if min(a.rows, b.rows) < 100 or len(a.values) < 20 or _too_large(a) or _too_large(b):
+        return None
+    # With a free part and many factors to choose from, little may be left over, unless the
+    # factor is known from the level.
+    often = 0.01 if ratios else 0.2
+    chance = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
+    best: Map | None = None
+    for name in _known_factors():
+        factor = float(name)
+        if ratios and not _alike(factor, ratios):
+            continue
+        places = np.concatenate((a.values, a.values * factor, b.values))
+        old, turned, new = (curve.shares(places)[1] for curve in (a, a.mapped(factor), b))
+        apart = turned - old
+        part = float((apart @ (new - old)) / max(float(apart @ apart), 1e-12))
+        if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART:
+            continue
+        left = float(np.abs(new - old - part * apart).max())
+        enough = min(chance, _LEFT_OVER_OF_PART * distance)
+        if left <= enough and (not best or left < best.left_over):
+            best = Map(factor, 0.0, name, left, part)
+    return best
+
+
+def _alike(factor: float, ratios: tuple[float, float]) -> bool:
+    """Whether means went by the factor, and standard deviations nearly so."""
+    return abs(ratios[0] / factor - 1) < 0.05 and abs(ratios[1] / factor - 1) < 0.15
+
+
+def _candidates(a: Curve, b: Curve, step: float) -> Iterator[tuple[float, float, str | None]]:
+    yield from _AFFINE
+    before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
+    if ((before > 0).all() and (after < 0).all()) or ((before < 0).all() and (after > 0).all()):
+        yield -1.0, 0.0, "turned"
+    factor = _middle_factor(before, after)
+    if factor:
+        known = _known_factor(factor)
+        if known:
+            yield float(known), 0.0, known
+        if abs(math.log(factor)) >= math.log(_NEAREST_FACTOR):
+            yield factor, 0.0, None
+    shift = float(np.median(after - before))
+    yield 1.0, round(shift / step) * step if step else shift, None
+    if (before < 0).any() and (before > 0).any():
+        yield -1.0, 0.0, None
+
+
+def _middle_factor(before: np.ndarray, after: np.ndarray) -> float | None:
+    usable = (np.abs(before) > 1e-12) & (np.sign(before) == np.sign(after))
+    if usable.sum() < len(before) * 0.5:
+        return None
+    return float(np.exp(np.median(np.log(after[usable] / before[usable]))))
+
+
+def _known_factors() -> list[str]:
+    """Factors of the conversions that the catalogue of words knows."""
+    return [name for name in catalogue()["findings"]["rescaled"]["units"] if name[0].isdigit()]
+
+
+def _known_factor(factor: float) -> str | None:
+    """The conversion of units that is within 3 % of a factor."""
+    near = min(_known_factors(), key=lambda text: abs(math.log(float(text) / factor)))
+    return str(near) if abs(math.log(float(near) / factor)) < 0.03 else None

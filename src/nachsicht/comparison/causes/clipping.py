@@ -1,0 +1,138 @@
+"""Values held back at a cap, put on rounder numbers, or texts cut at a length."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+
+from nachsicht.comparison.context import Change
+from nachsicht.model.column import QuantitySummary
+from nachsicht.stats.ecdf import Curve, largest_difference
+from nachsicht.stats.hypothesis_tests import shares_chance, usual_distance
+
+#: Less than this part of the rows beyond a cap shows nothing.
+_SMALLEST_BEYOND = 0.004
+#: Nearly all values on a step: they were rounded to it. Not nearly all: heaped.
+_ROUNDED = 0.985
+#: From such a share on, the step is that in which the values were written already.
+_SMALLEST_HEAP, _USUAL = 0.05, 0.9
+
+
+class Cap(msgspec.Struct, frozen=True):
+    """A value at an end that holds the rows which formerly lay beyond it."""
+
+    value: float
+    upper: bool
+    rows: int
+    share: float
+    beyond: float
+
+
+def cap_in(change: Change) -> Cap | None:
+    """The cap at which values are held now; None if there is none.
+
+    No value lies beyond the end, where formerly some did; the end holds about as many rows
+    as formerly lay on and beyond it; and what lies within is spread as before.
+    """
+    if change.curves is None:
+        return None
+    a, b = change.curves
+    for upper in (True, False):
+        found = _cap_at_top(change, a, b) if upper else _mirrored(change, a, b)
+        if found:
+            return found
+    return None
+
+
+def _mirrored(change: Change, a: Curve, b: Curve) -> Cap | None:
+    found = _cap_at_top(change, a.mapped(-1.0), b.mapped(-1.0))
+    return found and Cap(-found.value, False, found.rows, found.share, found.beyond)
+
+
+def _cap_at_top(change: Change, a: Curve, b: Curve) -> Cap | None:
+    cap = float(b.values[-1])
+    beyond = 1 - float(a.shares(np.array([cap]))[1][0])
+    rows = b.at_most[-1] - b.below[-1]
+    on_cap = rows / b.rows
+    if rows < 4 or beyond < _SMALLEST_BEYOND:
+        return None
+    former = a.share_at(cap) + beyond
+    unlikely = change.between.unlikely
+    gone = shares_chance(beyond * a.rows, a.rows, 0, b.rows)
+    heaped = shares_chance(a.share_at(cap) * a.rows, a.rows, rows, b.rows)
+    if not (unlikely(gone) and unlikely(heaped)):
+        return None
+    usual = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    if abs(on_cap - former) > max(usual, 0.25 * former):
+        return None
+    lower = -np.inf
+    one, other = a.up_to(lower, cap), b.up_to(lower, cap)
+    if one is None or other is None:
+        return None
+    if largest_difference(one, other) > 1.5 * usual + 0.02:
+        return None
+    return Cap(cap, True, int(rows), on_cap, beyond)
+
+
+class Heap(msgspec.Struct, frozen=True):
+    """A step of which more values are whole multiples than before."""
+
+    step: float
+    old_share: float
+    share: float
+    rounded: bool
+
+
+def heap_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Heap | None:
+    """The step on which values are heaped, or to which all are rounded; None if there is none."""
+    before = {entry.value: entry.count for entry in a.multiples}
+    if not a.finite or not b.finite or not before:
+        return None
+    finest, best = min(before), None
+    for entry in b.multiples:
+        # A step that is not listed is finer than the old values, or only zero was a multiple.
+        old = before.get(entry.value, a.finite if entry.value < finest else a.zeros)
+        old_share, share = old / a.finite, entry.count / b.finite
+        chance = shares_chance(old, a.finite, entry.count, b.finite)
+        unlikely = change.between.unlikely(chance, len(b.multiples))
+        usual = old_share >= _USUAL  # values are written so anyway
+        if usual or share - old_share < _SMALLEST_HEAP or not unlikely:
+            continue
+        heap = Heap(entry.value, old_share, share, share >= _ROUNDED)
+        # The coarsest step that all values are rounded to; else the one that rose most.
+        if best is None or heap.rounded or (not best.rounded and _gain(heap) > _gain(best)):
+            best = heap
+    return best
+
+
+def _gain(heap: Heap) -> float:
+    return heap.share - heap.old_share
+
+
+class Cut(msgspec.Struct, frozen=True):
+    """A length at which texts end that were longer before."""
+
+    length: int
+    rows: int
+    share: float
+    old_longest: int
+
+
+def cut_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Cut | None:
+    """The length at which texts are cut now, from the lengths in characters."""
+    if not a.finite or not b.finite:
+        return None
+    one, other = Curve.of_knots(a.knots), Curve.of_knots(b.knots)
+    length = float(other.values[-1])
+    beyond = 1 - float(one.shares(np.array([length]))[1][0])
+    rows = other.at_most[-1] - other.below[-1]
+    if rows < 4 or beyond < _SMALLEST_BEYOND:
+        return None
+    unlikely = change.between.unlikely
+    if not unlikely(shares_chance(beyond * one.rows, one.rows, 0, other.rows)):
+        return None
+    if not unlikely(shares_chance(one.share_at(length) * one.rows, one.rows, rows, other.rows)):
+        return None
+    if rows / other.rows < 0.5 * beyond:
+        return None
+    return Cut(int(length), int(rows), rows / other.rows, int(one.values[-1]))

@@ -1,0 +1,216 @@
+"""Why moments changed: shifted by days, by hours, day and month exchanged, times lost."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.columns.datetime import coarsen_counts
+from nachsicht.comparison.context import Change
+from nachsicht.model.column import MomentSummary
+from nachsicht.stats.ecdf import Curve, largest_difference
+from nachsicht.stats.hypothesis_tests import counts_chance, usual_distance
+
+_DAY = 86400e6
+_HOUR = 3600e6
+_SHARES = np.linspace(0.02, 0.98, 49)
+#: A pattern that is shifted must fit this well, and the unshifted one this badly.
+_FITS, _DIFFERS = 1e-3, 1e-9
+#: A shift that is a large part of the span is a later period, not a mistake.
+_LARGEST_SHIFT = 0.5
+#: Days by which a month may miss thirty of them.
+_MONTH_SLACK = 3.0
+
+_Counts = NDArray[np.float64]
+
+
+class Shift(msgspec.Struct, frozen=True):
+    """All moments lie later (or earlier) by a constant."""
+
+    microseconds: float
+    distance: float
+    left_over: float
+
+    @property
+    def days(self) -> float:
+        """In days."""
+        return self.microseconds / _DAY
+
+    @property
+    def hours(self) -> float:
+        """In hours."""
+        return self.microseconds / _HOUR
+
+    @property
+    def could_be_a_window(self) -> bool:
+        """Whether a window of whole months that moved on would look the same."""
+        months = self.days / 30.4375
+        return months > 0.9 and abs(months - round(months)) * 30.4375 <= _MONTH_SLACK
+
+
+def shift_in(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None:
+    """The constant by which all moments moved; None if that does not explain the change."""
+    if change.curves is None:
+        return None
+    one, other = change.curves
+    distance = largest_difference(one, other)
+    usual = usual_distance(one.rows, other.rows) + one.uncertainty + other.uncertainty
+    span = float(np.ptp(one.values))
+    if span > 0 and distance > usual_distance(one.rows, other.rows, 1e-5):
+        for unit in (_DAY,) if not a.by_hour else (_DAY, _HOUR / 2, _HOUR / 60):
+            moved = float(np.median(other.quantiles(_SHARES) - one.quantiles(_SHARES)))
+            moved = round(moved / unit) * unit
+            left = largest_difference(one.mapped(1.0, moved), other)
+            explained = left <= max(usual, 0.1 * distance) and left < distance / 3
+            if moved and abs(moved) < _LARGEST_SHIFT * span and explained:
+                return Shift(moved, distance, left)
+    return _shift_of_weekdays(change, a, b)
+
+
+def _shift_of_weekdays(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None:
+    """A shift by a few days, seen in the weekdays where the range hardly shows it."""
+    turned = _turned(change, a.by_weekday, b.by_weekday, range(-3, 4))
+    if turned is None:
+        return None
+    days, distance, left = turned
+    return Shift(days * _DAY, distance, left)
+
+
+def clock_shift_in(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None:
+    """The hours by which the clock was shifted; None if that does not explain the change."""
+    turned = _turned(change, a.by_hour, b.by_hour, range(-11, 13))
+    if turned is None:
+        return None
+    hours, distance, left = turned
+    return Shift(hours * _HOUR, distance, left)
+
+
+def _turned(
+    change: Change, old: Sequence[int], new: Sequence[int], turns: Sequence[int]
+) -> tuple[int, float, float] | None:
+    """The turn of a cycle (hours, weekdays) after which both have the same shares."""
+    if not old or not new or not sum(old) or not sum(new):
+        return None
+    before = counts_chance(old, new)
+    if before is None or before > _DIFFERS or not change.between.unlikely(before):
+        return None
+    fits = [
+        (_apart(np.roll(old, turn), np.asarray(new)), abs(turn), turn) for turn in turns if turn
+    ]
+    left, _, turn = min(fits)
+    chance = counts_chance(np.roll(old, turn).tolist(), new)
+    distance = _apart(np.asarray(old), np.asarray(new))
+    if chance is None or chance < _FITS or left > distance / 3:
+        return None
+    return turn, distance, left
+
+
+def _apart(old: NDArray[np.int64], new: NDArray[np.int64]) -> float:
+    """Total variation of counts in the same order."""
+    return float(np.abs(old / old.sum() - new / new.sum()).sum() / 2)
+
+
+class Exchanged(msgspec.Struct, frozen=True):
+    """Day and month changed places wherever the day could be a month."""
+
+    distance: float
+    left_over: float
+
+
+def exchange_in(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:
+    """Whether day and month were exchanged: the moments fit only so.
+
+    By single days where the profile counts them; else by month and day of the month.
+    """
+    return _exchange_by_days(change, a, b) or _exchange_by_months(change, a, b)
+
+
+def _exchange_by_days(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:
+    old, new = _days(a), _days(b)
+    if old is None or new is None:
+        return None
+    exchanged = _exchanged(old[0]), old[1]
+    before, after, now = _by_month(old, exchanged, new)
+    unlikely = change.between.unlikely(counts_chance(before, now))
+    fits = counts_chance(after, now)
+    distance, left = _apart(before, now), _apart(after, now)
+    explained = fits is not None and fits > _FITS and left < distance / 2
+    return Exchanged(distance, left) if unlikely and explained else None
+
+
+def _by_month(*sides: tuple[NDArray[np.int64], NDArray[np.int64]]) -> list[NDArray[np.int64]]:
+    """Rows by calendar month, of all sides over the same months."""
+    months = [
+        days.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) for days, _ in sides
+    ]
+    first, last = min(m.min() for m in months), max(m.max() for m in months)
+    return [
+        np.bincount(m - first, counts, int(last - first) + 1).astype(np.int64)
+        for m, (_, counts) in zip(months, sides, strict=True)
+    ]
+
+
+def _days(moments: MomentSummary) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
+    """Days since 1970 and their counts; None where only coarser units are counted."""
+    if moments.clock or moments.unit in ("month", "year"):
+        return None
+    first, counts = coarsen_counts(moments.unit, moments.first, moments.counts, "day")
+    return np.arange(first, first + len(counts)), counts
+
+
+def _exchanged(days: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The days with day and month exchanged, where the day could be a month."""
+    dates = days.astype("datetime64[D]")
+    years = dates.astype("datetime64[Y]")
+    months = (dates.astype("datetime64[M]") - years.astype("datetime64[M]")).astype(np.int64)
+    day = (dates - dates.astype("datetime64[M]").astype("datetime64[D]")).astype(np.int64)
+    swapped = (years.astype("datetime64[M]") + day).astype("datetime64[D]") + months
+    found: NDArray[np.int64] = np.where(day < 12, swapped, dates).astype(np.int64)
+    return found
+
+
+def _exchange_by_months(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:
+    if not a.by_month_and_day or not b.by_month_and_day:
+        return None
+    old = np.array(a.by_month_and_day, float).reshape(12, 31)
+    new = np.array(b.by_month_and_day, float).reshape(12, 31)
+    exchanged = old.copy()
+    exchanged[:, :12] = old[:, :12].T
+    before, after = _month_chance(old, new), _month_chance(exchanged, new)
+    if before is None or after is None or not change.between.unlikely(before) or after < _FITS:
+        return None
+    distance = _apart(_months(old), _months(new))
+    left = _apart(_months(exchanged), _months(new))
+    return Exchanged(distance, left) if left < distance / 3 else None
+
+
+def _months(table: _Counts) -> NDArray[np.int64]:
+    """Rows by month, those with a day that could be a month apart from the others."""
+    both = np.concatenate((table[:, :12].sum(axis=1), table[:, 12:].sum(axis=1)))
+    return both.astype(np.int64)
+
+
+def _month_chance(old: _Counts, new: _Counts) -> float | None:
+    return counts_chance(_months(old).tolist(), _months(new).tolist())
+
+
+def times_lost(a: MomentSummary, b: MomentSummary) -> tuple[float, float] | None:
+    """Shares of moments at midnight before and now, where nearly all are there now."""
+    rows = sum(a.counts), sum(b.counts)
+    if not all(rows) or not a.by_hour:
+        return None
+    old = a.at_midnight / rows[0]
+    new = b.at_midnight / rows[1] if b.by_hour else 1.0
+    return (old, new) if old < 0.5 and new > 0.95 else None
+
+
+def times_moved(one: Curve, other: Curve) -> float | None:
+    """How far moments moved within a range that stayed the same; None where it did not."""
+    low, high = max(one.values[0], other.values[0]), min(one.values[-1], other.values[-1])
+    span = max(one.values[-1], other.values[-1]) - min(one.values[0], other.values[0])
+    if span <= 0 or (high - low) / span < 0.9:
+        return None
+    return largest_difference(one, other)

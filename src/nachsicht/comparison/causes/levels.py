@@ -1,0 +1,185 @@
+"""Why levels changed: respelled, relabelled, cut, read in the wrong encoding."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import msgspec
+import numpy as np
+
+from nachsicht.columns.categorical import plain
+from nachsicht.columns.text_format import repaired
+from nachsicht.comparison.distances import level_counts, total_variation
+from nachsicht.i18n import number
+from nachsicht.model.column import CategorySummary, Detail, QuantitySummary
+from nachsicht.stats.hypothesis_tests import levels_chance
+
+Counts = Mapping[str, int]
+#: Levels that together hold less are no relabelling that matters.
+_SMALLEST_SHARE = 0.02
+#: How far the shares may differ though chance may not explain it.
+_SHARES_APART = 0.05
+#: Less than this total variation is no exchange of levels.
+_EXCHANGED = 0.15
+
+
+def levels_of(detail: Detail | None) -> dict[str, int] | None:
+    """Counts by level of a category, or of a quantity with a handful of values."""
+    if isinstance(detail, CategorySummary):
+        return level_counts(detail)
+    if isinstance(detail, QuantitySummary) and detail.discrete:
+        knots = detail.knots
+        counts = np.asarray(knots.at_most) - np.asarray(knots.below)
+        return {number(v, 15): int(c) for v, c in zip(knots.values, counts, strict=True)}
+    return None
+
+
+class Renaming(msgspec.Struct, frozen=True):
+    """Old levels and the new ones they became, and the share of rows that these hold."""
+
+    pairs: tuple[tuple[str, str], ...]
+    share: float
+    left_over: float
+
+    @property
+    def old(self) -> tuple[str, ...]:
+        """The old levels."""
+        return tuple(old for old, _ in self.pairs)
+
+    @property
+    def new(self) -> tuple[str, ...]:
+        """The new levels."""
+        return tuple(new for _, new in self.pairs)
+
+
+def mapped_levels(old: Counts, new: Counts, pairs: list[tuple[str, str]]) -> Renaming | None:
+    """The pairs as one cause, with the distance that is left once they are undone."""
+    if not pairs:
+        return None
+    back = {after: before for before, after in pairs}
+    undone: dict[str, int] = {}
+    for level, count in new.items():
+        name = back.get(level, level)
+        undone[name] = undone.get(name, 0) + count
+    share = sum(new[after] for _, after in pairs) / max(sum(new.values()), 1)
+    ordered = tuple(sorted(pairs, key=lambda pair: (-new[pair[1]], pair)))
+    return Renaming(ordered, share, total_variation(old, undone))
+
+
+def respelled(old: Counts, new: Counts) -> list[tuple[str, str]]:
+    """New levels that differ from an old one only in case, accents, spaces or joints."""
+    known: dict[str, str] = {}
+    for level in sorted(old, key=lambda name: (-old[name], name)):
+        known.setdefault(plain(level), level)
+    return [
+        (known[plain(level)], level)
+        for level in new
+        if level not in old and plain(level) in known and plain(level)
+    ]
+
+
+def damaged(old: Counts, new: Counts) -> list[tuple[str, str]]:
+    """New levels that are an old one read in the wrong encoding, or with lost letters."""
+    pairs = []
+    for level in new:
+        if level in old:
+            continue
+        whole = repaired(level)
+        if whole in old:
+            pairs.append((str(whole), level))
+        elif "�" in level or "?" in level:
+            near = [name for name in old if _lost_letters(name, level)]
+            if len(near) == 1:
+                pairs.append((near[0], level))
+    return pairs
+
+
+def _lost_letters(whole: str, broken: str) -> bool:
+    """Whether a text is another with every foreign letter replaced by a mark."""
+    if len(whole) != len(broken) or whole.isascii():
+        return False
+    return all(
+        a == b or (b in "?�" and not a.isascii()) for a, b in zip(whole, broken, strict=True)
+    )
+
+
+def cut(old: Counts, new: Counts) -> list[tuple[str, str]]:
+    """New levels that are the beginnings of gone ones, all of the longest length there is."""
+    longest = max(map(len, new), default=0)
+    gone = [level for level in old if level not in new and len(level) > longest]
+    if not gone or any(len(level) > longest for level in new):
+        return []
+    pairs = []
+    for level in gone:
+        start = level[:longest].rstrip()
+        match = next((name for name in (level[:longest], start) if name in new), None)
+        if match is None:
+            return []
+        pairs.append((level, match))
+    return pairs
+
+
+def relabelled(old: Counts, new: Counts) -> Renaming | None:
+    """Gone levels that go by another name now: one to one by their shares of the rows.
+
+    As many levels are new as are gone, and paired in the order of their shares these agree
+    as well as chance lets them. Among pairs that fit, those of like names are preferred.
+    """
+    gone = [level for level in old if level not in new]
+    fresh = [level for level in new if level not in old]
+    n, m = sum(old.values()), sum(new.values())
+    if not gone or len(gone) != len(fresh) or "\0further" in (*gone, *fresh):
+        return None
+    if sum(old[level] for level in gone) < _SMALLEST_SHARE * n:
+        return None
+    by_share = (
+        sorted(gone, key=lambda name: (-old[name], name)),
+        sorted(fresh, key=lambda name: (-new[name], name)),
+    )
+    paired = list(zip(*by_share, strict=True))
+    counts = {a: old[a] for a, _ in paired}, {a: new[b] for a, b in paired}
+    rest = n - sum(counts[0].values()), m - sum(counts[1].values())
+    chance = levels_chance({**counts[0], "\0rest": rest[0]}, {**counts[1], "\0rest": rest[1]})
+    found = mapped_levels(old, new, _by_name(paired, old, new, n, m))
+    if chance is None or found is None:
+        return None
+    return found if chance > 1e-4 or found.left_over < _SHARES_APART / 2 else None
+
+
+def exchanged(old: Counts, new: Counts) -> Renaming | None:
+    """Two levels that changed their meaning: yes is no, and no is yes.
+
+    The shares fit only if they change places, and then as well as chance lets them. Of more
+    than two levels, some may come to each other's shares without any mistake.
+    """
+    if set(old) != set(new) or len(old) != 2:
+        return None
+    if total_variation(old, new) < _EXCHANGED:
+        return None
+    one, other = sorted(old)
+    pairs = [(one, other), (other, one)]
+    undone = {one: new[other], other: new[one]}
+    chance, left = levels_chance(old, undone), total_variation(old, undone)
+    if chance is None or chance < 1e-3 or left > _SHARES_APART:
+        return None
+    return Renaming(tuple(pairs), 1.0, left)
+
+
+def _by_name(
+    paired: list[tuple[str, str]], old: Counts, new: Counts, n: int, m: int
+) -> list[tuple[str, str]]:
+    """Pairs that fit by share, exchanged where like names fit as well."""
+    from rapidfuzz import fuzz
+    from scipy.optimize import linear_sum_assignment
+
+    befores, afters = [a for a, _ in paired], [b for _, b in paired]
+    cost = np.zeros((len(paired), len(paired)))
+    for i, before in enumerate(befores):
+        for j, after in enumerate(afters):
+            p, q = old[before] / n, new[after] / m
+            error = max((p * (1 - p) / n + q * (1 - q) / m) ** 0.5, 1e-9)
+            alike = fuzz.ratio(before.casefold(), after.casefold()) / 100
+            starts = after.casefold().startswith(before.casefold()[:1])
+            cost[i, j] = min(((p - q) / error) ** 2, 1e6) - 4 * alike - 2 * starts
+    rows, columns = linear_sum_assignment(cost)
+    return [(befores[i], afters[j]) for i, j in zip(rows, columns, strict=True)]

@@ -1,0 +1,198 @@
+"""Two versions side by side, and one column of both, with what was measured between them."""
+
+from __future__ import annotations
+
+import msgspec
+
+from nachsicht._util.cached import kept
+from nachsicht.comparison.align_columns import Pair
+from nachsicht.comparison.distances import Measured
+from nachsicht.config.settings import Settings
+from nachsicht.findings.build import make_finding
+from nachsicht.model.column import ColumnSummary, MomentSummary, QuantitySummary
+from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.stats.ecdf import Curve
+from nachsicht.stats.hypothesis_tests import levels_chance
+from nachsicht.table.retained import AtHand
+
+
+class Version(msgspec.Struct, frozen=True):
+    """A profile, and its data where that is still at hand."""
+
+    profile: ProfileDocument
+    data: AtHand | None = None
+
+    def curve(self, column: ColumnSummary) -> Curve | None:
+        """The cumulative distribution of a quantity or moment; None for other kinds."""
+        detail = column.detail
+        if isinstance(detail, QuantitySummary) and detail.finite:
+            exact = self.data.quantities.get(column.position) if self.data else None
+            if exact is not None and not detail.knots.complete:
+                return Curve.of_values(exact)
+            return Curve.of_knots(detail.knots)
+        return Curve.of_knots(detail.knots) if isinstance(detail, MomentSummary) else None
+
+
+class Between(msgspec.Struct, frozen=True):
+    """Two versions, in order, and the settings by which they are compared.
+
+    Groups of one dataset are not ``in_time``: nothing was done to one that made the other of
+    it, so differences are told and no causes looked for. Slices of one dataset by a moment
+    are in time, but have other rows by their nature (``slices``), so rows are not compared.
+    """
+
+    old: Version
+    new: Version
+    settings: Settings
+    in_time: bool = True
+    slices: bool = False
+
+    @property
+    def labels(self) -> tuple[str, str]:
+        """Labels of the two versions."""
+        return (self.old.profile.label, self.new.profile.label)
+
+    @property
+    def rows(self) -> tuple[int, int]:
+        """Rows of the two versions."""
+        return (self.old.profile.rows, self.new.profile.rows)
+
+    def unlikely(self, chance: float | None, tests: int = 1) -> bool:
+        """Whether chance hardly explains it, in one of so many columns and tests of each."""
+        of = max(len(self.new.profile.columns), 1) * max(tests, 1)
+        return chance is not None and chance < self.settings.chance / of
+
+    def finding(
+        self,
+        code: str,
+        columns: tuple[str, ...],
+        size: float,
+        evidence: dict[str, Fact],
+        *,
+        title: str = "title",
+        at_least: Weight | None = None,
+        at_most: Weight | None = None,
+        **words: object,
+    ) -> Finding | None:
+        """A finding between the two versions, with both labels at hand for its words."""
+        old, new = self.labels
+        return make_finding(
+            code,
+            columns,
+            self.labels,
+            size=size,
+            evidence=evidence,
+            words={"old": old, "new": new, **words},
+            settings=self.settings,
+            title=title,
+            at_least=at_least,
+            at_most=at_most,
+        )
+
+
+def frequent_chance(old: ColumnSummary, new: ColumnSummary) -> float:
+    """How often chance gives such different counts of the frequent values of both."""
+    counts = [{level.value: level.count for level in side.frequent} for side in (old, new)]
+    full = [len(side.frequent) < side.distinct for side in (old, new)]
+    # A value that is not listed does not occur, unless there are more than are listed.
+    names = [
+        name
+        for name in sorted({*counts[0], *counts[1]})
+        if all(name in listed or not more for listed, more in zip(counts, full, strict=True))
+    ]
+    tables = []
+    for side, listed in zip((old, new), counts, strict=True):
+        table = {name: listed.get(name, 0) for name in names}
+        tables.append({**table, "\0rest": side.present - sum(table.values())})
+    if not set(counts[0]) & set(counts[1]) and _telling(old, new):
+        return 0.0
+    chance = levels_chance(*tables)
+    return 1.0 if chance is None else chance
+
+
+def _telling(old: ColumnSummary, new: ColumnSummary) -> bool:
+    """Whether the frequent values of one would have to be among those of the other."""
+    return any(
+        side.frequent and side.frequent[0].count > 0.05 * side.present for side in (old, new)
+    )
+
+
+class Change(msgspec.Struct, frozen=True, dict=True):
+    """A column that both versions have, with what was measured between them."""
+
+    pair: Pair
+    between: Between
+    measured: Measured | None
+    by_chance: bool
+
+    @kept
+    def old(self) -> ColumnSummary:
+        """The column in the older version."""
+        assert self.pair.old is not None
+        return self.pair.old
+
+    @kept
+    def new(self) -> ColumnSummary:
+        """The column in the newer version."""
+        assert self.pair.new is not None
+        return self.pair.new
+
+    @property
+    def name(self) -> str:
+        """The newest name of the column."""
+        return self.new.name
+
+    @kept
+    def curves(self) -> tuple[Curve, Curve] | None:
+        """Both cumulative distributions of a quantity or moment."""
+        old = self.between.old.curve(self.old)
+        new = self.between.new.curve(self.new)
+        return (old, new) if old is not None and new is not None else None
+
+    @kept
+    def kind_changed(self) -> bool:
+        """Whether the column means something else now.
+
+        Kinds are told from the values, so a rare value can make a quantity of what was a
+        flag. Stored alike and with the same frequent values, it is still the same.
+        """
+        old, new = self.old, self.new
+        if old.kind is new.kind:
+            return False
+        if (old.written is None) is not (new.written is None):
+            return True
+        if Kind.MOMENT in (old.kind, new.kind) or Kind.EMPTY in (old.kind, new.kind):
+            return True
+        return self.between.unlikely(frequent_chance(old, new))
+
+    @property
+    def distance(self) -> float:
+        """How far the spread moved; 0 where chance explains it or nothing was measured."""
+        if self.measured is None or self.measured.distance is None or self.by_chance:
+            return 0.0
+        return self.measured.distance
+
+    def finding(
+        self,
+        code: str,
+        size: float,
+        evidence: dict[str, Fact],
+        *,
+        title: str = "title",
+        at_least: Weight | None = None,
+        at_most: Weight | None = None,
+        **words: object,
+    ) -> Finding | None:
+        """A finding about this column."""
+        return self.between.finding(
+            code,
+            (self.name,),
+            size,
+            evidence,
+            title=title,
+            at_least=at_least,
+            at_most=at_most,
+            **words,
+        )

@@ -1,0 +1,1 @@
+"""What is found between two versions."""

@@ -1,0 +1,181 @@
+"""Relations between two columns that broke, turned or are new, though both stayed as they were."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+
+import numpy as np
+
+from nachsicht.associations.all_pairs import AllPairs
+from nachsicht.comparison.align_columns import Pair
+from nachsicht.comparison.context import Between
+from nachsicht.findings.rules.table import GIVES_AWAY
+from nachsicht.i18n import number, phrase
+from nachsicht.model.comparison import RelationChange
+from nachsicht.model.findings import Finding
+from nachsicht.stats.hypothesis_tests import bound_over_all, relations_chance, relations_chances
+
+#: How many changed relations are kept in a comparison.
+MOST_KEPT = 200
+#: Smaller differences of strength tell nothing to anybody.
+_SMALLEST = 0.1
+#: How many partners a sentence lists.
+_LISTED = 3
+
+
+def relation_changes(
+    between: Between, pairs: Sequence[Pair], step: tuple[int, int]
+) -> tuple[RelationChange, ...]:
+    """Relations whose strength changed beyond chance, the largest change first.
+
+    Of all pairs where both versions are there as data; else of those that both profiles keep.
+    """
+    # By the newer names, so that a renamed column keeps its relations.
+    newest = {pair.old.name: pair.new.name for pair in pairs if pair.old and pair.new}
+    old, new = between.old.data, between.new.data
+    if old is not None and new is not None:
+        found, chances = _changed_at_hand(old.pairs, new.pairs, newest, step)
+    else:
+        found = _changed_as_kept(between, newest, step)
+        chances = [change.chance for change in found]
+    bound = bound_over_all(chances, between.settings.chance)
+    kept = [
+        change
+        for change in found
+        if change.chance <= bound and abs(change.new - change.old) >= _SMALLEST
+    ]
+    kept.sort(key=lambda change: (-abs(change.new - change.old), change.one, change.other))
+    return tuple(kept[:MOST_KEPT])
+
+
+def _changed_as_kept(
+    between: Between, newest: Mapping[str, str], step: tuple[int, int]
+) -> list[RelationChange]:
+    before = {
+        frozenset((newest[r.one], newest[r.other])): r
+        for r in between.old.profile.relations.pairs
+        if r.one in newest and r.other in newest
+    }
+    found = []
+    for new in between.new.profile.relations.pairs:
+        old = before.get(frozenset((new.one, new.other)))
+        if old is not None and old.measure == new.measure:
+            chance = relations_chance(old.strength, old.error, new.strength, new.error)
+            strengths = (old.strength, new.strength)
+            found.append(RelationChange(*step, new.one, new.other, new.measure, *strengths, chance))
+    return found
+
+
+def _changed_at_hand(
+    old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int, int]
+) -> tuple[list[RelationChange], list[float]]:
+    """Pairs that changed by enough to be told, and the chances of all pairs."""
+    names = [
+        (before, after)
+        for before, after in newest.items()
+        if before in old.places
+        and after in new.places
+        # Of the same measures, so that like is held against like.
+        and old.numbers[old.places[before]] == new.numbers[new.places[after]]
+    ]
+    mine = np.array([old.places[before] for before, _ in names], np.int64)
+    theirs = np.array([new.places[after] for _, after in names], np.int64)
+    first, first_error, second, second_error = (
+        figure[np.ix_(places, places)]
+        for pairs, places in ((old, mine), (new, theirs))
+        for figure in (pairs.strengths.values, pairs.strengths.errors)
+    )
+    there = np.triu(~np.isnan(first) & ~np.isnan(second), 1)
+    chances = np.ones(there.shape)
+    chances[there] = relations_chances(
+        first[there], first_error[there], second[there], second_error[there]
+    )
+    large = there & (np.abs(second - first) >= _SMALLEST)
+    found = [
+        RelationChange(
+            *step,
+            names[i][1],
+            names[j][1],
+            new.measure(int(theirs[i]), int(theirs[j])),
+            float(first[i, j]),
+            float(second[i, j]),
+            float(chances[i, j]),
+        )
+        for i, j in np.argwhere(large).tolist()
+    ]
+    return found, chances[there].tolist()
+
+
+def outcome_findings(between: Between) -> Iterator[Finding | None]:
+    """Columns that all but say what the outcome is now, and did not before."""
+    outcome = between.settings.outcome
+    before = {
+        frozenset((r.one, r.other)): abs(r.strength) for r in between.old.profile.relations.pairs
+    }
+    for relation in between.new.profile.relations.pairs:
+        both = frozenset((relation.one, relation.other))
+        old, new = before.get(both, 0.0), abs(relation.strength)
+        if outcome not in both or new < GIVES_AWAY or old >= GIVES_AWAY:
+            continue
+        (name,) = both - {outcome}
+        yield between.finding(
+            "gives_away_new",
+            (name,),
+            new,
+            {"outcome": str(outcome), "measure": relation.measure, "old": old, "new_strength": new},
+            outcome=outcome,
+            measure=phrase(f"measures.{relation.measure}"),
+            old_strength=number(old, 2),
+            new_strength=number(new, 3),
+        )
+
+
+def relation_findings(
+    between: Between, changes: Sequence[RelationChange], named: Collection[str]
+) -> Iterator[Finding | None]:
+    """One finding for each column whose relations changed, with its partners.
+
+    Columns that have findings of their own are left out: a changed relation follows from them.
+    Where several relations changed, the column that most of them share is named.
+    """
+    waiting = [c for c in changes if c.one not in named and c.other not in named]
+    while waiting:
+        weights: dict[str, float] = {}
+        for change in waiting:
+            for name in (change.one, change.other):
+                weights[name] = weights.get(name, 0.0) + abs(change.new - change.old)
+        column = max(weights, key=lambda name: (weights[name], name))
+        own = [change for change in waiting if column in (change.one, change.other)]
+        waiting = [change for change in waiting if change not in own]
+        yield _finding(between, column, own)
+
+
+def _finding(between: Between, column: str, changes: Sequence[RelationChange]) -> Finding | None:
+    largest = changes[0]
+    partners = tuple(c.other if c.one == column else c.one for c in changes)
+    old, new = largest.old, largest.new
+    if old * new < 0 and min(abs(old), abs(new)) >= _SMALLEST:
+        code, size = "relation_turned", abs(new - old) / 2
+    elif abs(new) < abs(old):
+        code, size = "relation_broken", abs(old) - abs(new)
+    else:
+        code, size = "relation_new", abs(new) - abs(old)
+    shown = ", ".join(partners[:_LISTED]) + ("…" if len(partners) > _LISTED else "")
+    return between.finding(
+        code,
+        (column, partners[0]),
+        size,
+        {
+            "partners": partners,
+            "measure": largest.measure,
+            "old": old,
+            "new": new,
+            "chance": largest.chance,
+        },
+        column=column,
+        partners=shown,
+        first=partners[0],
+        measure=phrase(f"measures.{largest.measure}"),
+        old_strength=number(old, 2),
+        new_strength=number(new, 2),
+    )

@@ -1,0 +1,207 @@
+"""Findings about the levels of a category or flag: the cause first, else what is seen."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from nachsicht.arrow.missing_words import stands_for_missing
+from nachsicht.comparison.causes import levels as level_causes
+from nachsicht.comparison.causes.levels import (
+    Renaming,
+    exchanged,
+    mapped_levels,
+    relabelled,
+)
+from nachsicht.comparison.context import Change
+from nachsicht.comparison.distances import total_variation
+from nachsicht.findings.registry import smallest_size
+from nachsicht.i18n import counted, percent, quoted, whole
+from nachsicht.model.findings import Fact, Finding
+from nachsicht.stats.hypothesis_tests import shares_chance
+
+Counts = Mapping[str, int]
+#: How many levels a sentence lists.
+_LISTED = 3
+
+
+def level_findings(change: Change, old: Counts, new: Counts) -> Iterator[Finding | None]:
+    """What happened to the levels; every cause found is undone before the next is looked for."""
+    now = dict(new)
+    if change.between.in_time:
+        causes, now = _causes(change, old, new)
+        yield from causes
+    told = False
+    for code, names, holder, rows in (
+        ("levels_new", set(now) - set(old), now, new),
+        ("levels_gone", set(old) - set(now), old, old),
+    ):
+        finding = _levels(change, code, names, holder, sum(rows.values()))
+        told = told or finding is not None
+        yield finding
+    left = total_variation(old, now)
+    if not told and left >= smallest_size("shares_moved", change.between.settings):
+        yield _shares_moved(change, old, now, left)
+
+
+def _causes(
+    change: Change, old: Counts, new: Counts
+) -> tuple[list[Finding | None], dict[str, int]]:
+    """Causes that are recognised, and the levels with each of them undone."""
+    found, now = _stand_ins(change, old, new)
+    for code, recognise in (
+        ("letters_damaged_new", level_causes.damaged),
+        ("texts_cut", level_causes.cut),
+        ("respelled", level_causes.respelled),
+    ):
+        renaming = mapped_levels(old, now, recognise(old, now))
+        if renaming:
+            found.append(_mapped(change, code, renaming, old, now))
+            now = _undone(renaming, now)
+    renamed = relabelled(old, now) or exchanged(old, now)
+    if renamed:
+        found.append(_relabelled(change, renamed))
+        now = _undone(renamed, now)
+    return found, now
+
+
+def _stand_ins(
+    change: Change, old: Counts, new: Counts
+) -> tuple[list[Finding | None], dict[str, int]]:
+    """New levels that are words for missing, and the levels without them."""
+    found: list[Finding | None] = []
+    now = dict(new)
+    total = sum(new.values())
+    for level, count in new.items():
+        if level in old or not stands_for_missing(level, new):
+            continue
+        share = count / total
+        del now[level]
+        found.append(
+            change.finding(
+                "stand_in_new",
+                share,
+                {"value": level, "rows": count, "share": share},
+                title="title",
+                value=quoted(level),
+                rows=whole(count),
+                share=percent(share),
+            )
+        )
+    return found, now if now else dict(new)
+
+
+def _undone(found: Renaming, now: Counts) -> dict[str, int]:
+    back = {after: before for before, after in found.pairs}
+    undone: dict[str, int] = {}
+    for level, count in now.items():
+        name = back.get(level, level)
+        undone[name] = undone.get(name, 0) + count
+    return undone
+
+
+def _mapped(change: Change, code: str, found: Renaming, old: Counts, now: Counts) -> Finding | None:
+    first = found.old[0]
+    fresh = tuple(after for before, after in found.pairs if before == first)
+    n, m = max(sum(old.values()), 1), max(sum(now.values()), 1)
+    together = (now.get(first, 0) + sum(now[level] for level in fresh)) / m
+    shown = found.pairs[:_LISTED]
+    more = "…" if len(found.pairs) > _LISTED else ""
+    facts: dict[str, Fact] = {
+        "old_spelling": first,
+        "old_spellings": found.old,
+        "new_spellings": found.new,
+        "share": found.share,
+        "within": abs(together - old[first] / n),
+        "length": max(map(len, found.new)),
+        "rows": sum(now[level] for level in found.new),
+        "old_share": 0.0,
+        "old_longest": max(map(len, old)),
+    }
+    one = len(set(found.old)) == 1
+    return change.finding(
+        code,
+        found.share,
+        facts,
+        title="title" if one or code != "respelled" else "title_many",
+        spellings=counted(1 + len(fresh)),
+        levels=counted(len(found.pairs)).capitalize(),
+        list=", ".join(f"{quoted(a)} → {quoted(b)}" for a, b in shown) + more,
+        share=percent(found.share),
+        old_share=percent(0.0),
+        length=whole(max(map(len, found.new))),
+        old_longest=whole(max(map(len, old))),
+        example=f" {quoted(shown[0][0])} → {quoted(shown[0][1])}.",
+        rows=whole(sum(now[level] for level in found.new)),
+    )
+
+
+def _relabelled(change: Change, found: Renaming) -> Finding | None:
+    shown = ", ".join(f"{quoted(a)} → {quoted(b)}" for a, b in found.pairs[:_LISTED])
+    return change.finding(
+        "relabelled",
+        found.share,
+        {
+            "old_levels": found.old,
+            "new_levels": found.new,
+            "share": found.share,
+            "left_over": found.left_over,
+        },
+        n=len(found.pairs),
+        levels=counted(len(found.pairs)).capitalize(),
+        list=shown + ("…" if len(found.pairs) > _LISTED else ""),
+        share=percent(found.share),
+    )
+
+
+def _levels(
+    change: Change, code: str, names: set[str], holder: Counts, total: int
+) -> Finding | None:
+    """New or gone levels, if chance does not bring or take them at these row counts."""
+    if "\0further" in change_levels(change):
+        return None  # not all levels of both versions are known
+    rows = sum(holder[name] for name in names)
+    others = change.old.present if code == "levels_new" else change.new.present
+    if not rows or not change.between.unlikely(shares_chance(0, others, rows, total)):
+        return None
+    listed = sorted(names, key=lambda name: (-holder[name], name))
+    shown = ", ".join(quoted(name) for name in listed[:_LISTED])
+    return change.finding(
+        code,
+        rows / total,
+        {"levels": tuple(listed), "share": rows / total},
+        n=len(listed),
+        list=shown + ("…" if len(listed) > _LISTED else ""),
+        share=percent(rows / total),
+    )
+
+
+def change_levels(change: Change) -> set[str]:
+    """All levels of both versions, with the mark of those beyond the cap."""
+    found: set[str] = set()
+    for column in (change.old, change.new):
+        found |= set(level_causes.levels_of(column.detail) or ())
+    return found
+
+
+def _shares_moved(change: Change, old: Counts, new: Counts, distance: float) -> Finding | None:
+    """Names the level whose share moved most."""
+    if change.by_chance:
+        return None
+    n, m = max(sum(old.values()), 1), max(sum(new.values()), 1)
+    names = sorted({*old, *new} - {"\0further"})
+    level = max(names, key=lambda name: abs(new.get(name, 0) / m - old.get(name, 0) / n))
+    old_share, new_share = old.get(level, 0) / n, new.get(level, 0) / m
+    return change.finding(
+        "shares_moved",
+        distance,
+        {
+            "distance": distance,
+            "level": level,
+            "old_share": old_share,
+            "new_share": new_share,
+        },
+        level=quoted(level),
+        old_share=percent(old_share),
+        new_share=percent(new_share),
+        distance=percent(distance),
+    )

@@ -1,0 +1,259 @@
+"""Findings about one column between two versions: whether it is there, as what, and its values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from nachsicht.comparison.align_columns import Pair
+from nachsicht.comparison.causes.levels import levels_of
+from nachsicht.comparison.context import Between, Change
+from nachsicht.comparison.findings.categorical import level_findings
+from nachsicht.comparison.findings.missing import gap_findings, gap_rise
+from nachsicht.comparison.findings.numeric import quantity_findings
+from nachsicht.comparison.findings.text import (
+    cut_finding,
+    identifier_findings,
+    moment_findings,
+    text_findings,
+)
+from nachsicht.i18n import catalogue, percent, quoted, whole
+from nachsicht.model.column import (
+    CategorySummary,
+    ColumnSummary,
+    IdentifierSummary,
+    MomentSummary,
+    QuantitySummary,
+    TextSummary,
+)
+from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.kinds import Kind, KindReason
+
+#: A column of texts in which so many rows still read as numbers once held numbers.
+_STILL_READABLE = 0.5
+#: Findings that also say why fewer values are missing.
+_NEW_VALUES = {"numbers_as_text", "retyped", "stand_in_new"}
+
+
+def presence_finding(pair: Pair, between: Between) -> Finding | None:
+    """A column that only one of the versions has."""
+    old, new = pair.old, pair.new
+    if old is not None and new is None:
+        return between.finding("removed", (old.name,), 1.0, {"kind": str(old.kind)})
+    if new is None or old is not None:
+        return None
+    described = (
+        f"{catalogue()['kinds'][new.kind].capitalize()}, {percent(new.missing_share)} missing."
+    )
+    evidence: dict[str, Fact] = {"kind": str(new.kind), "missing_share": new.missing_share}
+    return between.finding("added", (new.name,), 0.5, evidence, described=described)
+
+
+def column_findings(change: Change) -> Iterator[Finding | None]:
+    """All findings about a column that both versions have."""
+    if change.pair.renamed:
+        yield _renamed(change)
+    rise = gap_rise(change)
+    values = list(_value_findings(change, rise))
+    yield from values
+    codes = {finding.code for finding in values if finding}
+    if change.new.kind is Kind.EMPTY and change.old.kind is not Kind.EMPTY:
+        rise = 1.0 - change.old.missing_share
+    if "gaps_filled" not in codes and not (codes & _NEW_VALUES and rise < 0):
+        yield from gap_findings(change, rise)
+
+
+def _value_findings(change: Change, rise: float) -> Iterator[Finding | None]:
+    old, new = change.old, change.new
+    if Kind.EMPTY in (old.kind, new.kind):
+        return  # told by its gaps
+    a, b = old.detail, new.detail
+    if new.distinct == 1 and old.distinct > 1 and new.present > 1 and not _all_but_constant(old):
+        yield _became_constant(change)
+        return
+    if old.kind is new.kind:
+        yield from _writing(change)
+    if isinstance(a, QuantitySummary) and isinstance(b, QuantitySummary):
+        yield from quantity_findings(change, a, b, rise)
+    elif isinstance(a, CategorySummary) and isinstance(b, CategorySummary):
+        yield from _levels(change)
+    elif isinstance(a, TextSummary) and isinstance(b, TextSummary):
+        yield from text_findings(change, a, b)
+    elif not change.between.in_time:
+        return  # names and moments of groups are bound to differ
+    elif isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
+        yield from identifier_findings(change, a, b)
+    elif isinstance(a, MomentSummary) and isinstance(b, MomentSummary):
+        yield from moment_findings(change, a, b)
+    elif change.kind_changed:
+        yield from _another_kind(change)
+
+
+def _all_but_constant(old: ColumnSummary) -> bool:
+    """Whether so few rows varied before that one value now may be chance."""
+    return bool(old.frequent) and old.present - old.frequent[0].count < 10
+
+
+def _became_constant(change: Change) -> Finding | None:
+    value = change.new.frequent[0].value
+    return change.finding(
+        "became_constant",
+        1.0,
+        {"value": value, "old_distinct": change.old.distinct},
+        value=quoted(value),
+        distinct=whole(change.old.distinct),
+    )
+
+
+def _renamed(change: Change) -> Finding | None:
+    old, new = change.old, change.new
+    alike = "similar" if change.distance or change.measured is None else "the same"
+    return change.finding(
+        "renamed",
+        change.pair.confidence,
+        {"old_name": old.name, "new_name": new.name, "confidence": change.pair.confidence},
+        old_name=old.name,
+        new_name=new.name,
+        alike=alike,
+    )
+
+
+def _levels(change: Change) -> Iterator[Finding | None]:
+    """The levels, also of two kinds that both have levels."""
+    old, new = levels_of(change.old.detail), levels_of(change.new.detail)
+    if old and new:
+        yield from level_findings(change, old, new)
+
+
+def _another_kind(change: Change) -> Iterator[Finding | None]:
+    """A column that changed its kind: by a cause that is known, or else just that."""
+    old, new = change.old, change.new
+    readable = _still_readable(change)
+    if readable is not None:
+        code, share = readable
+        yield change.finding(
+            code,
+            max(1 - share, 0.01),
+            {"old_type": old.stored_type, "new_type": new.stored_type, "readable": share},
+            old_type=old.stored_type,
+            new_type=new.stored_type,
+            share=percent(share),
+            left=percent(1 - share),
+            example=quoted(new.frequent[0].value) if new.frequent else "",
+        )
+        return
+    cut = _cut_names(change)
+    if cut:
+        yield cut
+        return
+    levels = levels_of(old.detail), levels_of(new.detail)
+    if levels[0] and levels[1]:
+        found = [finding for finding in level_findings(change, levels[0], levels[1]) if finding]
+        if any(finding.code in ("relabelled", "respelled", "stand_in_new") for finding in found):
+            yield from found
+            return
+    yield _retyped(change)
+
+
+def _cut_names(change: Change) -> Finding | None:
+    """Names that were cut at a length, and so became levels that repeat."""
+    a, b = change.old.detail, change.new.detail
+    if not isinstance(a, IdentifierSummary) or not isinstance(b, CategorySummary):
+        return None
+    if b.shortest != b.longest or b.longest >= a.shortest:
+        return None
+    return cut_finding(change, b.longest, change.new.present, a.longest)
+
+
+def _still_readable(change: Change) -> tuple[str, float] | None:
+    """Texts that were numbers or moments before, and mostly still read as such."""
+    old, new = change.old, change.new
+    if new.written is None or not new.present or old.written is not None:
+        return None
+    for kinds, code, rows in (
+        ((Kind.QUANTITY, Kind.DURATION), "numbers_as_text", new.written.numbers),
+        ((Kind.MOMENT,), "dates_as_text", new.written.dates),
+    ):
+        if old.kind in kinds and rows / new.present >= _STILL_READABLE:
+            return code, rows / new.present
+    return None
+
+
+def _retyped(change: Change) -> Finding | None:
+    kinds = catalogue()["kinds"]
+    old, new = change.old, change.new
+    return change.finding(
+        "retyped",
+        1.0,
+        {
+            "old_kind": str(old.kind),
+            "new_kind": str(new.kind),
+            "old_type": old.stored_type,
+            "new_type": new.stored_type,
+        },
+        old_kind=kinds[old.kind].capitalize(),
+        new_kind=kinds[new.kind],
+        old_type=old.stored_type,
+        new_type=new.stored_type,
+    )
+
+
+def _writing(change: Change) -> Iterator[Finding | None]:
+    """The same kind, stored or written otherwise."""
+    old, new = change.old, change.new
+    types: dict[str, Any] = {"old_type": old.stored_type, "new_type": new.stored_type}
+    read_as_values = new.kind in (Kind.QUANTITY, Kind.DURATION, Kind.MOMENT)
+    if read_as_values and new.written is not None and old.written is None:
+        code = "dates_as_text" if new.kind is Kind.MOMENT else "numbers_as_text"
+        yield change.finding(
+            code,
+            1.0,
+            {**types, "readable": 1.0},
+            **types,
+            share=percent(1.0),
+            left=percent(0.0),
+            example=quoted(new.written.shape),
+            # What is written plainly is read back by most that read texts.
+            at_most=Weight.CHECK if new.kind_reason is KindReason.NUMBERS_AS_TEXT else None,
+        )
+    elif read_as_values and old.written is not None and new.written is not None:
+        yield _written_otherwise(change, old.written.shape, new.written.shape)
+    elif _family(old.stored_type) != _family(new.stored_type):
+        kind = catalogue()["kinds"][new.kind]
+        yield change.finding("stored_type", 0.2, {**types}, **types, kind=kind)
+
+
+def _written_otherwise(change: Change, old: str, new: str) -> Finding | None:
+    """Another unit, separator, decimal sign or order of the date."""
+    signs = [{c for c in shape if not c.isalnum() and c not in "-+"} for shape in (old, new)]
+    units = change.old.unit, change.new.unit
+    if change.new.kind is not Kind.MOMENT and signs[0] == signs[1] and units[0] == units[1]:
+        return None
+    if old == new and units[0] == units[1]:
+        return None
+    return change.finding(
+        "written_otherwise",
+        1.0,
+        {
+            "old_shape": old,
+            "new_shape": new,
+            "old_unit": units[0] or "",
+            "new_unit": units[1] or "",
+        },
+        old_shape=quoted(f"{old}"),
+        new_shape=quoted(f"{new}"),
+    )
+
+
+def _family(stored: str) -> str:
+    """Stored types that are no matter to each other, as int32 and int64."""
+    if stored.startswith("dictionary"):
+        stored = stored.split("values=")[1].split(",", maxsplit=1)[0]
+    for family, starts in (
+        ("number", ("int", "uint", "float", "double", "halffloat", "decimal")),
+        ("text", ("string", "large_string", "string_view")),
+        ("moment", ("date", "timestamp")),
+    ):
+        if stored.startswith(starts):
+            return family
+    return stored

@@ -1,0 +1,277 @@
+"""Findings about the values of a quantity: the cause first, else what is seen."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from nachsicht.columns.infer.sentinels import could_stand_in, stand_in
+from nachsicht.comparison.causes.affine import Map, map_between, map_of_a_part
+from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
+from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
+from nachsicht.comparison.context import Change
+from nachsicht.comparison.localise import move_of_spread, ratios_in, spoken
+from nachsicht.findings.registry import smallest_size
+from nachsicht.i18n import catalogue, percent, phrase, quoted, whole
+from nachsicht.i18n import number as rounded
+from nachsicht.model.column import QuantitySummary
+from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.stats.ecdf import Curve, largest_difference
+from nachsicht.stats.hypothesis_tests import shares_chance, usual_distance
+
+#: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
+_SLIGHT = 1.1
+
+
+def quantity_findings(
+    change: Change, a: QuantitySummary, b: QuantitySummary, gap_rise: float
+) -> Iterator[Finding | None]:
+    """What happened to the values of a quantity; ``gap_rise`` is that of its missing share."""
+    if change.curves is None:
+        return
+    if not change.between.in_time:
+        if change.distance:
+            yield _moved(change, change.distance, a, b)
+        return
+    yield _infinite(change, a, b)
+    cap = cap_in(change)
+    if cap:
+        yield _capped(change, cap)
+        return
+    one, other = change.curves
+    heap = heap_in(change, a, b)
+    spike = _spike_beside_the_rest(change, one, other)
+    if heap and spike and spike.rise < 0.6 * (heap.share - heap.old_share):
+        spike = None  # one of the values that the others are heaped on
+    if spike and spike.old_share and spike.rise <= gap_rise:
+        spike = None  # it holds more of what is left because others are missing
+    distance = change.distance
+    if spike:
+        yield _spiked(change, spike, one, gap_rise)
+        value = float(spike.value)
+        one, other, heap = one.without(value), other.without(value), None
+        distance = _beyond_chance(one, other)
+    if heap and _rounding_explains(one, other, heap):
+        distance = 0.0
+    moved = _of_the_spread(change, one, other, distance, gap_rise)
+    yield moved
+    if heap and not (moved and moved.code == "rescaled"):  # a factor makes multiples by itself
+        yield _heaped(change, heap)
+
+
+def _infinite(change: Change, a: QuantitySummary, b: QuantitySummary) -> Finding | None:
+    before, now = (s.infinite_below + s.infinite_above for s in (a, b))
+    old, new = change.old.present, change.new.present
+    if not now or not change.between.unlikely(shares_chance(before, old, now, new)):
+        return None
+    facts: dict[str, Fact] = {"rows": now, "share": now / new, "old_share": before / max(old, 1)}
+    return change.finding(
+        "infinite_new",
+        now / new,
+        facts,
+        rows=whole(now),
+        share=percent(now / new),
+        old_share=percent(before / max(old, 1)),
+    )
+
+
+def _of_the_spread(
+    change: Change, one: Curve, other: Curve, distance: float, gap_rise: float
+) -> Finding | None:
+    """One map that explains how far the spread moved, or that it moved."""
+    a, b = change.old.detail, change.new.detail
+    assert isinstance(a, QuantitySummary)
+    assert isinstance(b, QuantitySummary)
+    if distance < smallest_size("spread_moved", change.between.settings):
+        return None
+    # A map takes all rows alike: where one level holds the move, only known ones are.
+    place = move_of_spread(change)
+    decimals = (a.decimals, b.decimals)
+    found = map_between(one, other, distance, decimals, known_only=place is not None)
+    ratios = ratios_in(change, place) if place else None
+    found = found or map_of_a_part(one, other, distance, ratios)
+    if found:
+        return _mapped(change, found, distance)
+    # Values that went missing move the spread by their share at most.
+    if distance <= gap_rise / max(1 - change.new.missing_share, 1e-9):
+        return None
+    return _moved(change, distance, a, b)
+
+
+def _beyond_chance(one: Curve, other: Curve) -> float:
+    """The distance of two spreads, 0 where there are no rows or chance explains it."""
+    if not one.rows or not other.rows:
+        return 0.0
+    distance = largest_difference(one, other)
+    return distance if distance > usual_distance(one.rows, other.rows, 1e-4) else 0.0
+
+
+def _rounding_explains(one: Curve, other: Curve, heap: Heap) -> bool:
+    """Whether both spreads are the same but for values put on the step near by."""
+    usual = usual_distance(one.rows, other.rows) + one.uncertainty + other.uncertainty
+    return largest_difference(one, other, heap.step / 2) <= usual
+
+
+def _capped(change: Change, cap: Cap) -> Finding | None:
+    return change.finding(
+        "clipped",
+        cap.share,
+        {"cap": cap.value, "rows": cap.rows, "share": cap.share, "beyond": cap.beyond},
+        title="title_upper" if cap.upper else "title_lower",
+        cap=rounded(cap.value, 6),
+        rows=whole(cap.rows),
+        share=percent(cap.share),
+        beyond=percent(cap.beyond),
+        side=phrase("findings.clipped.above" if cap.upper else "findings.clipped.below"),
+    )
+
+
+def _spike_beside_the_rest(change: Change, one: Curve, other: Curve) -> Spike | None:
+    """A value that fills more rows than before, while the others are spread as before.
+
+    Of few different values every one may rise by itself; there only a value counts that
+    hardly was there before.
+    """
+    code = _code_at_an_end(change)
+    if code:
+        return code
+    for spike in spikes_in(change):
+        value = number_in(spike.value)
+        if value is None:
+            continue
+        discrete = len(one.values) <= 40 and one.complete
+        if discrete and spike.old_share > 0.1 * spike.share:
+            continue
+        rest = one.without(value), other.without(value)
+        if not rest[0].rows or rest[1].rows < 0.02 * other.rows:
+            continue
+        usual = usual_distance(rest[0].rows, rest[1].rows) + one.uncertainty + other.uncertainty
+        left = largest_difference(*rest)
+        if left <= usual or left < spike.rise / 3 or spike.rise > 0.3:
+            return spike
+    return None
+
+
+def _code_at_an_end(change: Change) -> Spike | None:
+    """A usual code for missing, far away from all other values, that was not there before.
+
+    That it is such a code says so much that a few rows are enough.
+    """
+    found, before = stand_in(change.new), change.curves
+    if found is None or before is None or before[0].share_at(float(found.value)):
+        return None
+    return Spike(str(found.value), found.rows, 0.0, found.rows / change.new.present)
+
+
+def _spiked(change: Change, spike: Spike, before: Curve, gap_rise: float) -> Finding | None:
+    value = float(spike.value)
+    facts: dict[str, Fact] = {
+        "value": _exact(value),
+        "rows": spike.rows,
+        "share": spike.share,
+        "old_share": spike.old_share,
+    }
+    words: dict[str, Any] = {
+        "value": rounded(value, 6),
+        "rows": whole(spike.rows),
+        "share": percent(spike.share),
+        "old_share": percent(spike.old_share),
+    }
+    filled = -gap_rise
+    if filled > 0.005 and 0.5 < spike.rise * change.new.present / change.new.rows / filled < 2:
+        words |= {"old_missing": percent(change.old.missing_share)}
+        return change.finding("gaps_filled", spike.rise, facts, **words)
+    outside = value < before.values[0] or value > before.values[-1]
+    if (outside or could_stand_in(value)) and spike.old_share < 0.1 * spike.share:
+        return change.finding("stand_in_new", spike.share, facts, **words)
+    return change.finding("surged", spike.rise, facts, **{**words, "value": quoted(spike.value)})
+
+
+def _exact(value: float) -> int | float:
+    return int(value) if value.is_integer() else value
+
+
+def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
+    facts: dict[str, Fact] = {"distance": distance, "left_over": found.left_over}
+    if found.is_turned:
+        return change.finding("turned", distance, facts)
+    if found.is_shift and not found.known:
+        return change.finding(
+            "shifted",
+            distance,
+            {"shift": found.offset, **facts},
+            title="title_up" if found.offset > 0 else "title_down",
+            shift=rounded(abs(found.offset), 4),
+        )
+    # A factor so near to 1 that no unit has may as well be another mix of rows.
+    slight = not found.known and found.part == 1.0 and 1 / _SLIGHT < found.factor < _SLIGHT
+    units = catalogue()["findings"]["rescaled"]["units"]
+    unit = units[found.known] if found.known else ""
+    offset = found.offset
+    old, new = change.between.labels
+    words: dict[str, Any] = {
+        "part": percent(found.part),
+        "factor": rounded(found.factor, 5),
+        "offset": f" {'+' if offset > 0 else '−'} {rounded(abs(offset), 5)}" if offset else "",
+    }
+    way = "how_whole" if found.part == 1.0 else "how_part"
+    how = phrase(f"findings.rescaled.{way}", old=old, new=new, **words)
+    return change.finding(
+        "rescaled",
+        distance,
+        {"factor": found.factor, "offset": offset, "part": found.part, **facts},
+        title="title" if found.part == 1.0 else "title_part",
+        at_most=Weight.CHECK if slight else None,
+        how=how,
+        **words,
+        unit=phrase("findings.rescaled.unit", units=unit) if unit else "",
+    )
+
+
+def _heaped(change: Change, heap: Heap) -> Finding | None:
+    return change.finding(
+        "rounded" if heap.rounded else "heaped",
+        heap.share - heap.old_share,
+        {"step": _exact(heap.step), "share": heap.share, "old_share": heap.old_share},
+        step=rounded(heap.step, 6),
+        share=percent(heap.share),
+        old_share=percent(heap.old_share),
+    )
+
+
+def _moved(
+    change: Change, distance: float, a: QuantitySummary, b: QuantitySummary
+) -> Finding | None:
+    old_median, new_median = (_at(summary, 0.5) for summary in (a, b))
+    old_high, new_high = (_at(summary, 0.95) for summary in (a, b))
+    facts: dict[str, Fact] = {
+        "distance": distance,
+        "old_median": old_median,
+        "new_median": new_median,
+        "old_high": old_high,
+        "new_high": new_high,
+    }
+    place = move_of_spread(change)
+    if place:
+        facts |= {"by": place.by, "level": place.level, "part_of_move": place.part}
+    direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"
+    return change.finding(
+        "spread_moved",
+        distance,
+        facts,
+        title=f"title_{direction}",
+        distance=percent(distance),
+        old_median=rounded(old_median),
+        new_median=rounded(new_median),
+        high=_went(rounded(old_high), rounded(new_high)),
+        where=spoken(place, "spread_moved"),
+    )
+
+
+def _went(old: str, new: str) -> str:
+    way = "stayed" if old == new else "went"
+    return phrase(f"findings.spread_moved.high_{way}", old_high=old, new_high=new)
+
+
+def _at(summary: QuantitySummary, share: float) -> float:
+    return next(point.value for point in summary.quantiles if point.share == share)

@@ -1,0 +1,147 @@
+"""Findings about the rows between two versions: lost, repeated, keys that name several."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from nachsicht.comparison.context import Between
+from nachsicht.comparison.localise import Place, cut_end, loss_of_rows, spoken
+from nachsicht.findings.rules.table import block_evidence, block_words, repeats_matter
+from nachsicht.i18n import percent, phrase, quoted, whole
+from nachsicht.model.comparison import RowChanges
+from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.kinds import Kind
+from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.table.duplicates import import_in
+
+#: Half of the rows or fewer, evenly: a sample that was meant, as test beside train.
+_MEANT = 0.5
+#: From this share on, equal rows are nothing unusual where no column names a row.
+_USUAL = 0.01
+#: Counts of rows vary by more than their root; so many standard errors are no chance.
+_STANDARD_ERRORS = 4.0
+
+
+def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
+    """Fewer rows than before, and where most of them were lost.
+
+    Returns
+    -------
+    (the finding, the level or the end of time that lost them), either None
+    """
+    before, now = between.rows
+    lost = before - now
+    if lost <= 0 or not now:
+        return None, None
+    place = cut_end(between, lost)
+    if place is None:
+        if lost < _STANDARD_ERRORS * (before + now) ** 0.5:
+            return None, None
+        place = loss_of_rows(between, lost)
+    finding = _rows_lost(between, lost, place)
+    return finding, place if finding else None
+
+
+def _rows_lost(between: Between, lost: int, place: Place | None) -> Finding | None:
+    before, now = between.rows
+    share = lost / before
+    facts: dict[str, Fact] = {"rows": lost, "old_rows": before, "share": share}
+    where = spoken(place, "rows_lost")
+    if place:
+        facts |= {"by": place.by, "level": place.level, "part_of_loss": place.part}
+    if place and place.cut:
+        where = phrase(
+            "findings.rows_lost.where_cut",
+            by=place.by,
+            level=place.level,
+            share=percent(place.share),
+        )
+    return between.finding(
+        "rows_lost",
+        (place.by,) if place else (),
+        share,
+        facts,
+        at_most=None if place else Weight.NOTE if share >= _MEANT else Weight.CHECK,
+        rows=whole(lost),
+        old_rows=whole(before),
+        new_rows=whole(now),
+        share=percent(share),
+        where=where,
+    )
+
+
+def repeat_findings(between: Between) -> Iterator[Finding | None]:
+    """Rows that are repeated now and were not before."""
+    old, new = between.old.profile, between.new.profile
+    repeated, before = new.repeats.repeated_rows, old.repeats.repeated_rows
+    share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
+    if share <= old_share or not repeats_matter(new.columns, new.repeats):
+        return
+    if shares_chance(before, old.rows, repeated, new.rows) > between.settings.chance:
+        return
+    evidence: dict[str, Fact] = {"rows": repeated, "share": share, "old_share": old_share}
+    named = any(column.kind is Kind.IDENTIFIER for column in new.columns)
+    # Rows that name no thing and stood twice before may well be equal without any mistake.
+    usual = old_share >= _USUAL and not named and import_in(new.repeats) is None
+    yield between.finding(
+        "repeats_new",
+        (),
+        share - old_share,
+        evidence | block_evidence(new.repeats),
+        title="title_more" if usual else "title",
+        at_most=Weight.NOTE if usual else None,
+        n=repeated,
+        rows=whole(repeated),
+        share=percent(share),
+        old_share=percent(old_share),
+        block=block_words("repeats_new", new.repeats),
+    )
+
+
+def key_findings(between: Between, rows: RowChanges | None) -> Iterator[Finding | None]:
+    """A key that named one row each and does so no longer."""
+    if rows is None or not rows.key or rows.repeated_keys[0] or not rows.repeated_keys[1]:
+        return
+    repeated = rows.repeated_keys[1]
+    # Rows that are repeated whole repeat their key, which is told already.
+    if repeated <= 2 * between.new.profile.repeats.repeated_rows:
+        return
+    yield between.finding(
+        "key_repeats",
+        rows.key,
+        repeated / max(between.rows[1], 1),
+        {"key": rows.key, "rows": repeated},
+        key=", ".join(rows.key),
+        rows=whole(repeated),
+    )
+
+
+def cell_findings(
+    between: Between, rows: RowChanges | None, told: set[str]
+) -> Iterator[Finding | None]:
+    """Columns rewritten in rows that both versions have, where nothing else tells of them."""
+    if rows is None or not rows.key:
+        return
+    matched = rows.changed + rows.same
+    for cell in rows.cells:
+        if cell.column in told:
+            continue
+        example = next((e for e in rows.examples if e.column == cell.column), None)
+        shown = ""
+        if example:
+            shown = phrase(
+                "findings.cells_changed.example",
+                key=", ".join(example.key),
+                old=quoted(example.old or "–"),
+                new=quoted(example.new or "–"),
+            )
+        yield between.finding(
+            "cells_changed",
+            (cell.column,),
+            cell.rows / max(matched, 1),
+            {"rows": cell.rows, "matched": matched, "share": cell.rows / max(matched, 1)},
+            rows=whole(cell.rows),
+            matched=whole(matched),
+            share=percent(cell.rows / max(matched, 1)),
+            example=shown,
+        )

@@ -1,0 +1,264 @@
+"""Findings about texts, identifiers and moments: the cause first, else what is seen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from nachsicht.arrow.missing_words import is_word_for_missing
+from nachsicht.columns.infer.sentinels import is_empty_date
+from nachsicht.comparison.causes.clipping import cut_in
+from nachsicht.comparison.causes.datetime import (
+    Shift,
+    clock_shift_in,
+    exchange_in,
+    shift_in,
+    times_lost,
+    times_moved,
+)
+from nachsicht.comparison.causes.spikes import spikes_in
+from nachsicht.comparison.context import Change
+from nachsicht.comparison.distances import shape_counts
+from nachsicht.i18n import number as rounded
+from nachsicht.i18n import percent, phrase, quoted, whole
+from nachsicht.model.column import IdentifierSummary, MomentSummary, TextSummary
+from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.statistics import Statistic, known
+from nachsicht.stats.hypothesis_tests import ks_chance, shares_chance, usual_distance
+
+#: A spike in written values or moments must rise by so much to be told where no code is known.
+_SURGE = 0.02
+
+
+def text_findings(change: Change, a: TextSummary, b: TextSummary) -> Iterator[Finding | None]:
+    """What happened to written texts."""
+    if not change.between.in_time:
+        if change.distance:
+            yield _lengths_moved(change, a.characters.median, b.characters.median)
+        return
+    spiked = list(_spiked(change, is_word_for_missing))
+    yield from spiked
+    broken = _damaged(change)
+    yield broken
+    cut = cut_in(change, a.characters, b.characters)
+    if cut:
+        yield cut_finding(change, cut.length, cut.rows, cut.old_longest)
+    elif change.distance and not any(spiked) and not broken:
+        yield _lengths_moved(change, a.characters.median, b.characters.median)
+
+
+def cut_finding(change: Change, length: int, rows: int, old_longest: int) -> Finding | None:
+    """Texts of which so many rows end at a length, where formerly some were longer."""
+    share = rows / max(change.new.present, 1)
+    return change.finding(
+        "texts_cut",
+        share,
+        {"length": length, "rows": rows, "share": share, "old_longest": old_longest},
+        length=whole(length),
+        rows=whole(rows),
+        share=percent(share),
+        old_longest=whole(old_longest),
+        example="",
+    )
+
+
+def _lengths_moved(change: Change, old: Statistic, new: Statistic) -> Finding | None:
+    old_median, new_median = (float(m) if known(m) else 0.0 for m in (old, new))
+    direction = "longer" if new_median >= old_median else "shorter"
+    return change.finding(
+        "lengths_moved",
+        change.distance,
+        {"distance": change.distance, "old_median": old_median, "new_median": new_median},
+        direction=phrase(f"findings.lengths_moved.{direction}"),
+        old_median=rounded(old_median),
+        new_median=rounded(new_median),
+    )
+
+
+def identifier_findings(
+    change: Change, a: IdentifierSummary, b: IdentifierSummary
+) -> Iterator[Finding | None]:
+    """What happened to names of things: repeats, shapes, lengths."""
+    spiked = list(_spiked(change, is_word_for_missing))
+    yield from spiked
+    broken = _damaged(change)
+    yield broken
+    if _cut_shapes(a, b):
+        yield cut_finding(change, b.longest, b.shapes[0].count, a.longest)
+        return
+    if not any(spiked):
+        yield _repeats(change, a, b)
+    if change.distance and not broken:
+        yield _shapes_moved(change, a, b)
+
+
+def _cut_shapes(a: IdentifierSummary, b: IdentifierSummary) -> bool:
+    """Whether the most frequent shape is the beginning of the one before, and none is longer."""
+    if not a.shapes or not b.shapes or b.longest >= a.longest:
+        return False
+    old, new = a.shapes[0].value, b.shapes[0].value
+    return len(new) == b.longest < len(old) and old.startswith(new)
+
+
+def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
+    old, new = change.old, change.new
+    extra_before = old.present - old.distinct
+    extra = new.present - new.distinct
+    share, before = extra / max(new.present, 1), extra_before / max(old.present, 1)
+    # Names that are used again and again are no key; what matters is that a key ceased to be one.
+    if before > 0.01 or share <= before:
+        return None
+    if extra <= 1.1 * change.between.new.profile.repeats.repeated_rows:
+        return None  # whole rows are repeated, which is told
+    if change.between.settings.key == (change.name,):
+        return None  # told of the key
+    if extra_before and not change.between.unlikely(
+        shares_chance(extra_before, old.present, extra, new.present)
+    ):
+        return None
+    return change.finding(
+        "identifier_repeats_new",
+        share,
+        {"values": b.repeated_values, "rows": b.repeated_rows},
+        n=b.repeated_values,
+        values=whole(b.repeated_values),
+        rows=whole(b.repeated_rows),
+        old_rows=whole(a.repeated_rows),
+    )
+
+
+def _shapes_moved(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
+    old, new = shape_counts(a.shapes), shape_counts(b.shapes)
+    n, m = max(sum(old.values()), 1), max(sum(new.values()), 1)
+    names = sorted({*old, *new})
+    shape = max(names, key=lambda name: abs(new.get(name, 0) / m - old.get(name, 0) / n))
+    return change.finding(
+        "shapes_moved",
+        change.distance,
+        {"distance": change.distance, "shape": shape},
+        shape=quoted(shape),
+        old_share=percent(old.get(shape, 0) / n),
+        new_share=percent(new.get(shape, 0) / m),
+    )
+
+
+def _damaged(change: Change) -> Finding | None:
+    """Letters that were read in the wrong encoding, more than before."""
+    a, b = change.old.written, change.new.written
+    if a is None or b is None or b.damaged < 2:
+        return None
+    old, new = change.old, change.new
+    chance = shares_chance(a.damaged, old.present, b.damaged, new.present)
+    share, before = b.damaged / new.present, a.damaged / max(old.present, 1)
+    if share <= 2 * before or not change.between.unlikely(chance):
+        return None
+    return change.finding(
+        "letters_damaged_new",
+        share - before,
+        {"rows": b.damaged, "share": share, "old_share": before},
+        rows=whole(b.damaged),
+        share=percent(share),
+        old_share=percent(before),
+        example="",
+    )
+
+
+def moment_findings(change: Change, a: MomentSummary, b: MomentSummary) -> Iterator[Finding | None]:
+    """What happened to dates and times."""
+    spiked = list(_spiked(change, is_empty_date)) or [_empty_date(change, a, b)]
+    yield from spiked
+    if change.curves is None:
+        return
+    lost = times_lost(a, b)
+    if lost:
+        yield change.finding(
+            "times_lost",
+            lost[1] - lost[0],
+            {"share": lost[1], "old_share": lost[0]},
+            share=percent(lost[1]),
+            old_share=percent(lost[0]),
+        )
+        return
+    exchanged = exchange_in(change, a, b)
+    if exchanged:
+        yield change.finding(
+            "day_month_exchanged",
+            exchanged.distance,
+            {"distance": exchanged.distance, "left_over": exchanged.left_over},
+        )
+        return
+    clock = clock_shift_in(change, a, b)
+    if clock:
+        yield _shifted(change, "clock_shifted", "hours", clock)
+        return
+    shift = shift_in(change, a, b) if not any(spiked) else None
+    if shift:
+        yield _shifted(change, "moments_shifted", "days", shift)
+        return
+    one, other = change.curves
+    moved = times_moved(one, other)
+    usual = usual_distance(one.rows, other.rows, 1e-5) + one.uncertainty + other.uncertainty
+    chance = ks_chance(moved or 0.0, one.rows, other.rows)
+    if moved and moved > usual and change.between.unlikely(chance) and not any(spiked):
+        yield change.finding("times_moved", moved, {"distance": moved}, distance=percent(moved))
+
+
+def _empty_date(change: Change, a: MomentSummary, b: MomentSummary) -> Finding | None:
+    """The first or last day of a calendar at an end, too seldom to be among the frequent."""
+    for old, new, end in ((a.minimum, b.minimum, 0), (a.maximum, b.maximum, -1)):
+        if old == new or not is_empty_date(new):
+            continue
+        rows = b.knots.at_most[end] - b.knots.below[end]
+        share = rows / change.new.present
+        return change.finding(
+            "stand_in_new",
+            share,
+            {"value": new, "rows": rows, "share": share},
+            value=quoted(new),
+            rows=whole(rows),
+            share=percent(share),
+        )
+    return None
+
+
+def _shifted(change: Change, code: str, unit: str, shift: Shift) -> Finding | None:
+    amount = shift.days if unit == "days" else shift.hours
+    whole_unit = abs(amount - round(amount)) < 1e-6
+    if unit == "days" and not whole_unit and abs(shift.hours) < 48:
+        code, unit, amount = "clock_shifted", "hours", shift.hours
+    return change.finding(
+        code,
+        max(shift.distance, 0.01),
+        {unit: amount, "distance": shift.distance, "left_over": shift.left_over},
+        title="title_later" if amount > 0 else "title_earlier",
+        # A window that moves on by whole months looks the same, and is no mistake.
+        at_most=Weight.NOTE if shift.could_be_a_window else None,
+        n=1 if abs(amount) == 1 else 2,
+        amount=rounded(abs(amount), 4),
+    )
+
+
+def _spiked(change: Change, stands_in: Callable[[str], bool]) -> Iterator[Finding | None]:
+    """One value that fills many rows now: a word or date that stands for missing, or another."""
+    for spike in spikes_in(change):
+        known_code = stands_in(spike.value) and spike.old_share < 0.1 * spike.share
+        if not known_code and spike.rise < _SURGE:
+            continue
+        filled = change.old.missing_share - change.new.missing_share
+        in_gaps = filled > 0.005 and 0.5 < spike.rise / filled < 2
+        code = "stand_in_new" if known_code else "gaps_filled" if in_gaps else "surged"
+        yield change.finding(
+            code,
+            spike.share if code == "stand_in_new" else spike.rise,
+            {
+                "value": spike.value,
+                "rows": spike.rows,
+                "share": spike.share,
+                "old_share": spike.old_share,
+            },
+            value=quoted(spike.value),
+            rows=whole(spike.rows),
+            share=percent(spike.share),
+            old_share=percent(spike.old_share),
+            old_missing=percent(change.old.missing_share),
+        )
+        return  # one cause is enough

@@ -1,0 +1,214 @@
+"""Where a change sits: the level of another column that holds most of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from nachsicht.columns.levels import MOST_LEVELS
+from nachsicht.comparison.causes.levels import levels_of
+from nachsicht.comparison.context import Between, Change
+from nachsicht.i18n import level_text, number, percent, phrase
+from nachsicht.model.column import ColumnSummary, MomentSummary
+from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
+from nachsicht.stats.ecdf import Curve
+from nachsicht.stats.hypothesis_tests import shares_chance
+
+#: A level holds a change if it has this part of it, at odds so many times those of its rows.
+_MOST, _ODDS = 0.6, 4.0
+
+
+class Place(NamedTuple):
+    """A level of a column, its part of the change, and its share of the rows.
+
+    With ``cut`` it is no level but the end of a range beyond which there are no rows any more.
+    """
+
+    by: str
+    level: str
+    part: float
+    share: float
+    cut: bool = False
+
+
+def spoken(place: Place | None, code: str) -> str:
+    """Where it is, in the words of a finding; empty where that is not known."""
+    if place is None:
+        return ""
+    return phrase(
+        f"findings.{code}.where",
+        part=percent(place.part),
+        by=place.by,
+        level=level_text(place.level),
+    )
+
+
+def rise_of_gaps(change: Change) -> Place | None:
+    """The level that holds most of the new gaps.
+
+    The new gaps of a level are those beyond its former missing share (for a level that was
+    not there, such as a new month: beyond the column's).
+    """
+    old, new = change.between.old.profile, change.between.new.profile
+    before = {
+        (table.by, level): gap / rows
+        for table in _gaps(old, change.old.name)
+        for level, rows, gap in zip(table.levels, table.rows, table.missing, strict=True)
+        if rows
+    }
+    places = []
+    for table in _gaps(new, change.new.name):
+        risen = [
+            max(0.0, gap - before.get((table.by, level), change.old.missing_share) * rows)
+            for level, rows, gap in zip(table.levels, table.rows, table.missing, strict=True)
+        ]
+        places += _places(table.by, table.levels, risen, table.rows)
+    return _largest(places)
+
+
+def move_of_spread(change: Change) -> Place | None:
+    """The level whose rows moved most of the mean."""
+    before = {
+        (table.by, level): mean
+        for table in _spreads(change.between.old.profile, change.old.name)
+        for level, mean in zip(table.levels, table.means, strict=True)
+    }
+    places = []
+    for table in _spreads(change.between.new.profile, change.new.name):
+        shared = [
+            (level, rows, rows * (mean - before[table.by, level]))
+            for level, rows, mean in zip(table.levels, table.rows, table.means, strict=True)
+            if (table.by, level) in before
+        ]
+        if shared:
+            names, rows, moved = zip(*shared, strict=True)
+            # Movement against the others' adds nothing to the change.
+            way = 1 if sum(moved) > 0 else -1
+            places += _places(table.by, names, [max(0.0, way * m) for m in moved], rows)
+    return _largest(places)
+
+
+def ratios_in(change: Change, place: Place) -> tuple[float, float]:
+    """New over old mean and standard deviation of a quantity in one level; 0 if unknown."""
+    known = []
+    for version, name in (
+        (change.between.old.profile, change.old.name),
+        (change.between.new.profile, change.new.name),
+    ):
+        for table in _spreads(version, name):
+            if table.by == place.by and place.level in table.levels:
+                at = table.levels.index(place.level)
+                known.append((table.means[at], table.sds[at]))
+    if len(known) < 2 or not known[0][0] or not known[0][1]:
+        return 0.0, 0.0
+    return known[1][0] / known[0][0], known[1][1] / known[0][1]
+
+
+def loss_of_rows(between: Between, lost: int) -> Place | None:
+    """The level that lost most of the rows that are fewer now."""
+    places = []
+    old, new = between.old.profile, between.new.profile
+    for column in old.columns:
+        after = new.column(column.name)
+        counts = rows_by_level(old, column.name)
+        if after is None or counts is None or len(counts) > MOST_LEVELS + 1:
+            continue
+        now = rows_by_level(new, column.name)
+        if now is None:
+            continue
+        names = sorted(counts)
+        gone = [float(max(0, counts[name] - now.get(name, 0))) for name in names]
+        if sum(gone) < 2 * lost:  # else levels were exchanged, not lost
+            places += _places(column.name, names, gone, [counts[name] for name in names])
+    return _largest(places)
+
+
+def cut_end(between: Between, lost: int) -> Place | None:
+    """The moment or value after (or before) which there are no rows any more.
+
+    Most of the rows lie in the same range as before; it only ends earlier, or begins later.
+    Of a quantity, what lay beyond must be just the rows that were lost.
+    """
+    part = lost / between.rows[0]
+    places = []
+    for column in between.old.profile.columns:
+        after = between.new.profile.column(column.name)
+        if after is None or after.kind is not column.kind:
+            continue
+        curves = between.old.curve(column), between.new.curve(after)
+        if curves[0] is None or curves[1] is None:
+            continue
+        place = _cut_end(between, column.name, curves[0], curves[1], after)
+        moments = isinstance(after.detail, MomentSummary)
+        if place and (moments or abs(place.share - part) < 0.01 + 0.25 * part):
+            places.append(place)
+    return max(places, key=lambda place: (place.share, place.by), default=None)
+
+
+def _cut_end(
+    between: Between, name: str, one: Curve, other: Curve, after: ColumnSummary
+) -> Place | None:
+    before = float(one.shares(other.values[[0]])[0][0])
+    beyond = 1 - float(one.shares(other.values[[-1]])[1][0])
+    for share, rest, code, end in ((beyond, before, "after", -1), (before, beyond, "before", 0)):
+        gone = shares_chance(share * one.rows, one.rows, 0, other.rows)
+        if between.unlikely(gone) and rest < 0.005 and share < 0.9 and other.rows < one.rows:
+            level = phrase(f"findings.rows_lost.{code}", place=_end_text(after, end, other))
+            return Place(name, level, 1.0, share, cut=True)
+    return None
+
+
+def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:
+    if isinstance(column.detail, MomentSummary):
+        return (column.detail.maximum if end else column.detail.minimum)[:10]
+    return number(float(curve.values[end]), 6)
+
+
+def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:
+    """Rows by level of a category, or by the calendar of a moment."""
+    column = version.column(name)
+    if column is None:
+        return None
+    if not isinstance(column.detail, MomentSummary):
+        return levels_of(column.detail)
+    for gaps in version.gaps_by_level:
+        if gaps.by == name:
+            return dict(zip(gaps.levels, gaps.rows, strict=True))
+    # Of a sample of the rows, brought up to all of them.
+    drawn = max(version.relations.drawn, 1)
+    spreads = [table for table in version.spread_by_level if table.by == name]
+    fullest = max(spreads, key=lambda table: sum(table.rows), default=None)
+    if fullest is None:
+        return None
+    return {
+        level: round(rows * version.rows / drawn)
+        for level, rows in zip(fullest.levels, fullest.rows, strict=True)
+    }
+
+
+def _places(by: str, levels: Iterable[str], parts: list[float], rows: Iterable[int]) -> list[Place]:
+    counts = list(rows)
+    total, whole = sum(parts), sum(counts)
+    if total <= 0 or whole <= 0:
+        return []
+    return [
+        Place(by, level, part / total, n / whole)
+        for level, part, n in zip(levels, parts, counts, strict=True)
+    ]
+
+
+def _largest(places: list[Place]) -> Place | None:
+    fit = [p for p in places if p.level and p.part >= _MOST and _out_of_proportion(p)]
+    return max(fit, key=lambda p: (p.part - p.share, p.by, p.level), default=None)
+
+
+def _out_of_proportion(place: Place) -> bool:
+    return place.part * (1 - place.share) > _ODDS * place.share * (1 - place.part)
+
+
+def _gaps(version: ProfileDocument, column: str) -> list[GapsByLevel]:
+    return [table for table in version.gaps_by_level if table.column == column]
+
+
+def _spreads(version: ProfileDocument, column: str) -> list[SpreadByLevel]:
+    return [table for table in version.spread_by_level if table.column == column]

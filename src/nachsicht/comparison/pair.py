@@ -1,0 +1,193 @@
+"""All that is told between two versions: columns, rows, relations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+
+from nachsicht._util.parallel import Spread
+from nachsicht.comparison.align_columns import Pair, match_columns
+from nachsicht.comparison.causes.swaps import Swap, swaps_in
+from nachsicht.comparison.context import Between, Change
+from nachsicht.comparison.distances import Measured, distance_between
+from nachsicht.comparison.findings.associations import (
+    outcome_findings,
+    relation_changes,
+    relation_findings,
+)
+from nachsicht.comparison.findings.columns import column_findings, presence_finding
+from nachsicht.comparison.findings.rows import (
+    cell_findings,
+    key_findings,
+    repeat_findings,
+    rows_lost,
+)
+from nachsicht.comparison.rows.diff import compare_rows
+from nachsicht.comparison.suppress import follows_from_loss, rows_left
+from nachsicht.findings.example_rows import Shower, with_rows_of_both
+from nachsicht.i18n import percent
+from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
+from nachsicht.model.findings import Finding, Weight
+from nachsicht.stats.hypothesis_tests import bound_over_all
+
+
+class Compared(msgspec.Struct, frozen=True):
+    """The outcome for two versions: columns in pairs, steps, findings, rows and relations."""
+
+    pairs: tuple[Pair, ...]
+    steps: dict[tuple[int, int], Step]
+    findings: tuple[Finding, ...]
+    rows: RowChanges | None
+    relations: tuple[RelationChange, ...]
+
+
+def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -> Compared:
+    """Compare two versions whose positions are ``step``."""
+    pairs = match_columns(between.old.profile, between.new.profile)
+    changes = measure_pairs(between, pairs, spread)
+    same_rows = between.in_time and not between.slices
+    rows = _rows(between, changes, step, spread) if same_rows else None
+    findings = _findings_of_rows(between, rows) if same_rows else []
+    findings += [presence_finding(pair, between) for pair in pairs]
+    findings.append(_reordered(between, pairs))
+    findings += _findings_of_columns(between, changes)
+    findings += outcome_findings(between)
+    relations = relation_changes(between, pairs, step)
+    if "rows_lost" not in {f.code for f in findings if f}:
+        # Relations of the rows that are left may differ from those of all.
+        named = {name for f in findings if f for name in f.columns}
+        named |= {change.new.name for change in changes if change.distance}
+        findings += relation_findings(between, relations, named)
+    urgent = {n for f in findings if f and f.weight is not Weight.NOTE for n in f.columns[:1]}
+    findings += cell_findings(between, rows, urgent)
+    steps = {change.pair.position: step_of(change, step) for change in changes}
+    told = _with_rows(between, pairs, [finding for finding in findings if finding])
+    return Compared(tuple(pairs), steps, told, rows, relations)
+
+
+def _with_rows(
+    between: Between, pairs: Sequence[Pair], findings: Sequence[Finding]
+) -> tuple[Finding, ...]:
+    """The findings with rows that show them, of the versions that are there as data."""
+    old, new = (
+        Shower(version.profile.label, version.data.table, version.profile.columns)
+        if version.data
+        else None
+        for version in (between.old, between.new)
+    )
+    renamed = {pair.new.name: pair.old.name for pair in pairs if pair.old and pair.new}
+    return tuple(with_rows_of_both(finding, old, new, renamed) for finding in findings)
+
+
+def _findings_of_rows(between: Between, rows: RowChanges | None) -> list[Finding | None]:
+    return [*repeat_findings(between), *key_findings(between, rows)]
+
+
+def _findings_of_columns(between: Between, changes: Sequence[Change]) -> list[Finding | None]:
+    """Lost rows and swapped columns first; what follows from them stays silent."""
+    findings: list[Finding | None] = []
+    place, swapped = None, set()
+    if between.in_time:
+        lost, place = (None, None) if between.slices else rows_lost(between)
+        swaps = swaps_in(changes)
+        findings += [lost, *(_swapped(between, swap) for swap in swaps)]
+        swapped = {c.new.position for swap in swaps for c in (swap.first, swap.second)}
+    kept = rows_left(between, place) if place else None
+    for change in changes:
+        if change.new.position in swapped:
+            continue
+        own = [finding for finding in column_findings(change) if finding]
+        if not (place and own and follows_from_loss(change, place, kept)):
+            findings += own
+    return findings
+
+
+def measure_pairs(between: Between, pairs: Sequence[Pair], spread: Spread = map) -> list[Change]:
+    """Measure every column that both versions have, and judge by all of them what is chance."""
+    both = [pair for pair in pairs if pair.old and pair.new]
+    measured = list(spread(lambda pair: _measure(between, pair), both))
+    chances = [m.chance for m in measured if m is not None and m.chance is not None]
+    bound = bound_over_all(chances, between.settings.chance)
+    return [
+        Change(pair, between, m, m is not None and m.chance is not None and m.chance > bound)
+        for pair, m in zip(both, measured, strict=True)
+    ]
+
+
+def _measure(between: Between, pair: Pair) -> Measured | None:
+    assert pair.old is not None
+    assert pair.new is not None
+    curves = between.old.curve(pair.old), between.new.curve(pair.new)
+    return distance_between(pair.old, pair.new, curves)
+
+
+def step_of(change: Change, step: tuple[int, int]) -> Step:
+    """What is kept of a column between two versions."""
+    old, new, measured = change.old, change.new, change.measured
+    measures: tuple[Measure, ...] = measured.measures if measured else ()
+    return Step(
+        before=step[0],
+        after=step[1],
+        measures=measures,
+        chance=measured.chance if measured else None,
+        by_chance=change.by_chance,
+        missing_rise=new.missing_share - old.missing_share,
+        distinct_rise=new.distinct / max(new.present, 1) - old.distinct / max(old.present, 1),
+        retyped=old.kind is not new.kind,
+    )
+
+
+def _rows(
+    between: Between, changes: Sequence[Change], step: tuple[int, int], spread: Spread
+) -> RowChanges | None:
+    """What became of the rows; None where a version is not there as data."""
+    key = _given_key(between)
+    old, new = between.old.data, between.new.data
+    if old is None or new is None:
+        return None
+    pairs = [(change.old, change.new) for change in changes]
+    profiles = between.old.profile, between.new.profile
+    different = (profiles[0].repeats.distinct_rows, profiles[1].repeats.distinct_rows)
+    return compare_rows(old, new, pairs, key, step, different, spread)
+
+
+def _given_key(between: Between) -> list[tuple[int, int]]:
+    """Places in both versions of the columns that the settings name as key; all have them."""
+    old, new = between.old.profile, between.new.profile
+    return [(old.names.index(name), new.names.index(name)) for name in between.settings.key]
+
+
+def _reordered(between: Between, pairs: Sequence[Pair]) -> Finding | None:
+    """Columns that stand in another order, where something may read them by their place."""
+    both = [pair for pair in pairs if pair.old and pair.new]
+    places = [pair.old.position for pair in both if pair.old]
+    if places == sorted(places):
+        return None
+    ranked = sorted(places)
+    moved = tuple(
+        pair.new.name
+        for pair, place, rank in zip(both, places, ranked, strict=True)
+        if pair.new and place != rank
+    )
+    return between.finding(
+        "reordered",
+        (),
+        len(moved) / len(both),
+        {"columns": moved},
+        list=", ".join(moved[:3]) + ("…" if len(moved) > 3 else ""),
+        n=len(moved),
+    )
+
+
+def _swapped(between: Between, swap: Swap) -> Finding | None:
+    names = (swap.first.name, swap.second.name)
+    return between.finding(
+        "swapped",
+        names,
+        swap.distance,
+        {"columns": names, "distance": swap.distance, "left_over": swap.left_over},
+        one=names[0],
+        other=names[1],
+        left=percent(swap.left_over),
+    )

@@ -1,0 +1,315 @@
+"""Rows of two versions: added, removed, changed, the same."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from nachsicht._util.parallel import Spread
+from nachsicht.arrow.buffers import missing_in, taken, values_of
+from nachsicht.arrow.hashing import Hashes
+from nachsicht.columns.cell_text import cell_text
+from nachsicht.comparison.rows.keys import (
+    FEWEST_SHARED,
+    NEARLY,
+    Place,
+    common_type,
+    could_be_key,
+    hash_keys,
+    one_array,
+    possible_keys,
+)
+from nachsicht.kernels.ranks import order_of
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
+from nachsicht.table.retained import AtHand
+
+#: Examples of changed cells, of each of the columns that changed most.
+_EXAMPLES, _EXAMPLE_COLUMNS = 3, 6
+#: Examples of added and removed keys.
+_KEYS = 5
+
+_Places = NDArray[np.int64]
+_Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
+#: Applies a function to many things, on several threads or one.
+
+
+class _Matched(msgspec.Struct, frozen=True):
+    """Places of the rows that both versions have, and of those that only one has."""
+
+    old: _Places
+    new: _Places
+    added: _Places
+    removed: _Places
+    repeated: tuple[int, int]
+
+
+def compare_rows(
+    old: AtHand,
+    new: AtHand,
+    pairs: _Pairs,
+    key: Sequence[Place],
+    step: tuple[int, int],
+    different: tuple[int, int],
+    spread: Spread = map,
+) -> RowChanges:
+    """What became of the rows between two versions.
+
+    Parameters
+    ----------
+    old, new : AtHand
+        The data of both.
+    pairs : sequence of (old column, new column)
+        The columns that both versions have.
+    key : sequence of (old place, new place)
+        The columns that name a row; with none, they are found where that is plain, and
+        otherwise whole rows are compared.
+    step : (int, int)
+        Positions of the two versions.
+    different : (int, int)
+        How many different rows each version has.
+    spread : callable, optional
+        Applies a function to all columns, as `map` does.
+    """
+    tables = old.table, new.table
+    if key:
+        return _by_key(old, new, pairs, key, step, False, _match(tables, key, spread), spread)
+    for candidate in possible_keys(pairs, different):
+        matched = _match_if_key(tables, candidate, different, spread)
+        if matched is not None:
+            return _by_key(old, new, pairs, candidate, step, True, matched, spread)
+    return _whole_rows(old, new, pairs, step)
+
+
+def _match_if_key(
+    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int], spread: Spread
+) -> _Matched | None:
+    """The rows matched by columns, if these name the rows of both and share some of them."""
+    extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
+    for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
+        if not could_be_key(table, places, most):
+            return None
+    matched = _match(tables, key, spread)
+    slack: float = 1 - NEARLY if len(key) == 1 else 0.0
+    repeated = any(
+        rows > 2 * (most + slack * table.num_rows)
+        for rows, most, table in zip(matched.repeated, extra, tables, strict=True)
+    )
+    fewest = FEWEST_SHARED * min(table.num_rows for table in tables)
+    return None if repeated or len(matched.old) <= fewest else matched
+
+
+def _match(tables: tuple[Any, Any], key: Sequence[Place], spread: Spread) -> _Matched:
+    types = [
+        common_type(tables[0].column(a).type, tables[1].column(b).type) or pa.large_string()
+        for a, b in key
+    ]
+
+    def ranked(side: int) -> tuple[_Places, Hashes]:
+        hashes = hash_keys(tables[side], [places[side] for places in key], types)
+        order = order_of(hashes)
+        return order, hashes[order]
+
+    (old_order, old_ranked), (new_order, new_ranked) = spread(ranked, (0, 1))
+    once_old, once_new = _once(old_ranked), _once(new_ranked)
+    at = np.searchsorted(old_ranked, new_ranked)
+    capped = np.minimum(at, max(len(old_ranked) - 1, 0))
+    known = (old_ranked[capped] == new_ranked) if len(old_ranked) else np.zeros(len(at), bool)
+    back = np.searchsorted(new_ranked, old_ranked)
+    capped_back = np.minimum(back, max(len(new_ranked) - 1, 0))
+    kept = (new_ranked[capped_back] == old_ranked) if len(new_ranked) else np.zeros(len(back), bool)
+    both = known & once_new
+    if len(old_ranked):
+        both &= once_old[capped]
+    in_new_order = np.argsort(new_order[both], kind="stable")
+    return _Matched(
+        old_order[capped[both]][in_new_order],
+        new_order[both][in_new_order],
+        np.sort(new_order[~known]),
+        np.sort(old_order[~kept]),
+        (int((~once_old).sum()), int((~once_new).sum())),
+    )
+
+
+def _once(ranked: Hashes) -> NDArray[np.bool_]:
+    """Where a sorted value stands alone."""
+    differs = ranked[1:] != ranked[:-1]
+    edge = np.ones(1, bool)
+    alone: NDArray[np.bool_] = np.concatenate((edge, differs)) & np.concatenate((differs, edge))
+    return alone[: len(ranked)]
+
+
+def _by_key(
+    before: AtHand,
+    after: AtHand,
+    pairs: _Pairs,
+    key: Sequence[Place],
+    step: tuple[int, int],
+    found: bool,
+    matched: _Matched,
+    spread: Spread,
+) -> RowChanges:
+    in_key = {b for _, b in key}
+    others = [pair for pair in pairs if pair[1].position not in in_key]
+    tables, in_all = (before.table, after.table), len(matched.old)
+    matched = _unlike(before, after, pairs, matched)
+    masks = list(spread(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
+    changed = np.zeros(len(matched.old), bool)
+    cells, skipped = [], []
+    for (_, new), mask in zip(others, masks, strict=True):
+        if mask is None:
+            if in_all:
+                skipped.append(new.name)
+            continue
+        changed |= mask
+        if mask.any():
+            cells.append((CellChange(new.name, int(mask.sum())), mask, new))
+    cells.sort(key=lambda entry: (-entry[0].rows, entry[2].position))
+    names = {new.position: new.name for _, new in pairs}
+    old_places = {new.position: old.position for old, new in pairs}
+    show = _KeyTexts(tables, key)
+    examples = [
+        ChangedCell(
+            show.of_new(int(matched.new[i])),
+            new.name,
+            _text(tables[0].column(old_places[new.position]), int(matched.old[i])),
+            _text(tables[1].column(new.position), int(matched.new[i])),
+        )
+        for _, mask, new in cells[:_EXAMPLE_COLUMNS]
+        for i in np.flatnonzero(mask)[:_EXAMPLES]
+    ]
+    return RowChanges(
+        before=step[0],
+        after=step[1],
+        key=tuple(names[b] for _, b in key),
+        found=found,
+        added=len(matched.added),
+        removed=len(matched.removed),
+        changed=int(changed.sum()),
+        same=in_all - int(changed.sum()),
+        repeated_keys=matched.repeated,
+        cells=tuple(entry[0] for entry in cells),
+        examples=tuple(examples),
+        added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
+        removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
+        not_compared=tuple(skipped),
+    )
+
+
+def _unlike(before: AtHand, after: AtHand, pairs: _Pairs, matched: _Matched) -> _Matched:
+    """The matched rows but for those that are equal in all columns, by the hashes at hand."""
+    if not _hashed_alike(before, after, pairs):
+        return matched
+    unlike = before.rows[matched.old] != after.rows[matched.new]
+    return msgspec.structs.replace(matched, old=matched.old[unlike], new=matched.new[unlike])
+
+
+def _hashed_alike(old: AtHand, new: AtHand, pairs: _Pairs) -> bool:
+    """Whether equal rows have equal hashes: these tell where a value stands, and how stored."""
+    one, other = old.table, new.table
+    return one.num_columns == other.num_columns == len(pairs) and all(
+        a.position == b.position and one.column(a.position).type == other.column(b.position).type
+        for a, b in pairs
+    )
+
+
+def _differing(
+    tables: tuple[Any, Any], pair: tuple[ColumnSummary, ColumnSummary], matched: _Matched
+) -> NDArray[np.bool_] | None:
+    """Where a column differs among the matched rows; None where its types cannot be compared."""
+    old = one_array(tables[0].column(pair[0].position))
+    new = one_array(tables[1].column(pair[1].position))
+    common = common_type(old.type, new.type)
+    if common is None or pa.types.is_nested(common):
+        return None
+    one, other = _taken(old, matched.old, common), _taken(new, matched.new, common)
+    gaps = missing_in(one), missing_in(other)
+    if pa.types.is_null(common):
+        return np.zeros(len(matched.old), bool)
+    unequal = pc.not_equal(one, other)
+    differs = values_of(unequal).copy()
+    differs[gaps[0] | gaps[1]] = False
+    found: NDArray[np.bool_] = differs | (gaps[0] != gaps[1])
+    return found
+
+
+def _taken(column: Any, places: _Places, common: Any) -> Any:
+    if column.type != common:
+        column = column.cast(common, safe=False)
+    in_place = len(places) == len(column) and (
+        len(places) == 0 or (places[0] == 0 and bool((np.diff(places) == 1).all()))
+    )
+    return column if in_place else taken(column, places)
+
+
+class _KeyTexts:
+    """Keys of single rows, as a person reads them."""
+
+    def __init__(self, tables: tuple[Any, Any], key: Sequence[Place]) -> None:
+        self._old = [tables[0].column(a) for a, _ in key]
+        self._new = [tables[1].column(b) for _, b in key]
+
+    def of_old(self, row: int) -> tuple[str, ...]:
+        return tuple(_text(column, row) or "" for column in self._old)
+
+    def of_new(self, row: int) -> tuple[str, ...]:
+        return tuple(_text(column, row) or "" for column in self._new)
+
+
+def _text(column: Any, row: int) -> str | None:
+    return cell_text(column.slice(row, 1))
+
+
+def _whole_rows(old: AtHand, new: AtHand, pairs: _Pairs, step: tuple[int, int]) -> RowChanges:
+    """Rows of one version that are in the other, each as often as it occurs."""
+    hashes, skipped = _row_hashes(old, new, pairs)
+    counted = [np.unique(side, return_counts=True) for side in hashes]
+    (values, counts), (new_values, new_counts) = counted
+    at = np.searchsorted(values, new_values)
+    capped = np.minimum(at, max(len(values) - 1, 0))
+    known = values[capped] == new_values if len(values) else np.zeros(len(at), bool)
+    same = int(np.minimum(counts[capped[known]], new_counts[known]).sum()) if len(values) else 0
+    return RowChanges(
+        before=step[0],
+        after=step[1],
+        key=(),
+        found=False,
+        added=len(hashes[1]) - same,
+        removed=len(hashes[0]) - same,
+        changed=0,
+        same=same,
+        repeated_keys=(0, 0),
+        cells=(),
+        examples=(),
+        added_keys=(),
+        removed_keys=(),
+        not_compared=tuple(skipped),
+    )
+
+
+def _row_hashes(old: AtHand, new: AtHand, pairs: _Pairs) -> tuple[tuple[Hashes, Hashes], list[str]]:
+    """Hashes of the rows over the columns that both versions have."""
+    if _hashed_alike(old, new, pairs):
+        return (old.rows, new.rows), []
+    one, other = old.table, new.table
+    places = list(_comparable(one, other, pairs))
+    types = [common for _, _, common in places]
+    known = {b for _, b, _ in places}
+    skipped = [column.name for _, column in pairs if column.position not in known]
+    return (
+        hash_keys(one, [a for a, _, _ in places], types),
+        hash_keys(other, [b for _, b, _ in places], types),
+    ), skipped
+
+
+def _comparable(one: Any, other: Any, pairs: _Pairs) -> Iterator[tuple[int, int, Any]]:
+    for a, b in pairs:
+        common = common_type(one.column(a.position).type, other.column(b.position).type)
+        if common is not None:
+            yield a.position, b.position, common

@@ -1,0 +1,113 @@
+"""Columns that together name a row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import combinations
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from nachsicht.arrow.hashing import Hashes, hash_values, salt_of
+from nachsicht.arrow.types import is_text
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.kinds import Kind
+
+#: One column and the same column of the other version.
+Place = tuple[int, int]
+
+#: Kinds of which a column may be a part of a key.
+_PARTS = (Kind.IDENTIFIER, Kind.MOMENT, Kind.CATEGORY)
+#: At most so many columns are tried in pairs.
+_MOST_PARTS = 6
+#: Keys found by themselves must name so large a part of the smaller version's rows in both.
+FEWEST_SHARED = 0.05
+#: An identifier of so many different values names the rows, though a few of them repeat.
+NEARLY = 0.98
+#: Rows that are tried first.
+_TRIAL = 20_000
+
+
+def possible_keys(
+    pairs: Sequence[tuple[ColumnSummary, ColumnSummary]], rows: tuple[int, int]
+) -> Iterator[tuple[Place, ...]]:
+    """Places of columns that may name the rows of both versions, the likeliest first.
+
+    ``rows`` are the different rows of each version: what is repeated whole repeats its key.
+    """
+    whole = [pair for pair in pairs if all(column.missing == 0 for column in pair)]
+    parts = []
+    for old, new in whole:
+        if old.kind is not new.kind or old.kind not in _PARTS:
+            continue
+        nearly = old.distinct >= NEARLY * rows[0] and new.distinct >= NEARLY * rows[1]
+        if nearly and old.kind is Kind.IDENTIFIER:
+            yield ((old.position, new.position),)
+        elif old.distinct < rows[0] or new.distinct < rows[1]:
+            parts.append((old, new))
+    parts.sort(key=lambda pair: (_PARTS.index(pair[0].kind), -pair[0].distinct, pair[0].position))
+    for one, other in combinations(parts[:_MOST_PARTS], 2):
+        if Kind.IDENTIFIER not in (one[0].kind, other[0].kind):
+            continue  # two attributes name a row by accident only
+        if all(one[i].distinct * other[i].distinct >= rows[i] for i in (0, 1)):
+            yield (
+                (one[0].position, one[1].position),
+                (other[0].position, other[1].position),
+            )
+
+
+def hash_keys(table: Any, positions: Sequence[int], types: Sequence[Any]) -> Hashes:
+    """A hash for each row of the columns at these places, read as the types given."""
+    hashes = np.zeros(table.num_rows, np.uint64)
+    for place, (position, stored) in enumerate(zip(positions, types, strict=True)):
+        column = one_array(table.column(position))
+        if column.type != stored:
+            column = column.cast(stored, safe=False)
+        hashes += hash_values(column, salt_of(place))
+    return hashes
+
+
+def common_type(a: Any, b: Any) -> Any:
+    """A type in which values of both types can be compared; None where there is none."""
+    types = pa.types
+    a, b = _plain(a), _plain(b)
+    if a == b:
+        return a
+    for fits, common in (
+        (types.is_integer, pa.int64()),
+        (_is_number, pa.float64()),
+        (is_text, pa.large_string()),
+        (types.is_temporal, pa.timestamp("us")),
+    ):
+        if fits(a) and fits(b):
+            return common
+    return None
+
+
+def one_array(column: Any) -> Any:
+    """A column as one array, its dictionary taken apart."""
+    if isinstance(column, pa.ChunkedArray):
+        column = column.combine_chunks()
+        if isinstance(column, pa.ChunkedArray):
+            column = pa.concat_arrays(column.chunks)
+    if pa.types.is_dictionary(column.type):
+        column = column.cast(column.type.value_type)
+    return column
+
+
+def _plain(stored: Any) -> Any:
+    return stored.value_type if pa.types.is_dictionary(stored) else stored
+
+
+def _is_number(stored: Any) -> bool:
+    types = pa.types
+    return bool(types.is_integer(stored) or types.is_floating(stored) or types.is_decimal(stored))
+
+
+def could_be_key(table: Any, positions: Sequence[int], most_repeated: int) -> bool:
+    """Whether the first rows have hardly more equal keys than rows are repeated."""
+    head = table.select(list(dict.fromkeys(positions))).slice(0, _TRIAL)
+    hashes = hash_keys(head, range(head.num_columns), [_plain(c.type) for c in head.columns])
+    expected = most_repeated * len(hashes) / max(table.num_rows, 1)
+    return bool(len(hashes) - len(np.unique(hashes)) <= 3 + 2 * expected)

@@ -1,0 +1,1 @@
+"""Settings: their names and ranges, files, themes and accepted findings."""

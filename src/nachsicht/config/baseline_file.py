@@ -1,0 +1,59 @@
+"""The file of accepted findings: a small TOML that is read, added to, and kept by the user."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+
+from nachsicht._util.atomic_write import write_whole
+from nachsicht.errors import SettingsError
+from nachsicht.model.findings import Accepted
+
+#: Read where it is there and no other is named.
+DEFAULT = "nachsicht-accepted.toml"
+_HEAD = "# Findings that are known. Each no longer counts until it grows graver.\n"
+
+
+class _File(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    accepted: tuple[Accepted, ...] = ()
+
+
+def read_accepted(path: str | None) -> tuple[Accepted, ...]:
+    """The accepted findings of a file; none where no file is named and the usual is not there.
+
+    Raises
+    ------
+    SettingsError
+        If the named file is not there, or holds something else.
+    """
+    file = Path(path or DEFAULT)
+    if path is None and not file.is_file():
+        return ()
+    try:
+        return msgspec.toml.decode(file.read_bytes(), type=_File).accepted
+    except OSError as error:
+        raise SettingsError(
+            f"the file of accepted findings cannot be opened ({error.strerror})", where=str(file)
+        ) from error
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise SettingsError(
+            f"this is no file of accepted findings ({error})", where=str(file)
+        ) from error
+
+
+def add_accepted(path: Path, entry: Accepted) -> bool:
+    """Write one more accepted finding, in the place of a former one of that code and column.
+
+    Returns
+    -------
+    Whether it is new to the file.
+    """
+    known = read_accepted(str(path)) if path.is_file() else ()
+    kept = [a for a in known if (a.code, a.column) != (entry.code, entry.column)]
+    blocks = [
+        "\n[[accepted]]\n" + msgspec.toml.encode(msgspec.to_builtins(a)).decode()
+        for a in (*kept, entry)
+    ]
+    write_whole(path, (_HEAD + "".join(blocks)).encode())
+    return len(kept) == len(known)

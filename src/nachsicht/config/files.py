@@ -1,0 +1,167 @@
+"""Settings from a TOML file, and where each of the effective ones came from."""
+
+from __future__ import annotations
+
+import re
+from os import PathLike
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import msgspec
+
+from nachsicht.config.settings import (
+    FIELDS,
+    Limits,
+    Reading,
+    Settings,
+    ThemeChoice,
+    check_name,
+    settings_of,
+)
+from nachsicht.errors import SettingsError
+from nachsicht.i18n import catalogue
+
+#: Read by the command where it is there and no other is named.
+DEFAULT = "nachsicht.toml"
+#: Read where that is not there and this has a table for us.
+PROJECT, _TABLE = "pyproject.toml", "tool.nachsicht"
+
+_TABLES = {
+    "reading": tuple(field.name for field in msgspec.structs.fields(Reading)),
+    "theme": tuple(field.name for field in msgspec.structs.fields(ThemeChoice)),
+    "findings.*": tuple(field.name for field in msgspec.structs.fields(Limits)),
+}
+
+
+class Effective(NamedTuple):
+    """One setting, its value, and where that came from: a place in a file, the call, or default."""
+
+    name: str
+    value: Any
+    origin: str
+
+
+def settings_from(base: Settings | str | PathLike[str] | None, options: dict[str, Any]) -> Settings:
+    """Lay keyword options over settings, or over those of a file.
+
+    Raises
+    ------
+    SettingsError
+        If an option is unknown (the nearest right name is told) or has a wrong value.
+    """
+    for name in options:
+        check_name(name, FIELDS, name)
+    if isinstance(base, str | PathLike):
+        base = read_settings(Path(base))
+    merged = {
+        **msgspec.to_builtins(base or Settings()),
+        **{name: msgspec.to_builtins(value) for name, value in options.items()},
+    }
+    return settings_of(merged)
+
+
+def read_settings(path: Path) -> Settings:
+    """The settings of a file.
+
+    Raises
+    ------
+    SettingsError
+        If the file is not there, is no TOML, or holds a name or value that is wrong; with
+        the line where there is one, and the nearest right name.
+    """
+    return settings_of(_values(path), str(path))
+
+
+def effective_settings(path: Path | None, options: dict[str, Any]) -> list[Effective]:
+    """All settings, by name, with where each came from."""
+    text, values = "", {}
+    if path is not None:
+        values = _values(path)
+        text = path.read_text(encoding="utf-8")
+    settings = settings_of({**values, **options}, str(path or ""))
+    found = []
+    for name in FIELDS:
+        if name in options:
+            origin = "option"
+        elif name in values:
+            origin = f"{path}, line {_line_of(text, name)}"
+        else:
+            origin = "default"
+        found.append(Effective(name, msgspec.to_builtins(getattr(settings, name)), origin))
+    return found
+
+
+def default_file() -> Path | None:
+    """The file of settings of the folder that one works in: its own, or a table of the project's.
+
+    ``nachsicht.toml``, else ``pyproject.toml`` where that has a table ``[tool.nachsicht]``.
+    """
+    own, project = Path(DEFAULT), Path(PROJECT)
+    if own.is_file():
+        return own
+    if project.is_file() and f"[{_TABLE}" in project.read_text(encoding="utf-8", errors="replace"):
+        return project
+    return None
+
+
+def _values(path: Path) -> dict[str, Any]:
+    import tomllib
+
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise SettingsError(
+            f"the settings cannot be opened ({error.strerror})", where=str(path)
+        ) from error
+    except UnicodeDecodeError as error:
+        raise SettingsError("the settings are no UTF-8 text", where=str(path)) from error
+    try:
+        values = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise SettingsError(f"the settings are no TOML: {error}", where=str(path)) from error
+    if path.name == PROJECT:
+        values = values.get("tool", {}).get("nachsicht", {})
+    _check_names(values, text, path)
+    _check_each(values, text, path)
+    return values
+
+
+def _check_names(values: dict[str, Any], text: str, path: Path) -> None:
+    """Refuse unknown names at every depth, with their line."""
+    for name, value in values.items():
+        check_name(name, FIELDS, _place(path, text, name))
+        if name in ("reading", "theme") and isinstance(value, dict):
+            for inner in value:
+                check_name(inner, _TABLES[name], _place(path, text, inner))
+        if name == "findings" and isinstance(value, dict):
+            for code, limits in value.items():
+                check_name(code, tuple(catalogue()["findings"]), _place(path, text, code))
+                for inner in limits if isinstance(limits, dict) else ():
+                    check_name(inner, _TABLES["findings.*"], _place(path, text, inner))
+
+
+def _check_each(values: dict[str, Any], text: str, path: Path) -> None:
+    """Convert every setting by itself, so that a wrong value can be told with its line."""
+    for name, value in values.items():
+        try:
+            settings_of({name: value})
+        except SettingsError as error:
+            raise SettingsError(
+                f"a setting has a wrong value ({error.where})",
+                where=_place(path, text, name),
+                todo=error.todo,
+            ) from error
+
+
+def _place(path: Path, text: str, name: str) -> str:
+    return f"{path}, line {_line_of(text, name)}"
+
+
+def _line_of(text: str, name: str) -> int:
+    """The line on which a key or a table of this name stands, counted from 1."""
+    quoted = rf"[\"']?{re.escape(name)}[\"']?"
+    pattern = re.compile(rf"^\s*(\[+\s*([\w.\"'-]+\.)?{quoted}\s*[.\]]|([\w.]+\.)?{quoted}\s*[.=])")
+    for number, line in enumerate(text.splitlines(), start=1):
+        if pattern.match(line):
+            return number
+    return 1

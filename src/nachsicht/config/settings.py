@@ -1,0 +1,246 @@
+"""All settings, as one frozen tree with its defaults; names carry their units."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal
+
+import msgspec
+import tomli_w
+
+from nachsicht.errors import SettingsError
+from nachsicht.i18n import catalogue
+from nachsicht.model.dataset_schema import Description
+from nachsicht.model.kinds import Kind
+
+#: From nothing to all.
+Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
+
+
+class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """From which size on (0 to 1) a finding of one code has which weight.
+
+    What is None stays as the catalogue of findings has it; ``off`` leaves the finding out.
+    """
+
+    note: Share | None = None
+    check: Share | None = None
+    act: Share | None = None
+    off: bool = False
+
+
+class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """How files are read; what is None is found out.
+
+    Attributes
+    ----------
+    delimiter, quote, decimal : str, optional
+        Single characters of delimited text.
+    encoding : str, optional
+        Name of the encoding of text.
+    header : bool, optional
+        Whether the first line of delimited text or of a sheet holds the names.
+    sheet : str, optional
+        Name of the sheet of a workbook; by default the first that is not empty.
+    table, query : str, optional
+        Of a database: the table (``schema.name`` where it has a schema), or a query.
+    description : str, optional
+        Path of a file that describes the columns (Table Schema, Data Package, CSVW); by default
+        one beside the data that has one of the usual names. Empty: none is looked for.
+    """
+
+    delimiter: str | None = None
+    quote: str | None = None
+    decimal: str | None = None
+    encoding: str | None = None
+    header: bool | None = None
+    sheet: str | None = None
+    table: str | None = None
+    query: str | None = None
+    description: str | None = None
+
+
+class ThemeChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """The house's colours (#rrggbb) and logo (path of a .png, .jpg or .svg file)."""
+
+    ink: str | None = None
+    ghost: str | None = None
+    logo: str | None = None
+
+
+class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What the user may choose for a profile or a comparison.
+
+    Attributes
+    ----------
+    title : str, optional
+        Title of the page; by default it is made from the labels.
+    frequent_values : int
+        How many of the most (and least) frequent values are kept for each column.
+    level_cap : int
+        How many different levels of a category are kept with their counts.
+    missing_marks : tuple of str
+        Values that stand for missing, besides null, NaN and what a file's format says.
+    missing_marks_in : dict
+        By the name of a column, values that stand for missing in this one alone.
+    histogram_bins : int
+        Upper limit of the number of fine bins of a quantity.
+    discrete_values : int
+        A quantity of whole numbers with at most so many different values is discrete.
+    memory_bytes : int
+        Memory to compute with; 0 means a quarter of the machine's. Data that would take more
+        is read in pieces, and some figures become approximate, which they say.
+    threads : int
+        Threads to compute with; 0 means one for each core.
+    engine : str
+        ``local``, or ``dask``: the pieces of the source are computed by the user's own Dask
+        client. Dataframes of Dask and Spark are computed where they are, whatever this says.
+    labels : tuple of str
+        What to call the versions, in order.
+    omit : tuple of str
+        Columns to leave out, by name or pattern (``*`` and ``?``). A name must be there in every
+        version; a pattern leaves out what fits.
+    kinds : dict
+        Kinds of columns by name, where they shall not be found out.
+    key : tuple of str
+        Columns that together name a row; by default they are found where that is plain.
+    outcome : str, optional
+        The column that the work is about.
+    gaps_lot, gaps_mostly : float
+        Shares of missing values from which on they are a lot, and a column mostly gone.
+    repeats_in : tuple of str
+        Columns in which rows are looked at for repeats, besides all of them.
+    moment : str, optional
+        The moment column over which all others are looked at; by default the only one.
+    mask : tuple of str
+        Columns, by name or pattern, whose values are replaced by pseudonyms at once. Each must
+        fit a column of every version.
+    chance : float
+        A difference counts only where chance explains it less often than this, after
+        correction over all columns.
+    findings : dict
+        Limits by the code of the finding.
+    accepted : str, optional
+        Path of the file of accepted findings; by default ``nachsicht-accepted.toml``.
+    theme : ThemeChoice, optional
+        The house's own colours and logo on the page.
+    reading : Reading
+        How files are read, where it shall not be found out.
+    """
+
+    title: str | None = None
+    frequent_values: Annotated[int, msgspec.Meta(ge=1, le=1_000)] = 10
+    level_cap: Annotated[int, msgspec.Meta(ge=1, le=100_000)] = 1000
+    missing_marks: tuple[str, ...] = ()
+    missing_marks_in: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
+    histogram_bins: Annotated[int, msgspec.Meta(ge=8, le=4_096)] = 256
+    discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40
+    memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
+    threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
+    engine: Literal["local", "dask"] = "local"
+    labels: tuple[str, ...] = ()
+    omit: tuple[str, ...] = ()
+    kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
+    key: tuple[str, ...] = ()
+    outcome: str | None = None
+    gaps_lot: Share = 0.05
+    gaps_mostly: Share = 0.5
+    repeats_in: tuple[str, ...] = ()
+    moment: str | None = None
+    mask: tuple[str, ...] = ()
+    chance: Annotated[float, msgspec.Meta(gt=0, lt=1)] = 0.001
+    findings: dict[str, Limits] = msgspec.field(default_factory=dict)
+    accepted: str | None = None
+    theme: ThemeChoice | None = None
+    reading: Reading = msgspec.field(default_factory=Reading)
+
+
+#: Names of all settings.
+FIELDS = tuple(field.name for field in msgspec.structs.fields(Settings))
+
+
+#: Settings of which one alone need not stand in a list.
+_LISTS = ("omit", "key", "repeats_in", "mask", "labels", "missing_marks")
+
+
+def settings_of(values: dict[str, Any], where: str = "") -> Settings:
+    """Settings from plain values, checked.
+
+    Raises
+    ------
+    SettingsError
+        If a value is wrong, or a finding's code unknown.
+    """
+    for name in _LISTS:
+        if isinstance(values.get(name), str):
+            values = {**values, name: [values[name]]}
+    try:
+        settings = msgspec.convert(values, Settings)
+    except msgspec.ValidationError as error:
+        place = f"{where}: {error}" if where else str(error)
+        todo = f"Kinds are: {', '.join(Kind)}." if "`$.kinds" in str(error) else ""
+        raise SettingsError("a setting has a wrong value", where=place, todo=todo) from error
+    for code in settings.findings:
+        check_name(code, tuple(catalogue()["findings"]), where or f"findings.{code}")
+    return settings
+
+
+def as_described(settings: Settings, description: Description | None) -> Settings:
+    """Settings for a version, with what the description that came with it says beside the user."""
+    if description is None:
+        return settings
+    marks = {column.name: column.missing_marks for column in description.columns}
+    marks_in = {name: own for name, own in marks.items() if own} | settings.missing_marks_in
+    together = description.key if len(description.key) > 1 else ()
+    repeats_in = settings.repeats_in or together
+    return msgspec.structs.replace(settings, missing_marks_in=marks_in, repeats_in=repeats_in)
+
+
+def check_name(name: str, known: Sequence[str], where: str, what: str = "setting") -> None:
+    """Refuse a name that is not known, and tell the nearest that is."""
+    if name in known:
+        return
+    raise SettingsError(f"unknown {what} {name}", where=where, todo=_nearest(name, known))
+
+
+def no_column(name: str, known: Sequence[str], setting: str) -> SettingsError:
+    """The error for a setting that names a column which is not there."""
+    return SettingsError(f"there is no column {name}", where=setting, todo=_nearest(name, known))
+
+
+def _nearest(name: str, known: Sequence[str]) -> str:
+    """What may have been meant: a name in other letters, one nearly the same, or any."""
+    import difflib  # only what is wrong has to be told so
+
+    same = [other for other in known if other.casefold() == name.casefold()]
+    near = same or difflib.get_close_matches(name, known, n=1)
+    return f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
+
+
+def settings_text(settings: Settings) -> str:
+    """Settings that differ from the defaults, as the text of a settings file.
+
+    Without what belongs to this machine (paths, threads) or to one page (title, labels).
+    """
+    own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
+    for name in ("accepted", "title", "labels", "threads", "engine"):
+        own.pop(name, None)
+    for table, path in (("theme", "logo"), ("reading", "description")):
+        own.get(table, {}).pop(path, None)
+    return tomli_w.dumps({name: value for name, value in own.items() if value not in ({}, None)})
+
+
+def _different(values: dict[str, Any], defaults: dict[str, Any]) -> dict[str, Any]:
+    """What differs, table by table; what is not set has no place in a file."""
+    found = {}
+    for name, value in values.items():
+        default = defaults.get(name)
+        own = _different(value, default or {}) if isinstance(value, dict) else value
+        if own not in (None, default, {}):
+            found[name] = own
+    return found
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a settings file."""
+    return msgspec.json.schema(Settings)

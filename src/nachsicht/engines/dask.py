@@ -1,0 +1,105 @@
+"""The engine of a Dask cluster: pieces are observed by its workers and merged there, as a tree.
+
+What the user's own client, or else Dask's default scheduler, is given are small tasks; the data
+stays with the workers, and one finished part comes back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import accumulate
+from typing import Any
+
+import pyarrow as pa
+
+from nachsicht._util.blas_threads import threads
+from nachsicht._util.progress import Progress, ProgressListener
+from nachsicht.config.settings import Settings
+from nachsicht.sources.protocol import Opened, Piece
+from nachsicht.table.accumulate import (
+    CLUSTER_BYTES,
+    FAN,
+    PLAN_ROWS,
+    TablePart,
+    TablePlan,
+    finish_table,
+    merged_in_order,
+    observe_table,
+    plan_table,
+)
+from nachsicht.table.result import Computed
+
+
+def run_dask(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
+) -> Computed:
+    """Compute all parts of a profile from the pieces of a source or of a Dask dataframe."""
+    from dask import compute, delayed
+    from dask.delayed import Delayed
+
+    tables, rows = _tables(opened)
+    # The first pieces that together have enough rows to decide from.
+    needed = next((i for i, n in enumerate(accumulate(rows), 1) if n >= PLAN_ROWS), len(rows))
+    heads = compute(*(delayed(_head)(table) for table in tables[:needed]))
+    first = pa.concat_tables(heads, promote_options="permissive")
+    most = settings.memory_bytes or CLUSTER_BYTES
+    plan = plan_table(first, settings, most, opened.description, sum(rows))
+    shared, starts = delayed(plan), [0, *accumulate(rows)]
+    parts = [
+        delayed(observe_table)(table, shared, start)
+        for table, start in zip(tables, starts, strict=False)
+    ]
+    parts = _computed(_merged(parts, shared), listener)
+    while len(parts) > 1:
+        parts = _merged(parts, shared)
+    (part,) = parts
+    part = compute(part)[0] if isinstance(part, Delayed) else part.result()
+    with threads(settings.threads) as pool:
+        return finish_table(part, plan, now, pool.map)
+
+
+def _tables(opened: Opened) -> tuple[list[Any], list[int]]:
+    """Delayed Arrow tables, and how many rows each has."""
+    from dask import compute, delayed
+
+    if opened.frame is not None:
+        tables, rows = opened.frame
+        return list(tables), [int(n) for n in rows.compute()]
+    pieces = opened.pieces() if opened.pieces else [Piece(opened.table)]
+    counted = compute(*(p.rows if p.rows is not None else delayed(_count)(p) for p in pieces))
+    return [delayed(_read)(piece) for piece in pieces], list(counted)
+
+
+def _read(piece: Piece) -> Any:
+    return piece.read()
+
+
+def _count(piece: Piece) -> int:
+    return int(piece.read().num_rows)
+
+
+def _head(table: Any) -> Any:
+    return table.slice(0, PLAN_ROWS)
+
+
+def _merged(parts: Sequence[Any], plan: TablePlan) -> list[Any]:
+    """One level of the tree: neighbours are merged by one task."""
+    from dask import delayed
+
+    return [delayed(merged_in_order)(parts[i : i + FAN], plan) for i in range(0, len(parts), FAN)]
+
+
+def _computed(parts: Sequence[Any], listener: ProgressListener) -> list[Any]:
+    """The parts as they are with the workers, told of while they come; or as they were."""
+    try:
+        from distributed import as_completed, get_client
+
+        client = get_client()
+    except (ImportError, ValueError):  # no cluster: all is computed at once, later
+        return list(parts)
+    futures: list[TablePart] = client.compute(list(parts))
+    for done, future in enumerate(as_completed(futures), 1):
+        if future.status == "error":
+            future.result()  # raises what the worker raised
+        listener(Progress("parts", done, len(futures)))
+    return futures

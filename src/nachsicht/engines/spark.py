@@ -1,0 +1,168 @@
+"""The engine of Spark: executors observe the rows that they hold; parts are merged as a tree.
+
+Everything goes through Arrow (`mapInArrow`, `applyInArrow`); the driver sees the first rows and
+one finished part. Rows count as following each other in the order of the partitions.
+"""
+
+from __future__ import annotations
+
+import pickle
+import re
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from itertools import accumulate
+from typing import Any
+
+import pyarrow as pa
+
+from nachsicht._util.blas_threads import threads
+from nachsicht._util.progress import Progress, ProgressListener
+from nachsicht.config.settings import Settings
+from nachsicht.errors import SettingsError, SourceUnreadable
+from nachsicht.sources.protocol import Opened
+from nachsicht.table.accumulate import (
+    CLUSTER_BYTES,
+    FAN,
+    PLAN_ROWS,
+    TablePart,
+    TablePlan,
+    finish_table,
+    merged_in_order,
+    observe_table,
+    plan_table,
+)
+from nachsicht.table.result import Computed
+
+#: Rows that are observed at once; Spark's own batches are small.
+BATCH_ROWS = 1 << 17
+
+_COUNTS, _PARTS = "place long, rows long", "place long, part binary"
+
+
+def run_spark(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
+) -> Computed:
+    """Compute all parts of a profile from a Spark dataframe, in its own session.
+
+    Raises
+    ------
+    SettingsError
+        If Spark's workers lack a package.
+    SourceUnreadable
+        If Spark could not read the data.
+    """
+    with _errors_in_our_words(opened.facts.name):
+        return _run(opened, settings, listener, now)
+
+
+@contextmanager
+def _errors_in_our_words(label: str) -> Iterator[None]:
+    from py4j.protocol import Py4JError
+    from pyspark.errors import PySparkException
+
+    try:
+        yield
+    except (PySparkException, Py4JError) as error:
+        if lacking := re.search(r"No module named '([\w.]+)'", str(error)):
+            raise SettingsError(
+                f"Spark's workers have no package {lacking[1]}",
+                where="engine spark",
+                todo="Install nachsicht[spark] where they run, or name the Python that has it "
+                "in PYSPARK_PYTHON before the session starts.",
+            ) from error
+        # Spark puts the class of what went wrong before it: [FAILED_READ_FILE.NO_HINT] ...
+        said = re.search(r"\[[A-Z][A-Z_.0-9]+\] ([^\n]+?)\.? *(SQLSTATE|\n|$)", str(error))
+        raise SourceUnreadable(
+            f"Spark could not read the data ({said[1] if said else type(error).__name__})",
+            where=label,
+            todo="Read it with Spark alone to see the whole error.",
+        ) from error
+
+
+def _run(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
+) -> Computed:
+    from pyspark.sql import functions
+
+    frame = opened.frame
+    # One column tells; readers of files then read no other.
+    narrow = frame.select(frame[f"`{frame.columns[0].replace('`', '``')}`"])
+    counted = dict(narrow.mapInArrow(_counted, _COUNTS).collect())
+    first = frame.limit(PLAN_ROWS).toArrow()
+    most = settings.memory_bytes or CLUSTER_BYTES
+    plan = plan_table(first, settings, most, opened.description, sum(counted.values()))
+    places = sorted(counted)
+    starts = dict(zip(places, [0, *accumulate(counted[p] for p in places)], strict=False))
+    listener(Progress("parts", 0, 2))
+    parts, many = frame.mapInArrow(_observing(plan, starts), _PARTS), len(places)
+    while many > FAN:
+        grouped = parts.groupBy((functions.col("place") / FAN).cast("long").alias("group"))
+        parts, many = grouped.applyInArrow(_merging(plan), _PARTS), -(-many // FAN)
+    collected = sorted(parts.collect())
+    listener(Progress("parts", 1, 2))
+    if collected:
+        part = merged_in_order([pickle.loads(bytes(told)) for _, told in collected], plan)  # noqa: S301
+    else:
+        part = observe_table(plan.schema.empty_table(), plan, 0)
+    with threads(settings.threads) as pool:
+        found = finish_table(part, plan, now, pool.map)
+    listener(Progress("parts", 2, 2))
+    return found
+
+
+def _place() -> int:
+    from pyspark import TaskContext
+
+    context = TaskContext.get()
+    assert context
+    return int(context.partitionId())
+
+
+def _counted(batches: Iterator[Any]) -> Iterator[Any]:
+    """How many rows this partition has."""
+    rows = sum(batch.num_rows for batch in batches)
+    yield pa.RecordBatch.from_pydict({"place": [_place()], "rows": [rows]})
+
+
+def _observing(plan: TablePlan, starts: dict[int, int]) -> Callable[[Iterator[Any]], Iterator[Any]]:
+    """What observes the rows of a partition, as it is sent to executors."""
+
+    def observe(batches: Iterator[Any]) -> Iterator[Any]:
+        place = _place()
+        part: TablePart | None = None
+        for table in _gathered(batches):
+            first = starts.get(place, 0) + (part.rows if part else 0)
+            observed = observe_table(table, plan, first)
+            part = part.merge(observed, plan) if part else observed
+        if part:
+            yield _told(place, part)
+
+    return observe
+
+
+def _merging(plan: TablePlan) -> Callable[[Any], Any]:
+    """What merges a group of neighbouring parts, in their order."""
+
+    def merge(table: Any) -> Any:
+        rows = sorted(table.to_pylist(), key=lambda row: row["place"])
+        merged = merged_in_order([pickle.loads(row["part"]) for row in rows], plan)  # noqa: S301
+        return pa.Table.from_batches([_told(rows[0]["place"] // FAN, merged)])
+
+    return merge
+
+
+def _told(place: int, part: TablePart) -> Any:
+    """A part as a row that Spark can send; our own tasks alone read it."""
+    return pa.RecordBatch.from_pydict({"place": [place], "part": [pickle.dumps(part)]})
+
+
+def _gathered(batches: Iterator[Any]) -> Iterator[Any]:
+    """Small batches put together."""
+    held: list[Any] = []
+    for batch in batches:
+        held.append(batch)
+        if sum(each.num_rows for each in held) >= BATCH_ROWS:
+            yield pa.Table.from_batches(held).combine_chunks()
+            held = []
+    if held:
+        yield pa.Table.from_batches(held).combine_chunks()

@@ -1,0 +1,259 @@
+"""A column's spread: bars, density, cumulative share, box, against the normal."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+
+from nachsicht.columns.datetime import unit_starts
+from nachsicht.errors import SettingsError
+from nachsicht.figures.column_versions import Summaries, frequent, quantiles
+from nachsicht.figures.style import (
+    INK,
+    PAPER,
+    axes_of,
+    bar_look,
+    dates,
+    grid,
+    label,
+    legend,
+    percents,
+    tone,
+)
+from nachsicht.i18n import phrase
+from nachsicht.model.column import QuantitySummary, TextSummary
+from nachsicht.model.comparison import (
+    BinsSpread,
+    ColumnAcross,
+    LevelsSpread,
+    TimeSpread,
+    ValuesSpread,
+)
+
+#: At most so many bars are drawn; neighbouring bins are put together.
+MOST_BARS = 72
+
+
+def draw_column(
+    across: ColumnAcross, summaries: Summaries, labels: Sequence[str], way: str, ax: Any
+) -> Any:
+    """Draw a column in all versions that have it."""
+    if way not in WAYS:
+        raise SettingsError(f"unknown way {way}", where="figure", todo=f"Use {', '.join(WAYS)}.")
+    return WAYS[way](across, summaries, labels, ax)
+
+
+def _bars(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    spread = across.spread
+    if spread is None:
+        raise SettingsError(f"{across.name} has no spread to draw", where="figure")
+    present = [s.present if s else 0 for s in summaries]
+    shares = [np.array(c) / max(n, 1) for c, n in zip(spread.counts, present, strict=True)]
+    if isinstance(spread, LevelsSpread):
+        return _levels(across.name, spread, shares, labels, ax)
+    axes, made = axes_of(ax)
+    if isinstance(spread, ValuesSpread):
+        gap = float(np.diff(spread.values).min()) if len(spread.values) > 1 else 1.0
+        middles = np.array(spread.values)
+        for i, heights in enumerate(shares):
+            look = bar_look(i, len(shares))
+            axes.bar(middles, heights, 0.72 * gap, label=label(labels[i]), **look)
+    else:
+        edges = _edges(spread)
+        by = -(-(len(edges) - 1) // MOST_BARS)
+        places = [*range(0, len(edges) - 1, by)]
+        coarse = edges[[*places, len(edges) - 1]]
+        for i, heights in enumerate(shares):
+            summed = np.add.reduceat(heights, places)
+            _steps(axes, coarse, summed, label(labels[i]), tone(i, len(shares)))
+        dates(axes, coarse)
+    axes.set_ylim(bottom=0)
+    axes.set_xlabel(label(across.name))
+    axes.set_ylabel(phrase("page.share_of_rows"))
+    percents(axes)
+    grid(axes, "y")
+    legend(axes, labels)
+    return made
+
+
+def _steps(axes: Any, edges: Any, heights: Any, name: str, look: dict[str, Any]) -> None:
+    """Filled for the newest version, which is inked; outlined above it for older ones."""
+    if look["color"] == INK:
+        axes.stairs(heights, edges, fill=True, color=INK, alpha=0.85, label=name)
+    else:
+        axes.stairs(heights, edges, linewidth=1.5, label=name, zorder=3, **look)
+
+
+def _edges(spread: BinsSpread | TimeSpread) -> Any:
+    n = len(spread.counts[0])
+    if isinstance(spread, TimeSpread):
+        return unit_starts(np.arange(spread.first, spread.first + n + 1), spread.unit).astype(
+            "datetime64[us]"
+        )
+    return spread.start + spread.width * np.arange(n + 1) - (spread.unit or 0) / 2
+
+
+def _levels(
+    name: str, spread: LevelsSpread, shares: list[Any], labels: Sequence[str], ax: Any
+) -> Any:
+    axes, made = axes_of(ax, height=0.9 + 0.28 * len(spread.levels))
+    places = np.arange(len(spread.levels))
+    for i, widths in enumerate(shares):
+        axes.barh(places, widths, 0.72, label=label(labels[i]), **bar_look(i, len(shares)))
+    axes.set_yticks(places, [label(level, 24) for level in spread.levels])
+    axes.invert_yaxis()
+    axes.set_xlabel(f"{label(name)}, {phrase('page.share_of_rows')}")
+    percents(axes, "x")
+    grid(axes, "x")
+    legend(axes, labels)
+    return made
+
+
+def _quantities(across: ColumnAcross, summaries: Summaries) -> list[QuantitySummary | None]:
+    details = [s.detail if s else None for s in summaries]
+    own = [d.characters if isinstance(d, TextSummary) else d for d in details]
+    found = [d if isinstance(d, QuantitySummary) and d.finite else None for d in own]
+    if not any(found):
+        raise SettingsError(
+            f"{across.name} is no quantity", where="figure", todo="Draw it as bars."
+        )
+    return found
+
+
+def _density(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    found = [d.density if d else None for d in _quantities(across, summaries)]
+    if not any(found):
+        raise SettingsError(f"{across.name} has no density: it is discrete", where="figure")
+    axes, made = axes_of(ax)
+    for i, density in enumerate(found):
+        if density is None:
+            continue
+        x = density.start + density.step * np.arange(len(density.heights))
+        axes.plot(x, density.heights, label=label(labels[i]), **tone(i, len(found)))
+        if i == len(found) - 1:
+            axes.fill_between(x, density.heights, color=INK, alpha=0.14, linewidth=0)
+    axes.set_ylim(bottom=0)
+    axes.set_xlabel(label(across.name))
+    axes.set_ylabel(phrase("page.density"))
+    grid(axes, "y")
+    legend(axes, labels)
+    return made
+
+
+def _cumulative(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    axes, made = axes_of(ax)
+    found = _quantities(across, summaries)
+    for i, detail in enumerate(found):
+        if detail is not None:
+            shares = np.array(detail.knots.at_most) / detail.finite
+            look = tone(i, len(found))
+            axes.step(detail.knots.values, shares, where="post", label=label(labels[i]), **look)
+    axes.set_ylim(0, 1)
+    axes.set_xlabel(label(across.name))
+    axes.set_ylabel(phrase("page.cumulative_share"))
+    percents(axes)
+    grid(axes, "y")
+    legend(axes, labels)
+    return made
+
+
+def _box(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    found = [
+        (i, detail)
+        for i, detail in enumerate(_quantities(across, summaries))
+        if detail and detail.outliers
+    ]
+    axes, made = axes_of(ax, height=0.9 + 0.5 * len(found))
+    for row, (i, detail) in enumerate(found):
+        outliers = detail.outliers
+        assert outliers is not None
+        quartiles = {point.share: point.value for point in detail.quantiles}
+        box = {
+            "med": quartiles[0.5],
+            "q1": quartiles[0.25],
+            "q3": quartiles[0.75],
+            "whislo": outliers.low_whisker,
+            "whishi": outliers.high_whisker,
+        }
+        draw_box(axes, box, row, 0.56, newest=i == len(labels) - 1)
+        for count, x, side in (
+            (outliers.below, outliers.low_whisker, "right"),
+            (outliers.above, outliers.high_whisker, "left"),
+        ):
+            if count:
+                away = (6 if side == "left" else -6, 0)
+                axes.annotate(
+                    f"+{count:,}",
+                    (x, row),
+                    away,
+                    textcoords="offset points",
+                    ha=side,
+                    va="center",
+                    fontsize=8,
+                    color=tone(0, 2)["color"],
+                )
+    axes.set_yticks(range(len(found)), [label(labels[i]) for i, _ in found])
+    axes.set_ylim(len(found) - 0.5, -0.5)
+    axes.margins(x=0.12)
+    axes.set_xlabel(label(across.name))
+    grid(axes, "x")
+    return made
+
+
+def draw_box(axes: Any, box: dict[str, float], row: float, height: float, *, newest: bool) -> None:
+    """One lying box: filled for the newest version, outlined for older ones."""
+    look = tone(int(newest), 2)
+    axes.bxp(
+        [{**box, "fliers": []}],
+        positions=[row],
+        widths=height,
+        orientation="horizontal",
+        patch_artist=True,
+        showfliers=False,
+        manage_ticks=False,
+        boxprops={
+            "facecolor": INK if newest else "none",
+            "edgecolor": look["color"],
+            "alpha": 0.85,
+        },
+        medianprops={"color": PAPER if newest else look["color"], "linewidth": 2},
+        whiskerprops=look,
+        capprops={"linewidth": 0},
+    )
+
+
+def _normal(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    found = [d.normal if d else None for d in _quantities(across, summaries)]
+    axes, made = axes_of(ax)
+    for i, fit in enumerate(found):
+        if fit is None:
+            continue
+        scores, values = np.array(fit.points).T
+        look = tone(i, len(found))
+        fill = look["color"] if i == len(found) - 1 else "none"
+        axes.plot(scores, values, "o", ms=3.5, mfc=fill, label=label(labels[i]), **look)
+        low, high = (int(np.abs(scores - score).argmin()) for score in (-0.6745, 0.6745))
+        if scores[high] > scores[low]:
+            slope = (values[high] - values[low]) / (scores[high] - scores[low])
+            ends = scores[[0, -1]]
+            straight = values[low] + slope * (ends - scores[low])
+            axes.plot(ends, straight, "--", linewidth=1, **look)
+    axes.set_xlabel(phrase("page.normal_score"))
+    axes.set_ylabel(label(across.name))
+    grid(axes, "y")
+    legend(axes, labels)
+    return made
+
+
+#: Ways to draw a column.
+WAYS: dict[str, Callable[[ColumnAcross, Summaries, Sequence[str], Any], Any]] = {
+    "bars": _bars,
+    "density": _density,
+    "cumulative": _cumulative,
+    "box": _box,
+    "normal": _normal,
+    "frequent": frequent,
+    "quantiles": quantiles,
+}

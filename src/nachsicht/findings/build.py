@@ -1,0 +1,57 @@
+"""The one place where a finding is put together: weighed by the catalogue, told in its words."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from nachsicht.config.settings import Settings
+from nachsicht.findings.registry import weight_of
+from nachsicht.i18n import phrase
+from nachsicht.model.findings import Fact, Finding, Weight
+
+
+def make_finding(
+    code: str,
+    columns: tuple[str, ...],
+    versions: tuple[str, ...],
+    *,
+    size: float,
+    evidence: dict[str, Fact],
+    words: dict[str, object],
+    settings: Settings,
+    title: str = "title",
+    at_least: Weight | None = None,
+    at_most: Weight | None = None,
+) -> Finding | None:
+    """A finding with its weight, title, sentence and next step; None where it has no weight.
+
+    ``evidence`` are the exact facts, ``words`` the same facts as a person reads them.
+    ``at_least`` and ``at_most`` bound the weight where more than the size is known.
+    """
+    weight = weight_of(code, size, settings)
+    limits = settings.findings.get(code)
+    if weight is None or (limits and limits.off):
+        return None
+    if at_least and at_least.rank < weight.rank:
+        weight = at_least
+    if at_most and at_most.rank > weight.rank:
+        weight = at_most
+    path = f"findings.{code}"
+    return Finding(
+        code=code,
+        weight=weight,
+        columns=columns,
+        versions=versions,
+        size=min(max(float(size), 0.0), 1.0),
+        evidence={name: _plain(fact) for name, fact in evidence.items()},
+        title=phrase(f"{path}.{title}", **words),
+        sentence=phrase(f"{path}.sentence", **words),
+        next_step=phrase(f"{path}.next_step", **words),
+    )
+
+
+def _plain(fact: Any) -> Any:
+    """A fact as documents hold it: a number of Python, not of NumPy."""
+    return fact.item() if isinstance(fact, np.generic) else fact

@@ -1,0 +1,190 @@
+"""What is odd within one version: its rows, its columns, and what they have in common."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from nachsicht.config.settings import Settings
+from nachsicht.findings.rules.column import RULES
+from nachsicht.findings.rules.schema import promised, without_told_twice
+from nachsicht.findings.view import View
+from nachsicht.i18n import counted, percent, phrase, whole
+from nachsicht.i18n import number as rounded
+from nachsicht.model.column import (
+    ColumnSummary,
+)
+from nachsicht.model.dataset_schema import Description
+from nachsicht.model.findings import Fact, Finding, Weight, by_urgency
+from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import Relation, Repeats
+from nachsicht.table.duplicates import expected_repeats, import_in
+from nachsicht.table.result import Computed
+
+#: Relations from here on make columns move together, or give the outcome away.
+TOGETHER = 0.95
+GIVES_AWAY = 0.97
+
+
+def findings_in(
+    label: str,
+    computed: Computed,
+    unread_lines: int,
+    settings: Settings,
+    description: Description | None = None,
+) -> tuple[Finding, ...]:
+    """All findings of a profile, the most urgent first."""
+    view = View(label, computed.gaps_by_level, settings)
+    found = [*_repeated(view, computed.columns, computed.repeats)]
+    found.extend(_names_renewed(view, computed))
+    if unread_lines:
+        found.append(_unread(view, unread_lines, computed.rows))
+    for column in computed.columns:
+        for rule in RULES:
+            found.extend(rule(view, column))
+    found.extend(_gaps_together(view, computed))
+    found.extend(_together(view, computed.relations.pairs))
+    found.extend(_gives_away(view, computed.relations.pairs))
+    found.extend(promised(view, computed, description))
+    return by_urgency(without_told_twice([finding for finding in found if finding]))
+
+
+def _repeated(
+    view: View, columns: tuple[ColumnSummary, ...], repeats: Repeats
+) -> Iterator[Finding | None]:
+    rows = repeats.repeated_rows + repeats.distinct_rows
+    share = repeats.repeated_rows / rows if rows else 0.0
+    if not repeats_matter(columns, repeats):
+        return
+    evidence: dict[str, Fact] = {"rows": repeats.repeated_rows, "share": share}
+    block = block_words("rows_repeated", repeats)
+    named = any(column.kind is Kind.IDENTIFIER for column in columns)
+    yield view.finding(
+        "rows_repeated",
+        (),
+        share,
+        evidence | block_evidence(repeats),
+        # Scattered rows that name no thing may well be equal without any mistake.
+        at_most=None if block or named else Weight.NOTE,
+        n=repeats.repeated_rows,
+        rows=whole(repeats.repeated_rows),
+        share=percent(share),
+        block=block,
+    )
+
+
+def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
+    """Neighbouring rows that equal others in all but identifiers: an import under new names."""
+    for repeats in computed.further_repeats:
+        left_out = [c.name for c in computed.columns if c.name not in repeats.columns]
+        block = import_in(repeats)
+        kinds = {c.kind for c in computed.columns if c.name not in repeats.columns}
+        if kinds != {Kind.IDENTIFIER} or block is None:
+            continue
+        length = block.last_row - block.first_row + 1
+        others = tuple(c for c in computed.columns if c.name in repeats.columns)
+        if repeats.repeated_rows <= computed.repeats.repeated_rows + length / 2:
+            continue  # the same rows are repeated in all columns
+        if not repeats_matter(others, repeats):
+            continue
+        evidence: dict[str, Fact] = {"rows": length, "columns": tuple(left_out)}
+        yield view.finding(
+            "names_renewed",
+            tuple(left_out),
+            length / max(computed.rows, 1),
+            evidence | block_evidence(repeats),
+            rows=whole(length),
+            list=", ".join(left_out),
+            block=block_words("names_renewed", repeats),
+        )
+
+
+def _unread(view: View, lines: int, rows: int) -> Finding | None:
+    size = lines / (rows + lines)
+    return view.finding("lines_unread", (), size, {"lines": lines}, n=lines, lines=whole(lines))
+
+
+def repeats_matter(columns: tuple[ColumnSummary, ...], repeats: Repeats) -> bool:
+    """Whether there are at least twice as many repeated rows as chance would give."""
+    rows = repeats.repeated_rows + repeats.distinct_rows
+    return repeats.repeated_rows > 2 * expected_repeats(columns, rows)
+
+
+def block_evidence(repeats: Repeats) -> dict[str, Fact]:
+    """The longest block of repeated rows, as facts."""
+    if not repeats.blocks:
+        return {}
+    block = repeats.blocks[0]
+    return {
+        "first_row": block.first_row,
+        "last_row": block.last_row,
+        "first_original": block.first_original,
+    }
+
+
+def block_words(code: str, repeats: Repeats) -> str:
+    """The longest block in words, if it holds most of the repeated rows."""
+    block = import_in(repeats)
+    if block is None:
+        return ""
+    length = block.last_row - block.first_row + 1
+    return phrase(
+        f"findings.{code}.block",
+        first=whole(block.first_row),
+        last=whole(block.last_row),
+        original=whole(block.first_original),
+        original_last=whole(block.first_original + length - 1),
+    )
+
+
+def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
+    """Groups of quantities that rise and fall together: one finding a group."""
+    strong = [p for p in pairs if p.measure == "spearman" and abs(p.strength) >= TOGETHER]
+    groups: list[set[str]] = []
+    for pair in strong:
+        joined = [group for group in groups if {pair.one, pair.other} & group]
+        groups = [group for group in groups if group not in joined]
+        groups.append({pair.one, pair.other}.union(*joined))
+    for group in groups:
+        names = tuple(sorted(group))
+        weakest = min(abs(p.strength) for p in strong if p.one in group)
+        yield view.finding(
+            "moves_together",
+            names,
+            weakest,
+            {"columns": names, "weakest": weakest},
+            n=len(names),
+            count=counted(len(names)).capitalize(),
+            list=", ".join(names[:4]) + ("…" if len(names) > 4 else ""),
+            weakest=rounded(weakest, 3),
+        )
+
+
+def _gaps_together(view: View, computed: Computed) -> Iterator[Finding | None]:
+    """Columns that lack a value in the same rows: one finding a group."""
+    for group in computed.gaps.groups:
+        names, rows = group.columns, group.rows
+        yield view.finding(
+            "gaps_together",
+            names,
+            rows / max(computed.rows, 1),
+            {"columns": names, "rows": rows},
+            count=counted(len(names)).capitalize(),
+            list=", ".join(names[:4]) + ("…" if len(names) > 4 else ""),
+        )
+
+
+def _gives_away(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
+    """Columns that all but say what the outcome is."""
+    outcome = view.settings.outcome
+    for pair in pairs:
+        if outcome in (pair.one, pair.other) and abs(pair.strength) >= GIVES_AWAY:
+            name = pair.other if pair.one == outcome else pair.one
+            yield view.finding(
+                "gives_away",
+                (name,),
+                abs(pair.strength),
+                {"outcome": outcome, "measure": pair.measure, "strength": pair.strength},
+                outcome=outcome,
+                measure=phrase(f"measures.{pair.measure}"),
+                strength=rounded(abs(pair.strength), 3),
+            )

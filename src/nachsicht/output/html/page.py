@@ -1,0 +1,147 @@
+"""The page: a skeleton that is readable without script, the bundle, and the results."""
+
+from __future__ import annotations
+
+import base64
+import gzip
+import hashlib
+import html
+import re
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+import msgspec
+
+from nachsicht.i18n import catalogue
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.theme import Theme
+from nachsicht.output.html.payload.page import payload_of
+
+#: Of compression: a page is 1 % smaller at the highest, which takes three times as long.
+_LEVEL = 5
+_PAGE = "page.html"
+#: Where the page's data begins, behind all that is shown without a script.
+_DATA = '<script type="application/gzip"'
+#: Signs that no reader sees and a terminal would obey, as they stand and as JSON writes them.
+_CONTROLS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
+_ESCAPED_CONTROLS = re.compile(rb"((?<!\\)(?:\\\\)*)\\(?:u00(?:0[0-8be-f]|1[0-9a-f]|7f)|b|f)")
+#: Those that JSON writes as they stand, in UTF-8.
+_PLAIN_CONTROLS = re.compile(rb"\x7f|\xc2[\x80-\x9f]")
+#: Puts the packed page in the place of what is there.
+_UNPACKING = (
+    '<script type="module">'
+    'const bytes = Uint8Array.from(atob("{packed}"), (sign) => sign.charCodeAt(0));'
+    'const plain = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));'
+    "const page = await new Response(plain).text();"
+    "document.open(); document.write(page); document.close();"
+    "</script>"
+)
+#: Height of the page inside a notebook, in CSS pixels.
+NOTEBOOK_HEIGHT = 720
+
+
+def page_of(document: ComparisonDocument) -> str:
+    """The whole page as one HTML text; it loads nothing and sends nothing."""
+    script, style = _bundle()
+    style += _theme_style(document.theme)
+    payload = payload_of(document)
+    rendered = str(
+        _templates().render_template(
+            _PAGE,
+            page=payload,
+            words=catalogue(),
+            script=script,
+            style=style,
+            policy=_policy(script, style),
+            data=_packed({"page": payload, "words": _page_words()}),
+        )
+    )
+    shown, data, script = rendered.partition(_DATA)
+    return _CONTROLS.sub("�", shown) + data + script
+
+
+def prepare() -> None:
+    """Load what every page is made with; `page_of` does so too, where that was not done before."""
+    _bundle()
+    _templates()
+    catalogue()
+
+
+def _theme_style(theme: Theme | None) -> str:
+    """The house's colours, on paper; in the dark the usual ones are kept, which fit there."""
+    if theme is None or not (theme.ink or theme.ghost):
+        return ""
+    own = [f"--{name}: {c}; " for name, c in (("ink", theme.ink), ("ghost", theme.ghost)) if c]
+    fill = f"--ink-fill: {theme.ink}; " if theme.ink else ""
+    return f"@media not (prefers-color-scheme: dark) {{ :root {{ {''.join(own)}{fill}}} }}"
+
+
+def notebook_frame(document: ComparisonDocument) -> str:
+    """The page in a frame that may run its script and open nothing else.
+
+    Notebooks keep what they show: the page is packed, and unpacks itself. Where no script may run
+    the verdict stands alone.
+    """
+    verdict = html.escape(f"{document.verdict.lead} {document.verdict.rest}")
+    packed = base64.b64encode(gzip.compress(page_of(document).encode(), _LEVEL, mtime=0)).decode()
+    source = html.escape(f"<p>{verdict}</p>{_UNPACKING.format(packed=packed)}", quote=True)
+    title = html.escape(document.title, quote=True)
+    return (
+        f'<iframe sandbox="allow-scripts allow-downloads" srcdoc="{source}" title="{title}" '
+        f'style="width:100%;height:{NOTEBOOK_HEIGHT}px;border:0"></iframe>'
+    )
+
+
+def _page_words() -> dict[str, Any]:
+    """The part of the catalogue that the page's script needs."""
+    words = catalogue()
+    parts = (
+        *("page", "kinds", "kind_reasons", "weights", "reasons", "statistics", "definitions"),
+        *("measures", "courses", "evidence"),
+    )
+    return {part: words[part] for part in parts}
+
+
+def _packed(value: object) -> str:
+    """JSON, compressed, in letters that cannot end a script element, whatever values it holds."""
+    text = _ESCAPED_CONTROLS.sub(rb"\1\\ufffd", msgspec.json.encode(value))
+    text = _PLAIN_CONTROLS.sub("�".encode(), text)
+    return base64.b64encode(gzip.compress(text, _LEVEL, mtime=0)).decode()
+
+
+def _policy(script: str, style: str) -> str:
+    """Only our own script and style, told by their fingerprints; no requests at all."""
+    return (
+        "default-src 'none'; base-uri 'none'; form-action 'none'; img-src data: blob:; "
+        f"script-src '{_fingerprint(script)}'; style-src '{_fingerprint(style)}'"
+    )
+
+
+def _fingerprint(text: str) -> str:
+    return "sha256-" + base64.b64encode(hashlib.sha256(text.encode("utf-8")).digest()).decode()
+
+
+@cache
+def _bundle() -> tuple[str, str]:
+    """Script and style of the page, as the build of ``ui/`` left them."""
+    folder = files(__package__) / "bundle"
+    script = (folder / "page.js").read_text(encoding="utf-8")
+    style = (folder / "page.css").read_text(encoding="utf-8")
+    if "</script" in script.lower() or "</style" in style.lower():
+        raise AssertionError("the bundle would end its own element")
+    return script, style
+
+
+@cache
+def _templates() -> Any:
+    from minijinja import Environment
+
+    text = (files(__package__) / "templates" / _PAGE).read_text(encoding="utf-8")
+    return Environment(
+        templates={_PAGE: text},
+        undefined_behavior="strict",
+        auto_escape_callback=lambda _name: "html",
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )

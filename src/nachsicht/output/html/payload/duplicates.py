@@ -1,0 +1,82 @@
+"""What the page is given of repeated rows."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from nachsicht.i18n import percent, phrase, whole
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.profile import ProfileDocument, Repeats
+from nachsicht.output.html.payload.by_version import Row, counted
+
+#: Columns of which a group of equal rows shows the cells.
+_CELLS = 6
+
+
+def repeats_payload(document: ComparisonDocument) -> dict[str, Any]:
+    """Repeats of every version, and how many more or fewer there are."""
+    return {
+        "facts": _facts(document.versions),
+        "versions": [_looks(version) for version in document.versions],
+    }
+
+
+def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
+    repeats = [version.repeats for version in versions]
+    rows = [version.rows for version in versions]
+    about = [look.uncertainty > 0 for look in repeats]
+    return [
+        counted("repeated_rows", [look.repeated_rows for look in repeats], rows, about),
+        counted("rows_once", [look.distinct_rows for look in repeats], rows, about),
+    ]
+
+
+def _looks(version: ProfileDocument) -> list[dict[str, Any]]:
+    """Rows compared in all columns, and in others where that says more."""
+    found = [_look(version, version.repeats)] if version.repeats.repeated_rows else []
+    for repeats in version.further_repeats:
+        if repeats.repeated_rows > version.repeats.repeated_rows:
+            found.append(_look(version, repeats))
+    return found
+
+
+def _look(version: ProfileDocument, repeats: Repeats) -> dict[str, Any]:
+    left_out = [c.name for c in version.columns if c.name not in repeats.columns]
+    return {
+        "sentence": phrase(
+            "page.repeats_sentence",
+            n=repeats.repeated_rows,
+            rows=("≈ " if repeats.uncertainty else "") + whole(repeats.repeated_rows),
+            share=percent(repeats.repeated_rows / max(version.rows, 1)),
+            columns=_columns(repeats, left_out),
+        ),
+        "blocks": [
+            phrase(
+                "page.repeats_block",
+                first=whole(block.first_row),
+                last=whole(block.last_row),
+                original=whole(block.first_original),
+            )
+            for block in repeats.blocks
+        ],
+        "block_rows": repeats.block_rows,
+        "places": [round(n / repeats.block_rows, 3) for n in repeats.places],
+        "columns": list(version.excerpt.columns[:_CELLS]),
+        "groups": [
+            [whole(group.rows), _numbers(group.places, group.rows), list(group.cells[:_CELLS])]
+            for group in repeats.groups
+        ],
+    }
+
+
+def _columns(repeats: Repeats, left_out: list[str]) -> str:
+    if not repeats.columns:
+        return phrase("page.in_all_columns")
+    if len(left_out) < len(repeats.columns):
+        return phrase("page.in_all_but", list=", ".join(left_out))
+    return phrase("page.in_columns", list=", ".join(repeats.columns))
+
+
+def _numbers(places: tuple[int, ...], rows: int) -> str:
+    return ", ".join(map(whole, places)) + (" …" if rows > len(places) else "")

@@ -1,0 +1,353 @@
+"""What the page is given: the part of a comparison that it shows, with numbers for people.
+
+The page draws what stands here and computes nothing but sums of neighbouring bins.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import msgspec
+
+from nachsicht.findings.rules.schema import promises_in
+from nachsicht.i18n import catalogue, number, percent, phrase, size, whole
+from nachsicht.model.column import (
+    CategorySummary,
+    ColumnSummary,
+    IdentifierSummary,
+    Level,
+    MomentSummary,
+    NestedSummary,
+    NumberCount,
+    QuantitySummary,
+    TextSummary,
+)
+from nachsicht.model.comparison import (
+    ColumnAcross,
+    ComparisonDocument,
+    RowChanges,
+    summaries_of,
+)
+from nachsicht.model.findings import Finding
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.statistics import known
+from nachsicht.output.html.payload.associations import (
+    changes_payload,
+    no_relations,
+    relations_by_column,
+    relations_payload,
+)
+from nachsicht.output.html.payload.curves import shape_of
+from nachsicht.output.html.payload.duplicates import repeats_payload
+from nachsicht.output.html.payload.missing import gaps_of
+from nachsicht.output.html.payload.outcome import outcome_payload
+from nachsicht.output.html.payload.pair_plots import components_payload, pairs_payload, time_payload
+from nachsicht.output.html.payload.stats_table import differences_of, statistics_of
+from nachsicht.output.html.recipes import recipes_payload
+from nachsicht.output.markdown import rows_sentence, rows_sentences
+from nachsicht.remedies.build import remedy_of
+
+#: Shapes that are listed.
+_SHAPES = 10
+
+
+def payload_of(document: ComparisonDocument) -> dict[str, Any]:
+    """The page's data, as plain values."""
+    relations = relations_by_column(document.versions[-1])
+    return {
+        "title": document.title,
+        "compared": len(document.versions) > 1,
+        "verdict": msgspec.to_builtins(document.verdict),
+        "findings": [_finding(finding, document) for finding in document.findings],
+        "versions": [_version(version) for version in document.versions],
+        "columns": [_column(column, document, relations) for column in document.columns],
+        "rows_told": [] if document.rows else rows_sentences(document),
+        "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
+        "repeats": repeats_payload(document),
+        "outcome": outcome_payload(document),
+        "pairs": pairs_payload(document),
+        "components": components_payload(document),
+        "time": time_payload(document),
+        "gaps": gaps_of(document),
+        "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
+        "matrix": relations_payload(document),
+        "no_relations": no_relations(document),
+        "relations": [
+            changes_payload(change, _step_labels(change.before, change.after, document))
+            for change in document.relations
+        ],
+        "stale": [msgspec.to_builtins(stale) for stale in document.stale],
+        "grouped_by": document.grouped_by,
+        "recipes": recipes_payload(document),
+        "logo": document.theme.logo if document.theme else None,
+        "theme_notes": document.theme.notes if document.theme else [],
+    }
+
+
+def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
+    remedy = remedy_of(finding, document)
+    return {
+        **msgspec.to_builtins(finding),
+        "remedy": [remedy.pandas, remedy.usual] if remedy else None,
+    }
+
+
+def _step_labels(before: int, after: int, document: ComparisonDocument) -> tuple[str, str]:
+    """Labels of the two versions of a step; of groups the first are all others."""
+    old = document.versions[before].label if before >= 0 else phrase("verdict.rest")
+    return old, document.versions[after].label
+
+
+def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
+    return {
+        "labels": _step_labels(rows.before, rows.after, document),
+        "sentence": rows_sentence(rows, document),
+        "key": rows.key,
+        "found": rows.found,
+        "cells": [
+            (cell.column, whole(cell.rows), percent(cell.rows / max(rows.changed + rows.same, 1)))
+            for cell in rows.cells
+        ],
+        "examples": [
+            (", ".join(example.key), example.column, example.old, example.new)
+            for example in rows.examples
+        ],
+        "added": [", ".join(key) for key in rows.added_keys],
+        "removed": [", ".join(key) for key in rows.removed_keys],
+        "repeated": [whole(n) for n in rows.repeated_keys],
+        "not_compared": rows.not_compared,
+    }
+
+
+def _change(across: ColumnAcross, document: ComparisonDocument) -> float | None:
+    """The distance of the newest step; of groups the largest of all."""
+    steps = across.steps if document.grouped_by else across.steps[-1:]
+    return max((s.distance for s in steps if s.distance is not None), default=None)
+
+
+def _steps(across: ColumnAcross, document: ComparisonDocument) -> list[dict[str, Any]]:
+    """How the column moved at each step, and on the whole way where there are more than one."""
+    steps = [*across.steps, *([across.way.step] if across.way else [])]
+    return [
+        {
+            "labels": _step_labels(step.before, step.after, document),
+            "measures": [
+                (
+                    measure.name,
+                    number(measure.value, 3),
+                    f"± {number(measure.off, 2)}" if measure.off >= 0.0005 else "",
+                )
+                for measure in step.measures
+            ],
+            "by_chance": step.by_chance,
+        }
+        for step in steps
+    ]
+
+
+def _version(version: ProfileDocument) -> dict[str, Any]:
+    cells = version.cells
+    repeated = version.repeats.repeated_rows
+    about = "≈ " if version.repeats.uncertainty else ""
+    origin = version.origin
+    return {
+        "label": version.label,
+        "rows": version.rows,
+        "columns": len(version.columns),
+        "facts": {
+            "rows": whole(version.rows),
+            "columns_n": whole(len(version.columns)),
+            "kinds": _kinds(version),
+            "missing_cells": _counted_share(version.missing_cells, cells),
+            "repeated_rows": about + _counted_share(repeated, version.rows),
+            "memory": size(version.memory_bytes),
+        },
+        "settings": origin.settings,
+        "origin": {
+            "fingerprint": version.fingerprint,
+            "source": origin.source,
+            "format": origin.format,
+            "file_size": size(origin.source_bytes) if origin.source_bytes is not None else "–",
+            "made_at": origin.made_at,
+            "seconds": number(origin.seconds),
+            "made_with": f"Nachsicht {origin.nachsicht_version}, Python {origin.python_version}",
+            "notes": "; ".join(origin.notes) or "–",
+            **_description(version),
+        },
+    }
+
+
+def _description(version: ProfileDocument) -> dict[str, str]:
+    """What describes the data, in its own words; nothing where nothing does."""
+    described = version.description
+    if described is None:
+        return {}
+    own = filter(None, (described.title, described.text))
+    return {"description": ": ".join((described.source, *own))}
+
+
+def _kinds(version: ProfileDocument) -> str:
+    """How many columns there are of each kind, the most frequent first."""
+    counts = Counter(str(column.kind) for column in version.columns)
+    return ", ".join(f"{n} {catalogue()['kinds'][kind]}" for kind, n in counts.most_common())
+
+
+def _counted_share(count: int, of: int) -> str:
+    return f"{whole(count)} ({percent(count / of)})" if of else whole(count)
+
+
+def _column(
+    across: ColumnAcross, document: ComparisonDocument, relations: dict[str, list[Any]]
+) -> dict[str, Any]:
+    summaries = summaries_of(across, document.versions)
+    newest = next(summary for summary in reversed(summaries) if summary)
+    last = across.steps[-1] if across.steps else None
+    return {
+        "name": across.name,
+        "names": across.names,
+        "kind": across.kind,
+        "reason": newest.kind_reason,
+        "weight": across.weight,
+        "spread": msgspec.to_builtins(across.spread),
+        "log_spread": msgspec.to_builtins(across.log_spread),
+        "shapes": [shape_of(summary) for summary in summaries],
+        "differences": _differences(summaries),
+        "relations": relations.get(newest.name, []),
+        "change": _change(across, document),
+        "measure": last.measures[0].name if last and last.measures else "",
+        "steps": _steps(across, document),
+        "course": across.way.course if across.way else "",
+        "since": document.versions[across.way.since].label if across.way else "",
+        "versions": [_summary(summary) if summary else None for summary in summaries],
+        "described": _described(newest, document),
+    }
+
+
+def _described(column: ColumnSummary, document: ComparisonDocument) -> list[str]:
+    """What the newest description says of a column: in its own words, and what it asks."""
+    description = document.versions[-1].description
+    stated = description.column(column.name) if description else None
+    if stated is None or description is None:
+        return []
+    own = ": ".join(filter(None, (stated.title, stated.text)))
+    asked = promises_in(stated)
+    asked += [phrase("page.described_unit", unit=stated.unit)] if stated.unit else []
+    told = phrase("page.described", source=description.source, promises=", ".join(asked))
+    return [*([own] if own else []), *([told] if asked else [])]
+
+
+def _differences(summaries: list[ColumnSummary | None]) -> dict[str, str]:
+    """From the version before to the newest, where both have the column."""
+    newer, older = summaries[-1], summaries[-2] if len(summaries) > 1 else None
+    return differences_of(newer, older) if newer and older else {}
+
+
+def _summary(column: ColumnSummary) -> dict[str, Any]:
+    return {
+        "name": column.name,
+        "stored": column.stored_type,
+        "rows": column.rows,
+        "present": column.present,
+        "missing": column.missing,
+        "missing_share": column.missing_share,
+        "missing_text": percent(column.missing_share),
+        "distinct": column.distinct,
+        "once": column.once,
+        "memory": size(column.memory_bytes),
+        "first_seen": _short(column.first_seen or "–", 40),
+        "last_seen": _short(column.last_seen or "–", 40),
+        "typical": typical(column),
+        "frequent": [_level(level) for level in column.frequent],
+        "rarest": _rarest(column),
+        "shapes": _shapes(column),
+        "cycles": _cycles(column),
+        "statistics": statistics_of(column),
+        "words": _words(column),
+        "accuracy": _accuracy(column),
+        "quantiles": _quantiles(column),
+        "lowest": _ends(column, "lowest"),
+        "highest": _ends(column, "highest"),
+    }
+
+
+def typical(column: ColumnSummary) -> str:  # noqa: PLR0911 (one for each kind)
+    """The typical value in a few characters: a median, a range of dates, a frequent level."""
+    detail = column.detail
+    if isinstance(detail, QuantitySummary):
+        return number(float(detail.median)) if known(detail.median) else "–"
+    if isinstance(detail, TextSummary):
+        median = detail.characters.median
+        return phrase("page.n_characters", n=number(float(median))) if known(median) else "–"
+    if isinstance(detail, CategorySummary) and column.frequent:
+        top = column.frequent[0]
+        return f"{_short(top.value)} {percent(top.count / max(column.present, 1))}"
+    if isinstance(detail, MomentSummary):
+        return f"{detail.minimum[:10]} … {detail.maximum[:10]}"
+    if isinstance(detail, NestedSummary) and detail.lengths and known(detail.lengths.median):
+        return phrase("page.n_entries", n=number(float(detail.lengths.median)))
+    if isinstance(detail, IdentifierSummary) and detail.shapes:
+        return _short(detail.shapes[0].value)
+    return "–"
+
+
+def _short(text: str, most: int = 18) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def _level(level: Level) -> dict[str, Any]:
+    return {"value": level.value, "count": level.count}
+
+
+def _rarest(column: ColumnSummary) -> list[dict[str, Any]]:
+    """Of categories with more levels than are listed as frequent."""
+    category = isinstance(column.detail, CategorySummary)
+    listed = category and column.distinct > len(column.frequent)
+    return [_level(level) for level in column.rarest] if listed else []
+
+
+def _shapes(column: ColumnSummary) -> list[dict[str, Any]]:
+    detail = column.detail
+    if not isinstance(detail, TextSummary | IdentifierSummary):
+        return []
+    return [_level(level) for level in detail.shapes[:_SHAPES]]
+
+
+def _cycles(column: ColumnSummary) -> dict[str, tuple[int, ...]]:
+    """Rows by month, weekday and hour, where a moment has them."""
+    detail = column.detail
+    if not isinstance(detail, MomentSummary):
+        return {}
+    cycles = {"month": detail.by_month, "weekday": detail.by_weekday, "hour": detail.by_hour}
+    return {name: rows for name, rows in cycles.items() if rows}
+
+
+def _words(column: ColumnSummary) -> list[dict[str, Any]]:
+    if not isinstance(column.detail, TextSummary):
+        return []
+    return [_level(level) for level in column.detail.frequent_words]
+
+
+def _accuracy(column: ColumnSummary) -> str:
+    """How far off figures may be, in words; empty where all are exact."""
+    if column.accuracy is None:
+        return ""
+    return phrase(
+        "page.approximate",
+        ranks=percent(column.accuracy.ranks),
+        distinct=percent(column.accuracy.distinct),
+        frequent=whole(column.accuracy.frequent),
+    )
+
+
+def _quantiles(column: ColumnSummary) -> list[tuple[float, str]]:
+    if not isinstance(column.detail, QuantitySummary):
+        return []
+    return [(point.share, number(point.value, 4)) for point in column.detail.quantiles]
+
+
+def _ends(column: ColumnSummary, which: str) -> list[dict[str, Any]]:
+    if not isinstance(column.detail, QuantitySummary):
+        return []
+    ends: tuple[NumberCount, ...] = getattr(column.detail, which)
+    return [{"value": number(float(end.value), 6), "count": end.count} for end in ends[:5]]

@@ -1,0 +1,187 @@
+"""The statistics of a column as rows of a table: for each kind, those that serve a question."""
+
+from __future__ import annotations
+
+from nachsicht.i18n import catalogue, number, percent, whole
+from nachsicht.model.column import (
+    CategorySummary,
+    ColumnSummary,
+    Detail,
+    IdentifierSummary,
+    MomentSummary,
+    NestedSummary,
+    Order,
+    QuantitySummary,
+    TextSummary,
+)
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.statistics import Statistic, known
+
+#: Code of the statistic, rounded, and exact (or the reason why there is none).
+Row = tuple[str, str, str]
+
+#: Neighbours of fewer rows tell nothing.
+_FEWEST_ROWS = 20
+_IN_ORDER = {Order.RISING, Order.STRICTLY_RISING, Order.FALLING, Order.STRICTLY_FALLING}
+QUANTITY = (
+    *("mean", "sd", "minimum", "median", "maximum", "range", "iqr", "mad"),
+    *("variation", "skewness", "kurtosis", "sum"),
+)
+
+
+def statistics_of(column: ColumnSummary) -> list[Row]:
+    """The rows of a column's kind; the words for the codes are in the catalogue."""
+    detail = column.detail
+    if isinstance(detail, QuantitySummary):
+        return _quantity(detail)
+    if isinstance(detail, CategorySummary):
+        return _category(detail, column.present)
+    if isinstance(detail, MomentSummary):
+        return _moment(detail)
+    if isinstance(detail, TextSummary):
+        return _text(detail)
+    if isinstance(detail, IdentifierSummary):
+        return _identifier(detail)
+    return _nested(detail) if isinstance(detail, NestedSummary) else []
+
+
+def differences_of(newer: ColumnSummary, older: ColumnSummary) -> dict[str, str]:
+    """How much each number among the statistics rose or fell, by its code."""
+    before = {code: exact for code, _, exact in statistics_of(older)}
+    found = {}
+    for code, _, exact in statistics_of(newer):
+        new, old = _float(exact), _float(before.get(code, ""))
+        if new is not None and old is not None and not isinstance(newer.detail, MomentSummary):
+            found[code] = signed(new - old)
+    return found
+
+
+def neighbours(version: ProfileDocument) -> dict[str, float]:
+    """Autocorrelations of quantities by their names, where the rows are in order of time."""
+    details = {column.name: column.detail for column in version.columns}
+    if not any(map(_rises_or_falls, details.values())):
+        return {}
+    known = {n: _autocorrelation(d) for n, d in details.items() if isinstance(d, QuantitySummary)}
+    return {name: value for name, value in known.items() if value is not None}
+
+
+def _rises_or_falls(detail: Detail | None) -> bool:
+    """Whether rows are in the order of these moments."""
+    return isinstance(detail, MomentSummary) and not detail.clock and detail.order in _IN_ORDER
+
+
+def _autocorrelation(detail: QuantitySummary) -> float | None:
+    found = detail.autocorrelation
+    return found if known(found) and detail.finite >= _FEWEST_ROWS else None
+
+
+def signed(difference: float) -> str:
+    """A difference with its sign; a dash for none."""
+    if difference == 0:
+        return "–"
+    return f"{'+' if difference > 0 else '−'}{number(abs(difference), 3)}"
+
+
+def _float(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None
+
+
+def _quantity(detail: QuantitySummary) -> list[Row]:
+    rows = [_shown(code, getattr(detail, code)) for code in QUANTITY]
+    if detail.mode:
+        rows.append(("mode", f"{number(detail.mode.value, 4)} ({whole(detail.mode.count)})", ""))
+    rows += [_count("zeros", detail.zeros), _count("negatives", detail.negatives)]
+    rows.append(_count("infinite", detail.infinite_below + detail.infinite_above))
+    if detail.outliers:
+        beyond = detail.outliers.below + detail.outliers.above
+        rows.append(_count("outliers", beyond))
+        rows.append(_shown("outliers_z", detail.outliers.by_modified_z))
+    if detail.normal:
+        rows.append(_shown("normal_fit", detail.normal.fit))
+        if detail.normal.closest != "none":
+            rows.append(("closest", _word(detail.normal.closest), ""))
+    return rows + _order(detail.order) + _neighbours(detail)
+
+
+def _category(detail: CategorySummary, present: int) -> list[Row]:
+    rows = [_shown("evenness", detail.evenness), _count("levels_for_most", detail.levels_for_most)]
+    if detail.rare_levels:
+        share = percent(detail.rare_rows / max(present, 1))
+        rows.append(("rare_levels", f"{whole(detail.rare_levels)} ({share} of rows)", ""))
+    return rows
+
+
+def _moment(detail: MomentSummary) -> list[Row]:
+    rows: list[Row] = [("minimum", detail.minimum, ""), ("maximum", detail.maximum, "")]
+    if not detail.clock:
+        rows.append(("span_days", number(detail.span_days), repr(detail.span_days)))
+    if detail.time_zone:
+        rows.append(("time_zone", detail.time_zone, ""))
+    units = _word(f"{detail.unit}s")
+    of = f"{whole(detail.missing_units)} of {whole(len(detail.counts))} {units}"
+    rows.append(("missing_units", of, ""))
+    if detail.stretches:
+        longest = detail.stretches[0]
+        rows.append(("longest_stretch", f"{longest.first} … {longest.last}", ""))
+    for code in ("in_future", "at_epoch", "at_midnight"):
+        if getattr(detail, code):
+            rows.append(_count(code, getattr(detail, code)))
+    return rows + (_order(detail.order) if detail.order else [])
+
+
+def _text(detail: TextSummary) -> list[Row]:
+    rows = [
+        _shown("characters", detail.characters.median),
+        _shown("words", detail.words.median),
+        _count("blank", detail.blank),
+        _count("edge_spaces", detail.space_before + detail.space_after),
+    ]
+    looks = [(_word(name), f"{whole(n)}") for name, n in detail.looks_like.items()]
+    return rows + [("looks_like", f"{name}: {n}", "") for name, n in looks]
+
+
+def _identifier(detail: IdentifierSummary) -> list[Row]:
+    rows = [
+        _count("repeated_values", detail.repeated_values),
+        ("lengths", f"{detail.shortest} … {detail.longest}", ""),
+    ]
+    if detail.sequence:
+        rows.append(_count("skipped", detail.sequence.skipped))
+    return rows + (_order(detail.order) if detail.order else [])
+
+
+def _nested(detail: NestedSummary) -> list[Row]:
+    rows = [_count("depth", detail.depth)]
+    if detail.fields:
+        rows.append(("fields", ", ".join(detail.fields), ""))
+    if detail.lengths:
+        rows += [_shown("entries", detail.lengths.median), _count("empty_lists", detail.empty)]
+    return rows
+
+
+def _order(order: Order) -> list[Row]:
+    return [] if order in (Order.NONE, Order.CONSTANT) else [("order", _word(order), "")]
+
+
+def _neighbours(detail: QuantitySummary) -> list[Row]:
+    found = _autocorrelation(detail)
+    return [] if found is None else [_shown("autocorrelation", found)]
+
+
+def _word(code: str) -> str:
+    word: str = catalogue()["values"][code]
+    return word
+
+
+def _count(code: str, count: int) -> Row:
+    return (code, whole(count), str(count))
+
+
+def _shown(code: str, value: Statistic) -> Row:
+    if known(value):
+        return (code, number(float(value), 4), repr(value))
+    reason: str = catalogue()["reasons"][value.absent]  # type: ignore[union-attr]
+    return (code, "–", reason)

@@ -1,0 +1,103 @@
+"""The summary in Markdown, fit for a merge request: verdict, versions, findings, rows."""
+
+from __future__ import annotations
+
+import re
+
+from nachsicht.i18n import catalogue, percent, phrase, whole
+from nachsicht.model.comparison import ComparisonDocument, RowChanges
+from nachsicht.model.findings import Finding
+
+#: Notes beyond so many are counted, not listed.
+MOST_NOTES = 10
+#: Signs that Markdown, or the HTML inside of it, would take for more than themselves.
+_SIGNS = re.compile(r"([\\`*_\[\]<>#|~&$])")
+
+
+def summary_markdown(document: ComparisonDocument) -> str:
+    """The summary as Markdown; values and names of the data stand as plain text."""
+    words = catalogue()["page"]
+    lines = [f"## {plain(document.title)}", ""]
+    lines += [f"**{plain(document.verdict.lead)}** {plain(document.verdict.rest)}", ""]
+    lines += [
+        f"| {words['version']} | {words['rows']} | {words['columns_n']} "
+        f"| {words['missing_cells']} | {words['repeated_rows']} |",
+        "|---|--:|--:|--:|--:|",
+    ]
+    for version in document.versions:
+        share = percent(version.missing_cells / version.cells) if version.cells else "0 %"
+        lines.append(
+            f"| {plain(version.label)} | {whole(version.rows)} | {whole(len(version.columns))} "
+            f"| {share} | {whole(version.repeats.repeated_rows)} |"
+        )
+    lines += _findings(document)
+    for sentence in rows_sentences(document):
+        lines += ["", plain(sentence)]
+    for stale in document.stale:
+        lines += ["", plain(phrase("terminal.stale", code=stale.code, column=stale.column or "–"))]
+    return "\n".join(lines) + "\n"
+
+
+def _findings(document: ComparisonDocument) -> list[str]:
+    still_open = [finding for finding in document.findings if finding.accepted is None]
+    known = [finding for finding in document.findings if finding.accepted is not None]
+    urgent = [finding for finding in still_open if finding.weight != "note"]
+    notes = [finding for finding in still_open if finding.weight == "note"]
+    many = len(document.versions) > 2
+    lines = [""] if document.findings else []
+    lines += [_line(finding, many) for finding in urgent + notes[:MOST_NOTES]]
+    if len(notes) > MOST_NOTES:
+        lines.append(f"- {phrase('terminal.further', n=len(notes) - MOST_NOTES)}")
+    lines += [
+        f"- ~~{plain(finding.title)}~~ {_where(finding, many)} "
+        f"{plain(phrase('terminal.accepted', because=finding.accepted))}"
+        for finding in known
+    ]
+    return lines
+
+
+def _line(finding: Finding, many: bool) -> str:
+    tag = catalogue()["weights"][finding.weight]
+    return (
+        f"- **{tag}** {plain(finding.title)}{_where(finding, many)}  \n"
+        f"  {plain(finding.sentence)} *{plain(finding.next_step)}*"
+    )
+
+
+def _where(finding: Finding, many: bool) -> str:
+    columns = f" — **{plain(', '.join(finding.columns))}**" if finding.columns else ""
+    return columns + (f" ({plain(' → '.join(finding.versions))})" if many else "")
+
+
+def rows_sentences(document: ComparisonDocument) -> list[str]:
+    """What became of the rows at each step, where that says something."""
+    steps = len(document.versions) - 1
+    parts = document.grouped_by or document.sliced_by
+    if steps and not document.rows and parts is None:
+        return [phrase("rows.not_compared")]
+    return [rows_sentence(rows, document) for rows in document.rows if rows.key or rows.same]
+
+
+def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
+    """What became of the rows, in one sentence."""
+    facts = {
+        "old": document.versions[rows.before].label if rows.before >= 0 else "",
+        "new": document.versions[rows.after].label,
+        "key": ", ".join(rows.key),
+        "same": whole(rows.same),
+        "changed": whole(rows.changed),
+        "added": whole(rows.added),
+        "removed": whole(rows.removed),
+    }
+    told = phrase("rows.by_key" if rows.key else "rows.whole", **facts)
+    left_out, now = rows.repeated_keys
+    if rows.key and (left_out or now):
+        told += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
+    return told
+
+
+def plain(text: str) -> str:
+    """A text from the data in one line, every sign that Markdown reads made harmless."""
+    joined = " ".join("".join(c if c.isprintable() else " " for c in text).split())
+    harmless = _SIGNS.sub(r"\\\1", joined).replace("://", ":\\//")
+    return harmless.replace("@", "@\u2060")  # calls nobody by name

@@ -1,0 +1,1 @@
+"""From sources and settings to a result."""

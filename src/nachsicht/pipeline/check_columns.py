@@ -1,0 +1,72 @@
+"""Whether the columns that settings name are there, and can be what they are named for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from nachsicht.config.settings import Settings, no_column
+from nachsicht.errors import SettingsError
+from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.pipeline.lazy_version import VersionOnDemand
+
+#: What the work can be about.
+_OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
+
+
+def check_columns(
+    versions: Sequence[ProfileDocument | VersionOnDemand], settings: Settings
+) -> None:
+    """Refuse settings that name columns which are not there, or cannot be what they are named for.
+
+    Raises
+    ------
+    SettingsError
+        With the nearest name that there is.
+    """
+    _check_names([name for version in versions for name in version.names], settings)
+    for version in versions:
+        _check_key(version, settings)
+        _check_kinds(version, settings)
+
+
+def _check_names(names: Sequence[str], settings: Settings) -> None:
+    named = [("kinds", name) for name in settings.kinds]
+    named += [("missing_marks_in", name) for name in settings.missing_marks_in]
+    named += [("outcome", settings.outcome)] if settings.outcome else []
+    named += [("repeats_in", name) for name in settings.repeats_in]
+    named += [("moment", settings.moment)] if settings.moment else []
+    named += [("key", name) for name in settings.key]
+    for setting, name in named:
+        if name not in names:
+            raise no_column(name, names, setting)
+
+
+def _check_key(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:
+    for name in settings.key:
+        if name not in version.names:
+            raise SettingsError(
+                f"the key's column {name} is not there",
+                where=version.label,
+                todo="Name columns that every version has.",
+            )
+
+
+def _check_kinds(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:
+    """Computes no columns but those that are named."""
+    for name in settings.kinds:
+        version.column(name)  # which refuses a kind that its values cannot have
+    outcome = settings.outcome and version.column(settings.outcome)
+    if outcome and outcome.kind not in _OUTCOMES:
+        raise SettingsError(
+            f"{outcome.name} cannot be the outcome, since it is of the kind {outcome.kind}",
+            where="outcome",
+            todo="Name a quantity, a category or a flag.",
+        )
+    moment = settings.moment and version.column(settings.moment)
+    if moment and moment.kind not in (Kind.MOMENT, Kind.EMPTY):
+        raise SettingsError(
+            f"{moment.name} cannot be the moment, since it is of the kind {moment.kind}",
+            where="moment",
+            todo="Name a column of dates or times.",
+        )

@@ -1,0 +1,80 @@
+"""A profile or comparison of which nothing is computed before it is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from importlib import import_module
+
+import msgspec
+
+from nachsicht._util.background import meanwhile
+from nachsicht._util.blas_threads import threads
+from nachsicht.comparison.context import Version
+from nachsicht.comparison.versions import compare_versions, without_steps
+from nachsicht.config.settings import Settings
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.findings import Accepted
+from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.theme import Theme
+from nachsicht.pipeline.check_columns import check_columns
+from nachsicht.pipeline.check_hidden import check_hidden
+from nachsicht.pipeline.lazy_version import VersionOnDemand
+
+
+class OnDemand:
+    """Versions in order: those in memory are computed part by part, others are documents.
+
+    A profile is one of one version.
+
+    Raises
+    ------
+    SettingsError
+        If a setting names a column that no version has.
+    """
+
+    def __init__(
+        self,
+        versions: Sequence[VersionOnDemand | ProfileDocument],
+        title: str,
+        settings: Settings,
+        theme: Theme | None,
+        accepted: Sequence[Accepted],
+    ) -> None:
+        self.versions, self.title, self._settings = tuple(versions), title, settings
+        self._theme, self._accepted = theme, accepted
+        check_columns(versions, settings)
+        check_hidden(versions, settings)
+
+    def one_column(self, name: str) -> ColumnAcross | None:
+        """A column that all versions have, but for its findings and steps; no other is computed."""
+        summaries = [version.column(name) for version in self.versions]
+        there = [summary for summary in summaries if summary]
+        return without_steps(there, self._settings) if len(there) == len(summaries) else None
+
+    def whole(self) -> ComparisonDocument:
+        """Everything."""
+        if len(self.versions) > 1:  # differences are held against chance, with what loads slowly
+            meanwhile(lambda: import_module("scipy.special"))
+        versions = [_whole(version) for version in self.versions]
+        settings = _with_key(self._settings, [version.profile for version in versions])
+        with threads(settings.threads) as pool:
+            made = compare_versions(versions, self.title, settings, self._accepted, pool.map)
+        return themed(made, self._theme)
+
+
+def _whole(version: VersionOnDemand | ProfileDocument) -> Version:
+    return version.whole() if isinstance(version, VersionOnDemand) else Version(version)
+
+
+def _with_key(settings: Settings, profiles: Sequence[ProfileDocument]) -> Settings:
+    """The settings with the key that the newest version's description names, if all have it."""
+    described = profiles[-1].description
+    key = described.key if described else ()
+    if settings.key or not key or not all({*key} <= {*p.names} for p in profiles):
+        return settings
+    return msgspec.structs.replace(settings, key=key)
+
+
+def themed(document: ComparisonDocument, theme: Theme | None) -> ComparisonDocument:
+    """The document in the house's colours, if it has some."""
+    return msgspec.structs.replace(document, theme=theme) if theme else document

@@ -1,0 +1,145 @@
+"""One version of a dataset, from its source to what is compared."""
+
+from __future__ import annotations
+
+import platform
+import time
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+
+from nachsicht._util.blas_threads import threads
+from nachsicht._util.clock import now, seconds_since
+from nachsicht._util.progress import ProgressListener, ignore_progress
+from nachsicht._version import VERSION
+from nachsicht.comparison.context import Version
+from nachsicht.config.settings import Settings, as_described, settings_text
+from nachsicht.engines.dispatch import run_engine
+from nachsicht.engines.in_memory import InMemory
+from nachsicht.findings.example_rows import Shower, with_rows
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.dataset_schema import Description
+from nachsicht.model.profile import Origin
+from nachsicht.pipeline.assemble import put_together
+from nachsicht.pipeline.check_hidden import settings_shown, unread_note, without_hidden
+from nachsicht.pipeline.open import Held
+from nachsicht.sources.dataframes import detached
+from nachsicht.sources.protocol import Opened
+from nachsicht.table.masking import mask_id
+from nachsicht.table.prepare import prepared
+from nachsicht.table.result import Computed
+from nachsicht.table.retained import AtHand
+
+
+def version_of(
+    opened: Opened,
+    label: str,
+    title: str,
+    settings: Settings,
+    listener: ProgressListener | None,
+) -> Version:
+    """All that is computed of a source."""
+    started = time.perf_counter()
+    own, opened = as_described(settings, opened.description), without_hidden(opened, settings)
+    computed, at_hand = run_engine(opened, own, listener or ignore_progress, _microseconds())
+    origin = _origin(opened, settings, seconds_since(started))
+    return _put_together(label, title, computed, at_hand, origin, own, opened.description)
+
+
+class VersionOnDemand:
+    """A version in memory whose parts are computed when they are asked for, and kept.
+
+    It has the names of a `ProfileDocument`, as far as parts need them.
+    """
+
+    def __init__(
+        self,
+        held: Held,
+        label: str,
+        title: str,
+        settings: Settings,
+        listener: ProgressListener | None,
+    ) -> None:
+        started = time.perf_counter()
+        self.label, self.title, self._settings = label, title, settings
+        own, table = as_described(settings, held.opened.description), held.table
+        self._opened = without_hidden(held.opened, settings)
+        # What is computed later must not see what was changed in between.
+        table = prepared(detached(table) if self._opened.facts.format == "pandas" else table, own)
+        listener, described = listener or ignore_progress, self._opened.description
+        self._own = InMemory(table, own, _microseconds(), listener, described)
+        self._seconds = held.seconds + seconds_since(started)
+
+    def __getattr__(self, name: str) -> Any:
+        """A part, by the name that documents give it."""
+        if name.startswith("_"):
+            raise AttributeError(name)
+        return getattr(self._own, name)
+
+    @property
+    def names(self) -> Sequence[str]:
+        """Of the columns."""
+        return self._own.names
+
+    def column(self, name: str) -> ColumnSummary | None:
+        """The first column of that name, or None; no other is computed."""
+        return self._own.column(self.names.index(name)) if name in self.names else None
+
+    def whole(self) -> Version:
+        """Everything, with the data."""
+        started, settings = time.perf_counter(), self._settings
+        computed = self._own.computed
+        origin = _origin(self._opened, settings, 0.0)
+        seconds = round(self._seconds + seconds_since(started), 3)
+        origin = msgspec.structs.replace(origin, seconds=seconds)
+        return _put_together(
+            self.label,
+            self.title,
+            computed,
+            self._own.at_hand,
+            origin,
+            settings,
+            self._opened.description,
+        )
+
+
+def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
+    facts = opened.facts
+    unread = (unread_note(facts.unread, settings),) if facts.unread else ()
+    return Origin(
+        source=facts.name,
+        format=facts.format,
+        source_bytes=facts.size_bytes,
+        notes=(*facts.notes, *unread),
+        unread_lines=facts.unread_lines,
+        settings=settings_text(settings_shown(settings)),
+        mask_id=mask_id() if settings.mask else "",
+        made_at=now().isoformat(timespec="seconds"),
+        seconds=seconds,
+        nachsicht_version=VERSION,
+        python_version=platform.python_version(),
+    )
+
+
+def _put_together(
+    label: str,
+    title: str,
+    computed: Computed,
+    at_hand: AtHand | None,
+    origin: Origin,
+    settings: Settings,
+    description: Description | None,
+) -> Version:
+    profile = put_together(label, title, computed, origin, settings, description)
+    if at_hand is not None:
+        shower = Shower(label, at_hand.table, profile.columns)
+        with threads(settings.threads) as pool:
+            findings = with_rows(profile.findings, shower, pool.map)
+        profile = msgspec.structs.replace(profile, findings=findings)
+    return Version(profile, at_hand)
+
+
+def _microseconds() -> int:
+    """Since 1970, of now."""
+    return int(now().timestamp() * 1e6)

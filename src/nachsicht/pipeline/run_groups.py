@@ -1,0 +1,91 @@
+"""The groups of one dataset, compared with each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+
+from nachsicht._util.blas_threads import threads
+from nachsicht._util.progress import ProgressListener
+from nachsicht.arrow.buffers import taken
+from nachsicht.comparison.context import Version
+from nachsicht.comparison.versions import compare_versions, compare_with_rest
+from nachsicht.config.baseline_file import read_accepted
+from nachsicht.config.settings import Settings, as_described
+from nachsicht.config.theme import theme_of
+from nachsicht.errors import SettingsError
+from nachsicht.i18n import phrase
+from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.pipeline.check_columns import check_columns
+from nachsicht.pipeline.lazy_comparison import themed
+from nachsicht.pipeline.lazy_version import version_of
+from nachsicht.sources import source_of
+from nachsicht.sources.protocol import Opened
+from nachsicht.table.group_by import Group, groups_in, slices_at, slices_in
+from nachsicht.table.prepare import fitting, prepared
+
+
+def run_groups(
+    data: object,
+    by: str,
+    names: Sequence[str],
+    settings: Settings,
+    listener: ProgressListener | None = None,
+    cuts: Sequence[str] = (),
+) -> ComparisonDocument:
+    """Compare the groups of one dataset: two that are named, or each with all the others.
+
+    Where there are but two, they are compared with each other.
+
+    By a moment column, its months or years are compared one after the other, as versions are.
+    """
+    theme = theme_of(settings.theme)
+    source = source_of(data, settings.reading)
+    opened = source.open()
+    settings = as_described(settings, opened.description)
+    table = prepared(opened.table(), settings)
+    if cuts and fitting([by], settings.mask):
+        raise SettingsError(
+            "a masked column cannot be cut: the values of the cuts would be shown",
+            where=f"{by}",
+            todo="Compare its groups, or cut at another column.",
+        )
+    slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
+    groups = slices or groups_in(table, by, names)
+    facts = opened.facts
+    # The column that made the groups would only say that they are groups; and what was
+    # prepared once is not prepared again.
+    kept = [i for i, name in enumerate(table.schema.names) if name != by]
+    table = table.select(kept)
+    settings = msgspec.structs.replace(
+        settings, omit=(), mask=(), missing_marks=(), missing_marks_in={}
+    )
+
+    def version(rows: Any, label: str) -> Version:
+        part = Opened(facts, rows.nbytes, lambda: rows, lambda: iter(()))
+        enough = max(4 * rows.nbytes, 1 << 30)  # what is in memory already is not streamed
+        roomy = msgspec.structs.replace(settings, memory_bytes=enough, engine="local")
+        return version_of(part, label, label, roomy, listener)
+
+    words = "verdict.slices_title" if slices else "verdict.groups_title"
+    title = settings.title or phrase(words, by=by)
+    accepted = read_accepted(settings.accepted)
+    versions = [version(taken(table, group.rows), group.label) for group in groups]
+    check_columns([version.profile for version in versions], settings)
+    with threads(settings.threads) as pool:
+        if slices:
+            found = compare_versions(versions, title, settings, accepted, pool.map, sliced_by=by)
+            return themed(found, theme)
+        if len(names) == 2 or _are_all(groups):
+            found = compare_versions(versions, title, settings, accepted, pool.map, by)
+            return themed(found, theme)
+        rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
+        found = compare_with_rest(versions, rests, by, title, settings, accepted, pool.map)
+        return themed(found, theme)
+
+
+def _are_all(groups: Sequence[Group]) -> bool:
+    """Whether there are two, each of which is all the rest of the other."""
+    return len(groups) == 2 and len(groups[0].others) == len(groups[1].rows)

@@ -1,0 +1,1 @@
+"""Delimited text: encoding, dialect, header and reading."""

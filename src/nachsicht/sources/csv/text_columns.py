@@ -1,0 +1,105 @@
+"""What the texts of delimited columns would lose as numbers or as missing, seen before reading."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+import msgspec
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from nachsicht.arrow.buffers import arrow_texts
+from nachsicht.arrow.missing_words import is_code_among
+
+#: What is read as missing, beside an empty field.
+MISSING_MARKS = ("NA", "N/A", "NaN", "nan", "null", "NULL", "#N/A")
+#: Digits that a number would not keep: zeros in front; hexadecimal signs; an E between digits that
+#: is no power of ten, which has one digit before its point; more digits than 64 bits hold.
+CODES = r"^\s*[+-]?(0\d+([.,]\d*)?|0[xX][0-9a-fA-F]+|\d{2,}[eE]\d+|\d{19,})\s*$"
+#: More digits than a double tells apart, behind the zeros that count for nothing.
+LONG = r"^\s*[+-]?(0?[.,]0*[1-9]\d{17,}|[1-9]\d{0,8}[.,]\d{17,}|\d{9,}[.,]\d{9,})\s*$"
+
+
+class Texts(msgspec.Struct, frozen=True):
+    """By the names of columns.
+
+    Attributes
+    ----------
+    losing : tuple of str
+        Columns that are kept as texts, since as numbers they would lose digits.
+    marks : dict
+        Words that are read as missing, and the columns that hold them.
+    levels : dict
+        Words for missing that are levels, since they are written as all others of the column.
+    """
+
+    losing: tuple[str, ...] = ()
+    marks: dict[str, tuple[str, ...]] = {}
+    levels: dict[str, tuple[str, ...]] = {}
+
+
+def look_at_texts(table: Any) -> Texts:
+    """Look at some rows of which every field is a text.
+
+    Parameters
+    ----------
+    table : Arrow table
+        Of columns of type string.
+    """
+    losing = []
+    marks: dict[str, list[str]] = {}
+    levels: dict[str, list[str]] = {}
+    for name, column in zip(table.schema.names, table.columns, strict=True):
+        if pc.any(pc.match_substring_regex(column, CODES)).as_py() or _run_together(column):
+            losing.append(name)
+        different = pc.unique(column)
+        words = different.filter(
+            pc.is_in(different, arrow_texts(MISSING_MARKS).cast(pa.string()))
+        ).to_pylist()
+        texts = different.to_pylist() if words else []
+        for word in words:
+            (levels if is_code_among(word, texts) else marks).setdefault(word, []).append(name)
+    return Texts(
+        tuple(losing),
+        {word: tuple(names) for word, names in marks.items()},
+        {word: tuple(names) for word, names in levels.items()},
+    )
+
+
+def _run_together(column: Any) -> bool:
+    """Whether different numbers of many digits are one as doubles."""
+    texts = pc.unique(column.filter(pc.match_substring_regex(column, LONG)))
+    if not len(texts):
+        return False
+    plain = pc.replace_substring(pc.utf8_trim_whitespace(texts), ",", ".")
+    return len(pc.unique(plain.cast(pa.float64()))) < len(texts)
+
+
+def notes_of_texts(texts: Texts) -> Iterator[str]:
+    """What was found, in words."""
+    for name in texts.losing:
+        yield f"{name} is kept as text: as numbers its values would lose digits"
+    for word, names in texts.marks.items():
+        yield f"“{word}” is read as missing in {_listed(names)}"
+    for word, names in texts.levels.items():
+        yield f"“{word}” is a value of {_listed(names)}, as others are written so"
+
+
+def _listed(names: tuple[str, ...]) -> str:
+    few = ", ".join(names[:5])
+    return few if len(names) <= 5 else f"{few} and {len(names) - 5} further columns"
+
+
+def without_marks(data: Any, levels: Mapping[str, Sequence[str]]) -> Any:
+    """A table or batch of which words for missing are null, but where they are levels."""
+    own = {name: {w for w, names in levels.items() if name in names} for name in data.schema.names}
+    columns = []
+    for name, column in zip(data.schema.names, data.columns, strict=True):
+        if not pa.types.is_string(column.type):
+            columns.append(column)
+            continue
+        marks = ["", *(mark for mark in MISSING_MARKS if mark not in own[name])]
+        gone = pc.is_in(column, arrow_texts(marks).cast(pa.string()))
+        columns.append(pc.if_else(gone, pa.scalar(None, column.type), column))
+    return type(data).from_arrays(columns, schema=data.schema)

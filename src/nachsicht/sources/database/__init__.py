@@ -1,0 +1,1 @@
+"""Databases, by SQLAlchemy and ADBC."""

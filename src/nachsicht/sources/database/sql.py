@@ -1,0 +1,317 @@
+"""A table or a query of a database, by its SQLAlchemy address; read in one transaction."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing, contextmanager
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import pyarrow as pa
+
+from nachsicht.config.settings import Reading
+from nachsicht.errors import NachsichtError, SourceMissing, SourceUnreadable
+from nachsicht.model.dataset_schema import ColumnDescription, Description
+from nachsicht.sources.database.adbc import RANGE_ROWS, has_driver, key_ranges, reader_for
+from nachsicht.sources.protocol import Opened, Restart, SourceFacts
+
+#: Rows of a batch, and about how many bytes a cell takes.
+BATCH_ROWS = 1 << 16
+_CELL = 24
+#: Databases that can hold a transaction to one state of the data.
+_REPEATABLE = ("postgresql", "mysql", "mariadb")
+#: What forbids them to change anything, as the first word of a connection.
+_READ_ONLY = {"postgresql": "set transaction read only", "sqlite": "pragma query_only = on"}
+
+
+class DatabaseSource(msgspec.Struct, frozen=True):
+    """What ``reading.table`` or ``reading.query`` names, at an address such as sqlite:///a.db."""
+
+    address: str
+    reading: Reading
+
+    @property
+    def label(self) -> str:
+        """The table's name, else that of the database."""
+        database = str(self._url.database or "")
+        return self.reading.table or database.rpartition("/")[2].split(".")[0] or "query"
+
+    @property
+    def _url(self) -> Any:
+        try:
+            from sqlalchemy.engine import make_url
+            from sqlalchemy.exc import ArgumentError
+        except ImportError as error:
+            raise SourceUnreadable(
+                "databases need SQLAlchemy",
+                where=self.address.partition(":")[0],
+                todo="Install it: pip install 'nachsicht[sql]', and your database's driver.",
+            ) from error
+        try:
+            return make_url(self.address)
+        except ArgumentError:
+            raise SourceUnreadable(
+                "the address of the database cannot be read",
+                where=self.address.partition(":")[0],
+                todo="It is like sqlite:///checks.db or postgresql://host/database.",
+            ) from None
+
+    @property
+    def _shown(self) -> str:
+        """Kind, host, database and table; never a user or a password."""
+        url = self._url
+        place = f"{url.host}/{url.database}" if url.host else f"{url.database}"
+        return f"{url.get_backend_name()} {place}: {self.reading.table or 'query'}"
+
+    def open(self) -> Opened:
+        """Find the columns and the number of rows."""
+        if bool(self.reading.table) == bool(self.reading.query):
+            raise SourceUnreadable(
+                "a database needs a table or a query",
+                where=self._shown,
+                todo="Give one of --table and --query.",
+            )
+        self._check_file()
+        with self._connection() as connection:
+            statement = self._statement(connection)
+            description = self._description(connection)
+            # No more than its first rows come over, to tell the columns.
+            first = connection.execution_options(stream_results=True).execute(statement)
+            width = len(first.keys())
+            first.close()
+            rows = int(connection.execute(self._counting(statement)).scalar_one())
+            ends = self._key_ends(connection, statement, description, rows)
+        fast = self._fast_batches(self._texts(statement, ends, rows))
+        facts = SourceFacts(self._shown, self._url.get_backend_name(), None)
+        columns = _Columns()
+        bytes_of_a_row = _CELL * max(width, 1)
+
+        def batches() -> Iterator[tuple[Any, int]]:
+            done = 0
+            for batch in fast() if fast else self._batches(columns):
+                done += batch.num_rows
+                yield batch, done * bytes_of_a_row
+
+        def table() -> Any:
+            while True:
+                try:
+                    return pa.Table.from_batches([batch for batch, _ in batches()])
+                except Restart:
+                    continue
+
+        size = rows * bytes_of_a_row
+        return Opened(facts, size, table, batches, description=description)
+
+    def _fast_batches(self, statements: Sequence[str]) -> Callable[[], Iterator[Any]] | None:
+        """Reads through the ADBC driver, where it is there and knows all types; else None."""
+        if not has_driver(self._url.get_backend_name()):
+            return None
+        plain = self._url.set(drivername=self._url.get_backend_name())
+        address = plain.render_as_string(hide_password=False)
+        columns = f"select * from ({statements[0]}) as told limit 0"  # noqa: S608
+        with self._told_in_our_words():
+            reader = reader_for(address, columns)
+        if reader is None:
+            return None
+
+        def batches() -> Iterator[Any]:
+            with self._told_in_our_words():
+                yield from reader.batches(statements)
+
+        return batches
+
+    def _key_ends(
+        self, connection: Any, statement: Any, description: Description | None, rows: int
+    ) -> tuple[Any, int, int] | None:
+        """The key of a large table with its ends, if it is one column of whole numbers."""
+        import sqlalchemy as sql
+
+        if description is None or len(description.key) != 1 or rows < 2 * RANGE_ROWS:
+            return None
+        key: Any = sql.column(description.key[0])
+        ends = sql.select(sql.func.min(key), sql.func.max(key))
+        low, high = connection.execute(ends.select_from(statement.subquery())).one()
+        return (key, low, high) if isinstance(low, int) and isinstance(high, int) else None
+
+    def _texts(self, statement: Any, ends: tuple[Any, int, int] | None, rows: int) -> list[str]:
+        """The statement as it is sent to the fast driver: one for each range of the key."""
+        from sqlalchemy.dialects import postgresql
+
+        if self.reading.query:
+            return [self.reading.query.strip().rstrip(";")]
+        # No sign of the text stands for a parameter then, and none is doubled.
+        dialect = postgresql.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
+        parts = [statement]
+        if ends:
+            key, low, high = ends
+            ranges = key_ranges(low, high, rows)
+            parts = [statement.where(key.between(*part)).order_by(key) for part in ranges]
+        return [
+            str(part.compile(dialect=dialect, compile_kwargs={"literal_binds": True}))
+            for part in parts
+        ]
+
+    def _batches(self, columns: _Columns) -> Iterator[Any]:
+        with self._connection() as connection:
+            statement = self._statement(connection)
+            result = connection.execution_options(
+                stream_results=True, max_row_buffer=BATCH_ROWS
+            ).execute(statement)
+            with closing(result):  # also where the connection dropped
+                names = list(result.keys())
+                empty = True
+                for part in result.partitions(BATCH_ROWS):
+                    empty = False
+                    yield columns.batch(names, list(zip(*part, strict=True)))
+                if empty:
+                    yield columns.batch(names, [() for _ in names])
+
+    def _statement(self, connection: Any) -> Any:
+        import sqlalchemy as sql
+
+        if self.reading.query:
+            return sql.text(self.reading.query)
+        schema, _, name = str(self.reading.table).rpartition(".")
+        inspector = sql.inspect(connection)
+        known = [
+            *inspector.get_table_names(schema or None),
+            *inspector.get_view_names(schema or None),
+        ]
+        if name not in known:
+            near = difflib.get_close_matches(name, known, n=1)
+            raise SourceMissing(
+                f"there is no table {name}",
+                where=self._shown,
+                todo=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(known)}.",
+            )
+        found = inspector.get_columns(name, schema or None)
+        columns: list[Any] = [sql.column(c["name"]) for c in found]
+        return sql.select(*columns).select_from(sql.table(name, schema=schema or None))
+
+    def _description(self, connection: Any) -> Description | None:
+        """What the database itself says of a table: comments, and what it holds the columns to."""
+        import sqlalchemy as sql
+
+        if self.reading.query:
+            return None
+        schema, _, name = str(self.reading.table).rpartition(".")
+        inspector = sql.inspect(connection)
+        try:
+            key = inspector.get_pk_constraint(name, schema or None)["constrained_columns"]
+        except NotImplementedError:  # not every database tells of keys
+            key = []
+        columns = tuple(
+            ColumnDescription(
+                name=column["name"],
+                text=column.get("comment") or "",
+                required=not column.get("nullable", True),
+                unique=key == [column["name"]],
+            )
+            for column in inspector.get_columns(name, schema or None)
+        )
+        return Description(source=self._shown, columns=columns, key=tuple(key))
+
+    def _counting(self, statement: Any) -> Any:
+        import sqlalchemy as sql
+
+        if self.reading.query:
+            # The query is the user's own, and cannot change anything.
+            inner = self.reading.query.strip().rstrip(";")
+            return sql.text(f"select count(*) from ({inner}) as counted")  # noqa: S608
+        return sql.select(sql.func.count()).select_from(statement.subquery())
+
+    def _check_file(self) -> None:
+        """SQLite would make a file that is not there."""
+        database = self._url.database
+        plain = database and database != ":memory:" and not database.startswith("file:")
+        if self._url.get_backend_name() == "sqlite" and plain and not Path(database).is_file():
+            raise SourceMissing("there is no such database file", where=self._shown)
+
+    @contextmanager
+    def _connection(self) -> Iterator[Any]:
+        """A connection in one transaction that sees one state of the data and changes none."""
+        import sqlalchemy as sql
+
+        backend = self._url.get_backend_name()
+        options: dict[str, Any] = {"hide_parameters": True}
+        if backend in _REPEATABLE:
+            options["isolation_level"] = "REPEATABLE READ"
+        engine = None
+        with self._told_in_our_words():
+            try:
+                engine = sql.create_engine(self._url, **options)
+                with engine.connect() as connection:
+                    if backend in _READ_ONLY:
+                        connection.execute(sql.text(_READ_ONLY[backend]))
+                    yield connection
+                    connection.rollback()
+            finally:
+                if engine is not None:
+                    engine.dispose()
+
+    @contextmanager
+    def _told_in_our_words(self) -> Iterator[None]:
+        """Errors of drivers without the address, which they may hold."""
+        try:
+            yield
+        except (NachsichtError, Restart, GeneratorExit):
+            raise
+        except Exception as error:
+            told = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
+            if self._url.password:
+                told = told.replace(str(self._url.password), "…")
+            raise SourceUnreadable(
+                f"the database cannot be read ({told})", where=self._shown
+            ) from None
+
+
+class _Columns:
+    """The types of the columns, as far as the rows so far tell them."""
+
+    def __init__(self) -> None:
+        self._types: list[Any] | None = None
+
+    def batch(self, names: list[str], values: list[tuple[Any, ...]]) -> Any:
+        """Rows as a batch; `Restart` where they show that a column is of another type."""
+        found = [_array(column) for column in values]
+        if self._types is None:
+            self._types = [array.type for array in found]
+        wider = [_wider(known, array.type) for known, array in zip(self._types, found, strict=True)]
+        if wider != self._types:
+            self._types = wider
+            raise Restart
+        arrays = [
+            array if array.type == kind else _as(column, array, kind)
+            for column, array, kind in zip(values, found, wider, strict=True)
+        ]
+        return pa.RecordBatch.from_arrays(arrays, names=names)
+
+
+def _array(values: tuple[Any, ...]) -> Any:
+    try:
+        return pa.array(values)
+    except (pa.ArrowException, TypeError, ValueError, OverflowError):
+        return pa.array([None if v is None else str(v) for v in values], pa.large_string())
+
+
+def _as(values: tuple[Any, ...], array: Any, kind: Any) -> Any:
+    if kind == pa.large_string():
+        return pa.array([None if v is None else str(v) for v in values], kind)
+    return array.cast(kind)
+
+
+def _wider(one: Any, other: Any) -> Any:
+    """A type that holds the values of both."""
+    if one == other or pa.types.is_null(other):
+        return one
+    if pa.types.is_null(one):
+        return other
+    if all(pa.types.is_integer(t) or pa.types.is_floating(t) for t in (one, other)):
+        return pa.float64()
+    if all(pa.types.is_decimal(t) for t in (one, other)):
+        scale = max(one.scale, other.scale)
+        digits = max(one.precision - one.scale, other.precision - other.scale)
+        return pa.decimal256(min(digits + scale, 76), scale)
+    return pa.large_string()

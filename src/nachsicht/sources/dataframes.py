@@ -1,0 +1,147 @@
+"""Frames that live in memory: pandas, and anything with the Arrow PyCapsule interface."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+import pyarrow as pa
+
+from nachsicht.errors import SourceUnreadable
+from nachsicht.sources.protocol import Opened, SourceFacts
+
+#: Types of pandas whose values are told as texts.
+_AS_TEXTS = ("PeriodDtype", "IntervalDtype")
+#: Rows of a batch where a frame is streamed.
+BATCH_ROWS = 1 << 17
+
+
+def gives_table(data: object) -> bool:
+    """Whether an object is a frame, without importing a frame library."""
+    return (
+        _is_pandas(data)
+        or hasattr(data, "__arrow_c_stream__")
+        or hasattr(data, "__arrow_c_array__")
+    )
+
+
+def text_of(value: object) -> str:
+    """An object as text; of one that cannot be told so, its type."""
+    try:
+        return str(value)
+    except Exception:
+        return f"<{type(value).__name__}>"
+
+
+def _plain(series: Any) -> Any:
+    """A column of pandas; periods and intervals, which Arrow knows by numbers alone, as texts."""
+    kind = type(series.dtype).__name__
+    if kind == "CategoricalDtype" and type(series.cat.categories.dtype).__name__ in _AS_TEXTS:
+        texts = series.cat.categories.astype(str)
+        return series.cat.rename_categories(texts)
+    if kind not in _AS_TEXTS:
+        return series
+    return series.astype("string").mask(series.isna())
+
+
+def _is_pandas(data: object) -> bool:
+    pandas = sys.modules.get("pandas")
+    return pandas is not None and isinstance(data, pandas.DataFrame)
+
+
+class FrameSource(msgspec.Struct, frozen=True):
+    """A frame in memory; read without a copy where its library allows."""
+
+    data: Any
+    label: str = ""
+
+    def open(self) -> Opened:
+        """The frame as an Arrow table."""
+        library = type(self.data).__module__.split(".")[0]
+        notes: list[str] = []
+        try:
+            if _is_pandas(self.data):
+                table = table_of_pandas(self.data, notes)
+            elif hasattr(self.data, "__arrow_c_stream__"):
+                table = pa.table(self.data)
+            else:
+                table = pa.Table.from_batches([pa.record_batch(self.data)])
+        except (pa.ArrowException, TypeError, ValueError) as error:
+            raise SourceUnreadable(
+                f"the frame does not hold a table ({error})", where=type(self.data).__name__
+            ) from error
+        facts = SourceFacts(f"{type(self.data).__name__} in memory", library, None, notes)
+        return opened_table(_measurable(table), facts)
+
+
+def _measurable(table: Any) -> Any:
+    """A table whose size Arrow can tell; before version 24 it could not where texts are views."""
+    try:
+        _ = table.nbytes
+    except pa.ArrowTypeError:
+        kinds = {pa.string_view(): pa.large_string(), pa.binary_view(): pa.large_binary()}
+        columns = [
+            # Nor could all of them cast views.
+            pa.array(column.to_pylist(), kinds[column.type]) if column.type in kinds else column
+            for column in table.columns
+        ]
+        return pa.table(columns, names=table.schema.names)
+    return table
+
+
+def detached(table: Any) -> Any:
+    """A copy of what may share its memory with a frame that its owner can still change."""
+    shared = [i for i, field in enumerate(table.schema) if pa.types.is_primitive(field.type)]
+    if not shared:
+        return table
+    kept = pa.BufferOutputStream()
+    part = table.select(shared)
+    with pa.ipc.new_stream(kept, part.schema) as stream:
+        stream.write_table(part)
+    copied = pa.ipc.open_stream(kept.getvalue()).read_all()
+    for place, i in enumerate(shared):
+        table = table.set_column(i, table.schema.field(i), copied.column(place))
+    return table
+
+
+def opened_table(table: Any, facts: SourceFacts) -> Opened:
+    """A table that is in memory already."""
+
+    def batches() -> Iterator[tuple[Any, int]]:
+        done = 0
+        for batch in table.to_batches(max_chunksize=BATCH_ROWS):
+            done += batch.nbytes
+            yield batch, done
+
+    return Opened(facts, table.nbytes, lambda: table, batches)
+
+
+def table_of_pandas(frame: Any, notes: list[str]) -> Any:
+    """Column by column, so that one odd column does not spoil the others.
+
+    An index that says something becomes columns: one with a name, or of other things than the
+    whole numbers that sorting and filtering leave behind. Columns of mixed objects become
+    text, and a note says so.
+    """
+    import pandas as pd
+
+    leftover = frame.index.name is None and pd.api.types.is_integer_dtype(frame.index)
+    if frame.index.nlevels > 1 or not leftover:
+        frame = frame.reset_index(allow_duplicates=True)
+    names, arrays = [], []
+    for position, name in enumerate(frame.columns):
+        text = " / ".join(map(str, name)) if isinstance(name, tuple) else str(name)
+        series = frame.iloc[:, position]
+        try:
+            array = pa.array(_plain(series), from_pandas=True)
+        except Exception:  # objects may do as they like
+            gaps = series.isna()
+            values = zip(gaps, series, strict=True)
+            texts = [None if gap else text_of(value) for gap, value in values]
+            array = pa.array(texts, pa.large_string())
+            notes.append(f"{text}: mixed objects, read as text")
+        names.append(text)
+        arrays.append(array if isinstance(array, pa.ChunkedArray) else pa.chunked_array([array]))
+    return pa.Table.from_arrays(arrays, names=names) if arrays else pa.table({})

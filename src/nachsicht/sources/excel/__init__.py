@@ -1,0 +1,1 @@
+"""Workbooks, read by a process of their own."""

@@ -1,0 +1,139 @@
+"""A file as it was at a revision of the git repository that it lies in: ``checks.csv@v1.2``."""
+
+from __future__ import annotations
+
+import subprocess
+from functools import cached_property
+from pathlib import Path
+from typing import BinaryIO
+
+import msgspec
+
+from nachsicht.config.settings import Reading
+from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.sources.protocol import Opened
+from nachsicht.sources.stdin import open_copied
+
+#: How a file begins whose content git keeps elsewhere.
+_POINTER = b"version https://git-lfs"
+#: More versions than these are no comparison that can be read.
+MOST_VERSIONS = 24
+
+
+def names_revision(path: Path) -> bool:
+    """Whether an address is a file at a revision, and no file that is called so."""
+    name, sign, revision = path.name.rpartition("@")
+    return bool(name and sign and revision) and not path.exists()
+
+
+class RevisionSource(msgspec.Struct, frozen=True, dict=True):
+    """A file at a revision; ``path`` is the file's with ``@`` and the revision behind it."""
+
+    path: Path
+    reading: Reading
+
+    @cached_property
+    def _file(self) -> Path:
+        return self.path.with_name(self.path.name.rpartition("@")[0])
+
+    @cached_property
+    def _revision(self) -> str:
+        return self.path.name.rpartition("@")[2]
+
+    @property
+    def label(self) -> str:
+        """The tag, else the day of the commit."""
+        if _git(self._file, "tag", "--list", "--", self._revision) == self._revision:
+            return self._revision
+        return _git(self._file, "show", "-s", "--format=%cs", _commit(self._file, self._revision))
+
+    def open(self) -> Opened:
+        """Let git write the file to a place of its own, and open it there."""
+        commit = _commit(self._file, self._revision)
+        where = f"{commit}:./{self._file.name}"
+        if _run(self._file, "cat-file", "-e", where).returncode:
+            raise SourceMissing(f"there is no such file at {self._revision}", where=str(self._file))
+
+        def write(file: BinaryIO) -> None:
+            command = ["git", "-C", str(_folder(self._file)), "cat-file", "blob", where]
+            if subprocess.run(
+                command, stdout=file, stderr=subprocess.DEVNULL, check=False
+            ).returncode:
+                raise SourceUnreadable(
+                    f"git could not write it as it was at {self._revision}", where=str(self._file)
+                )
+            with Path(file.name).open("rb") as written:
+                pointer = written.read(len(_POINTER)) == _POINTER
+            if pointer:
+                raise SourceUnreadable(
+                    f"git keeps the content at {self._revision} elsewhere (a large file)",
+                    where=str(self._file),
+                    todo="Check the revision out, and give the file itself.",
+                )
+
+        name = self._file.name
+        opened = open_copied(write, name, f"{name}@{self._revision}", self.reading)
+        opened.facts.notes.append(f"git {commit[:12]}")
+        return opened
+
+
+def since(path: Path, revision: str) -> list[str]:
+    """Addresses of the file at a revision and at every commit that changed it afterwards.
+
+    Raises
+    ------
+    SourceError
+        If there is no such revision, nothing changed since, or there are too many versions.
+    """
+    first = _commit(path, revision)
+    log = _git(path, "log", "--format=%H", "--reverse", f"{first}..HEAD", "--", f"./{path.name}")
+    commits = log.split()
+    if not commits:
+        raise SourceMissing(f"no commit changed the file since {revision}", where=str(path))
+    if len(commits) >= MOST_VERSIONS:
+        raise SourceUnreadable(
+            f"{len(commits)} commits changed the file since {revision}",
+            where=str(path),
+            todo=f"Begin later: at most {MOST_VERSIONS} versions are compared at once.",
+        )
+    return [f"{path}@{revision}", *(f"{path}@{commit[:12]}" for commit in commits)]
+
+
+def _commit(path: Path, revision: str) -> str:
+    """The commit that a revision names."""
+    named = f"{revision}^{{commit}}"
+    done = _run(path, "rev-parse", "--verify", "--quiet", "--end-of-options", named)
+    if done.returncode:
+        raise SourceMissing(
+            f"git knows no revision {revision}",
+            where=str(path),
+            todo="Name a tag, a branch or a commit.",
+        )
+    return done.stdout.split()[-1]
+
+
+def _git(path: Path, *words: str) -> str:
+    return _run(path, *words).stdout.strip()
+
+
+def _run(path: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    """Ask git about a file; its own settings and pagers stay out of it."""
+    folder = _folder(path)
+    try:
+        inside = ["git", "-C", str(folder), "rev-parse", "--is-inside-work-tree"]
+        if subprocess.run(inside, capture_output=True, check=False).returncode:
+            raise SourceMissing(
+                "there is no such file, nor a git repository that could hold a revision of it",
+                where=str(path),
+            )
+        command = ["git", "-C", str(folder), "--no-pager", *words]
+        return subprocess.run(command, capture_output=True, text=True, check=False)
+    except FileNotFoundError as error:
+        raise SourceUnreadable(
+            "git is not installed", where=str(path), todo="Install it, or give the file itself."
+        ) from error
+
+
+def _folder(path: Path) -> Path:
+    """Where git is asked: the nearest folder that still exists."""
+    return next((p for p in (path.parent, *path.parent.parents) if p.is_dir()), Path())

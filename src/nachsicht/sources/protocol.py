@@ -1,0 +1,107 @@
+"""What a source and an engine must be."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING, Any, Protocol
+
+import msgspec
+
+if TYPE_CHECKING:
+    from nachsicht.model.dataset_schema import Description
+
+
+class Restart(Exception):
+    """A source has learnt how to read itself: its batches must be read from the beginning."""
+
+
+class UnreadLine(msgspec.Struct, frozen=True):
+    """A line that could not be read: its number from 1, how many fields it has, its beginning."""
+
+    number: int
+    fields: int
+    text: str
+
+
+class SourceFacts(msgspec.Struct):
+    """What the page's origin says of a source; never a credential.
+
+    Notes and unread lines may grow while batches are read. Of the unread lines the first few are
+    ``unread``: whether they may be quoted is for others to say, who know what is hidden.
+    """
+
+    name: str
+    format: str
+    size_bytes: int | None
+    notes: list[str] = msgspec.field(default_factory=list)
+    unread_lines: int = 0
+    unread: list[UnreadLine] = msgspec.field(default_factory=list)
+
+
+class Piece(msgspec.Struct, frozen=True):
+    """Some rows of a source that can be read by themselves.
+
+    Attributes
+    ----------
+    read : callable
+        Gives them as an Arrow table; it can be pickled and called in another process.
+    rows : int, optional
+        How many there are, where that is known without reading.
+    """
+
+    read: Callable[[], Any]
+    rows: int | None = None
+
+
+class Opened(msgspec.Struct, frozen=True):
+    """A source that is ready to be read, once or more.
+
+    Attributes
+    ----------
+    facts : SourceFacts
+    memory_bytes : int
+        About how much memory all of it would take.
+    table : callable
+        Reads all of it as an Arrow table.
+    batches : callable
+        Reads it as record batches of one schema; each call begins anew. A batch comes with
+        the number of bytes of the source that are read so far. Raises `Restart` where
+        what was read so far must be forgotten.
+    pieces : callable, optional
+        The pieces in the order of their rows, where it can be read in pieces.
+    engine : str
+        The engine that alone can compute it, where it is a frame of that engine.
+    frame : object
+        That frame.
+    description : Description, optional
+        What came with the data and says what its columns are.
+    whole : bool
+        Whether it can only be read as a whole.
+    """
+
+    facts: SourceFacts
+    memory_bytes: int
+    table: Callable[[], Any]
+    batches: Callable[[], Iterator[tuple[Any, int]]]
+    pieces: Callable[[], Sequence[Piece]] | None = None
+    engine: str = ""
+    frame: Any = None
+    description: Description | None = None
+    whole: bool = False
+
+
+class Source(Protocol):
+    """Anything that a table can be read from."""
+
+    @property
+    def label(self) -> str:
+        """A short name for the version, used where the user gives none."""
+
+    def open(self) -> Opened:
+        """Find out what it is, without reading all of it.
+
+        Raises
+        ------
+        SourceError
+            If it cannot be read, with what was wrong and where. Reading may raise it too.
+        """

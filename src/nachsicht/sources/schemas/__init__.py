@@ -1,0 +1,1 @@
+"""Descriptions that come with the data: Table Schema and CSVW."""

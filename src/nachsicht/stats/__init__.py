@@ -1,0 +1,1 @@
+"""Statistics of arrays of numbers."""

@@ -1,0 +1,1 @@
+"""All columns together: preparing, duplicates, missing values, groups, outcome."""

@@ -1,0 +1,311 @@
+"""What is known of a whole table after some of its rows: one part that merges and is finished.
+
+Engines differ in where rows are observed and in how parts come together; what a part is, and
+what becomes of it, stands here alone. A plan and a part can be pickled and sent.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+import pyarrow as pa
+
+from nachsicht._util.parallel import Spread
+from nachsicht.arrow.numeric import as_numbers
+from nachsicht.associations.all_pairs import by_names, relations_of
+from nachsicht.associations.pca import components_of
+from nachsicht.associations.pearson import CoMoments, observe_comoments
+from nachsicht.columns.accumulate import ColumnPart, encode, finish_column, observe_column
+from nachsicht.columns.levels import SplitBy, columns_to_split_by
+from nachsicht.config.settings import Settings
+from nachsicht.errors import SourceUnreadable
+from nachsicht.model.dataset_schema import ColumnDescription, Description
+from nachsicht.sketches.row_sample import RowSample, sample_rows
+from nachsicht.table.duplicates import (
+    CondensedRepeats,
+    Look,
+    RepeatsPart,
+    RowHashes,
+    condense_rows,
+    further_looks,
+    in_columns,
+)
+from nachsicht.table.fingerprint import fingerprint, rows_told
+from nachsicht.table.group_stats import spreads_by_level
+from nachsicht.table.masking import mask_key
+from nachsicht.table.missing import GapsPart, observe_gaps
+from nachsicht.table.missing_patterns import GapPatternsPart, observe_patterns
+from nachsicht.table.outcome import outcome_of
+from nachsicht.table.pair_plots import views_of
+from nachsicht.table.prepare import prepared
+from nachsicht.table.preview import EndsPart, observe_ends
+from nachsicht.table.result import Computed
+from nachsicht.table.time_series import over_time
+from nachsicht.table.validate import BreachesPart, observe_breaches
+
+#: So many of the first rows decide what is looked at in all of them.
+PLAN_ROWS = 1 << 16
+#: That the hash of a row takes.
+_HASH_BYTES = 8
+#: Parts that one task of a cluster merges.
+FAN = 8
+#: Bytes that the parts of a table may take on a cluster, where the settings do not say: they are
+#: sent about.
+CLUSTER_BYTES = 256 << 20
+
+
+class TablePlan(msgspec.Struct, frozen=True):
+    """What is decided before the rows are observed.
+
+    Attributes
+    ----------
+    schema : Arrow schema
+        Of the rows as they are looked at.
+    settings : Settings
+    most_bytes : int
+        Memory that the parts may take together; beyond its share of it a part is condensed.
+    looks : tuple of Look
+        Columns in which rows are looked at for repeats, beside all of them.
+    split_by : tuple of SplitBy
+        Columns by whose levels gaps are counted.
+    numbers : tuple of int
+        Places of the columns that have co-moments.
+    mask_key : bytes
+        What makes pseudonyms; workers of one run need the same.
+    description : Description, optional
+        What the rows are held against.
+    rows : int
+        Of all the data; 0 where that is not known. What will not fit is condensed at once then,
+        where it was observed.
+    """
+
+    schema: Any
+    settings: Settings
+    most_bytes: int
+    looks: tuple[Look, ...]
+    split_by: tuple[SplitBy, ...]
+    numbers: tuple[int, ...]
+    mask_key: bytes
+    description: Description | None = None
+    rows: int = 0
+
+    @property
+    def share(self) -> int:
+        """Bytes that one column may take."""
+        return self.most_bytes // (len(self.schema) + 1)
+
+    def described(self, name: str) -> ColumnDescription | None:
+        """What is said of a column."""
+        return self.description.column(name) if self.description else None
+
+
+class TablePart(msgspec.Struct, frozen=True):
+    """Parts of everything, of rows that follow each other."""
+
+    rows: int
+    told: int
+    columns: tuple[ColumnPart, ...]
+    repeats: RepeatsPart | CondensedRepeats
+    further: tuple[RepeatsPart | CondensedRepeats, ...]
+    gaps: GapsPart
+    patterns: GapPatternsPart
+    ends: EndsPart
+    sample: RowSample
+    comoments: CoMoments
+    breaches: BreachesPart
+
+    def merge(self, other: TablePart, plan: TablePlan, spread: Spread = map) -> TablePart:
+        """Put the part of the rows that follow behind this one."""
+        columns = spread(
+            lambda one, two: one.merge(two).within(plan.share), self.columns, other.columns
+        )
+        return TablePart(
+            self.rows + other.rows,
+            self.told + other.told,
+            tuple(columns),
+            _merged_repeats(self.repeats, other.repeats, plan.share),
+            tuple(
+                _merged_repeats(one, two, plan.share)
+                for one, two in zip(self.further, other.further, strict=True)
+            ),
+            self.gaps.merge(other.gaps),
+            self.patterns.merge(other.patterns),
+            self.ends.merge(other.ends),
+            self.sample.merge(other.sample),
+            self.comoments.merge(other.comoments),
+            self.breaches.merge(other.breaches),
+        )
+
+
+def plan_table(
+    first: Any,
+    settings: Settings,
+    most_bytes: int,
+    description: Description | None = None,
+    rows: int = 0,
+) -> TablePlan:
+    """Decide from the first rows of the data, as they were read.
+
+    Parameters
+    ----------
+    first : Arrow table or record batch
+        The beginning of the data.
+    settings : Settings
+        Of the profile.
+    most_bytes : int
+        Memory that the parts may take together.
+    description : Description, optional
+        That came with the data.
+    rows : int
+        Of all the data, where that is known.
+    """
+    few = prepared(first.slice(0, PLAN_ROWS), settings)
+    plan = TablePlan(few.schema, settings, most_bytes, (), (), (), mask_key(), description, rows)
+    names = few.schema.names
+    summaries = [
+        finish_column(
+            observe_column(few.column(i)), names[i], i, settings, None, plan.described(names[i])
+        )
+        for i in range(few.num_columns)
+    ]
+    numbers = [as_numbers(few.column(i).slice(0, 0)) for i in range(few.num_columns)]
+    return msgspec.structs.replace(
+        plan,
+        looks=tuple(further_looks(summaries, settings.repeats_in)),
+        split_by=columns_to_split_by(summaries),
+        numbers=tuple(i for i, column in enumerate(numbers) if column is not None),
+    )
+
+
+def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = map) -> TablePart:
+    """Take in some rows as they were read; ``first_row`` is the place of the first, from 0."""
+    batch = _conforming(prepared(batch, plan.settings, plan.mask_key), plan.schema)
+    hashes = RowHashes(batch.num_rows)
+    columns = spread(
+        lambda i: observe_with_rows(batch.column(i), i, hashes)[0].within(plan.share, plan.rows),
+        range(batch.num_columns),
+    )
+    columns = tuple(columns)
+    whole = hashes.part()
+    (of_rows,) = whole.chunks
+    return TablePart(
+        batch.num_rows,
+        rows_told(of_rows),
+        columns,
+        _bounded(whole, plan),
+        tuple(_bounded(look.hashes(batch, of_rows), plan) for look in plan.looks),
+        observe_gaps(batch, plan.split_by),
+        observe_patterns(batch, first_row),
+        observe_ends(batch),
+        sample_rows(batch, first_row),
+        observe_comoments([batch.column(i) for i in plan.numbers]),
+        observe_breaches(batch, plan.description),
+    )
+
+
+def finish_table(
+    part: TablePart, plan: TablePlan, now: int | None = None, spread: Spread = map
+) -> Computed:
+    """Everything that a profile is made of; ``now`` in microseconds since 1970."""
+    names, settings = plan.schema.names, plan.settings
+    finished = spread(
+        lambda i: finish_column(
+            part.columns[i], names[i], i, settings, now, plan.described(names[i])
+        ),
+        range(len(names)),
+    )
+    columns = tuple(finished)
+    pearson = by_names([names[i] for i in plan.numbers], part.comoments.correlations())
+    found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, spread)
+    further = zip(part.further, plan.looks, strict=True)
+    return Computed(
+        part.rows,
+        fingerprint(names, part.rows, part.told),
+        columns,
+        part.repeats.finish(),
+        tuple(in_columns(repeats.finish(), look, columns) for repeats, look in further),
+        part.patterns.finish(names),
+        part.gaps.finish(columns),
+        spreads_by_level(columns, part.sample),
+        found.relations,
+        views_of(found.relations, found.drawn, settings.outcome, spread),
+        components_of(found.drawn),
+        over_time(columns, found.drawn, found.relations.pairs, settings.moment),
+        outcome_of(columns, part.sample, settings.outcome),
+        part.ends.finish(part.sample, columns),
+        part.breaches.found,
+    )
+
+
+def observe_with_rows(
+    array: Any, position: int, hashes: RowHashes, stored: Any = None
+) -> tuple[ColumnPart, Any]:
+    """One step serves the column and the rows, so that texts are encoded once.
+
+    ``stored`` is the type of the column, where it was read as another.
+
+    Returns
+    -------
+    (the part of the column, the column as it was encoded)
+    """
+    encoded = encode(array)
+    hashes.add(encoded, position)
+    return observe_column(array, encoded, stored), encoded
+
+
+def merged_in_order(parts: Sequence[TablePart], plan: TablePlan) -> TablePart:
+    """Parts of rows that follow each other as one; there is at least one."""
+    first, *others = parts
+    for other in others:
+        first = first.merge(other, plan)
+    return first
+
+
+def _conforming(batch: Any, schema: Any) -> Any:
+    """Rows with the types that the first ones had.
+
+    Raises
+    ------
+    SourceUnreadable
+        If a column cannot be read so, or there are other columns.
+    """
+    if batch.schema.names != schema.names:
+        raise SourceUnreadable(
+            "some rows have other columns than the first",
+            where=", ".join(sorted({*batch.schema.names} ^ {*schema.names})) or "their order",
+        )
+    if batch.schema.types == schema.types:
+        return batch
+    columns = []
+    for i, field in enumerate(schema):
+        column = batch.column(i)
+        both = pa.types.is_dictionary(column.type) and pa.types.is_dictionary(field.type)
+        if column.type != field.type and not both:
+            try:
+                column = column.cast(field.type)
+            except (pa.ArrowException, NotImplementedError) as error:
+                raise SourceUnreadable(
+                    f"some rows hold {column.type} where the first hold {field.type} ({error})",
+                    where=field.name,
+                    todo="Give the column one type in all parts.",
+                ) from error
+        columns.append(column)
+    return type(batch).from_arrays(columns, names=schema.names)
+
+
+def _bounded(part: RepeatsPart, plan: TablePlan) -> RepeatsPart | CondensedRepeats:
+    """Hashes of rows, condensed at once where those of all rows will not fit."""
+    return condense_rows(part) if _HASH_BYTES * plan.rows > plan.share else part
+
+
+def _merged_repeats(
+    one: RepeatsPart | CondensedRepeats, two: RepeatsPart | CondensedRepeats, most_bytes: int
+) -> RepeatsPart | CondensedRepeats:
+    if isinstance(one, RepeatsPart) and isinstance(two, RepeatsPart):
+        merged = one.merge(two)
+        kept = sum(chunk.nbytes for chunk in merged.chunks)
+        return condense_rows(merged) if kept > most_bytes else merged
+    one = condense_rows(one) if isinstance(one, RepeatsPart) else one
+    return condense_rows(two, onto=one) if isinstance(two, RepeatsPart) else one.merge(two)

@@ -1,0 +1,230 @@
+"""Rows that are equal to an earlier row, and where they stand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from threading import Lock
+from typing import Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from nachsicht.arrow.buffers import taken
+from nachsicht.arrow.hashing import Hashes, add_hashes, salt_of
+from nachsicht.columns.cell_text import rows_of_texts
+from nachsicht.kernels.ranks import repeated
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import Block, RepeatGroup, Repeats
+from nachsicht.sketches.distinct import ROWS_SIZE, KeySample
+
+#: So many blocks of repeated rows are kept, the longest first; so many groups of equal rows,
+#: the largest first, and so many row numbers of each.
+MOST_BLOCKS, MOST_GROUPS, MOST_SHOWN = 5, 5, 6
+#: Rows of a block of the strip at first; blocks double, so that there are never more than these.
+_FIRST_BLOCK, MOST_PLACES = 16, 128
+#: Fewer neighbouring rows than this may repeat others by chance.
+SHORTEST_IMPORT = 5
+
+
+class RepeatsPart(msgspec.Struct, frozen=True):
+    """Hashes of rows, in chunks, in the order of the rows: 8 bytes a row."""
+
+    chunks: tuple[Hashes, ...]
+
+    def merge(self, other: RepeatsPart) -> RepeatsPart:
+        """Put the part of later rows behind this one."""
+        return RepeatsPart(self.chunks + other.chunks)
+
+    def finish(self) -> Repeats:
+        """Count repeated rows and find where they stand together."""
+        hashes = np.concatenate(self.chunks) if self.chunks else np.empty(0, np.uint64)
+        places, starts = repeated(hashes)
+        later = np.ones(len(places), np.bool_)
+        later[starts] = False
+        sizes = np.diff(starts, append=len(places))
+        again, first = places[later], np.repeat(places[starts], sizes - 1)
+        in_order = np.argsort(again)
+        size = _FIRST_BLOCK
+        while len(hashes) / size > MOST_PLACES:
+            size *= 2
+        blocks = np.bincount(again // size, minlength=-(-len(hashes) // size))
+        return Repeats(
+            repeated_rows=len(again),
+            distinct_rows=len(hashes) - len(again),
+            blocks=_blocks(again[in_order], first[in_order]),
+            groups=_groups(places, starts, sizes),
+            block_rows=size,
+            places=tuple(blocks.tolist()) if len(again) else (),
+        )
+
+
+class CondensedRepeats(msgspec.Struct, frozen=True):
+    """A sample of the rows by their hashes, where not all of them fit."""
+
+    keys: KeySample
+    rows: int
+
+    def merge(self, other: CondensedRepeats) -> CondensedRepeats:
+        """Put two parts together."""
+        return CondensedRepeats(self.keys.merge(other.keys), self.rows + other.rows)
+
+    def add(self, hashes: Hashes) -> CondensedRepeats:
+        """The sample with further rows."""
+        return CondensedRepeats(self.keys.add(hashes), self.rows + len(hashes))
+
+    def finish(self) -> Repeats:
+        """The number of repeated rows, and two standard errors of it."""
+        repeated = min(self.keys.repeated_rows, self.rows)
+        seen = int((self.keys.counts - 1).sum())
+        scale = self.keys.distinct / max(len(self.keys.hashes), 1)
+        off = 0 if self.keys.exact else round(2 * math.sqrt(seen + 1) * scale)
+        return Repeats(
+            repeated_rows=repeated,
+            distinct_rows=self.rows - repeated,
+            blocks=(),
+            uncertainty=off,
+        )
+
+
+def condense_rows(part: RepeatsPart, onto: CondensedRepeats | None = None) -> CondensedRepeats:
+    """The bounded form of a part, behind that of the rows before."""
+    sample = onto or CondensedRepeats(KeySample(size=ROWS_SIZE), 0)
+    for chunk in part.chunks:
+        sample = sample.add(chunk)
+    return sample
+
+
+class RowHashes:
+    """Hashes of the rows of a batch, to which columns are added in any order, by any thread."""
+
+    def __init__(self, rows: int) -> None:
+        self._hashes: Hashes = np.zeros(rows, np.uint64)
+        self._columns = 0
+        self._lock = Lock()
+
+    def add(self, column: Any, position: int) -> None:
+        """Add one column, an Arrow array or chunked array."""
+        chunks = column.chunks if isinstance(column, pa.ChunkedArray) else [column]
+        start = 0
+        for chunk in chunks:
+            rows = self._hashes[start : start + len(chunk)]
+            add_hashes(chunk, salt_of(position), rows, self._lock)
+            start += len(chunk)
+        with self._lock:
+            self._columns += 1
+
+    def part(self) -> RepeatsPart:
+        """The part of this batch. Rows of a table without columns do not repeat each other."""
+        if not self._columns:
+            return RepeatsPart((np.arange(len(self._hashes), dtype=np.uint64),))
+        return RepeatsPart((self._hashes,))
+
+
+class Look(msgspec.Struct, frozen=True):
+    """Columns, by position, in which rows are looked at for repeats."""
+
+    positions: tuple[int, ...]
+
+    def hashes(self, batch: Any, whole: Hashes) -> RepeatsPart:
+        """The hashes of the rows of a batch in these columns.
+
+        Parameters
+        ----------
+        batch : Arrow table or record batch
+            With all columns.
+        whole : array of uint64
+            The hashes of its rows in all columns, which are sums of those of the columns.
+        """
+        others = [i for i in range(batch.num_columns) if i not in self.positions]
+        fewer = others if len(others) < len(self.positions) else self.positions
+        rows = RowHashes(batch.num_rows)
+        for position in fewer:
+            rows.add(batch.column(position), position)
+        (found,) = rows.part().chunks
+        return RepeatsPart((whole - found if fewer is others else found,))
+
+
+def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> list[Look]:
+    """All columns but identifiers, where there are some, and the chosen ones."""
+    looks = []
+    others = tuple(c.position for c in columns if c.kind is not Kind.IDENTIFIER)
+    if 1 < len(others) < len(columns):
+        looks.append(Look(others))
+    positions = tuple(c.position for c in columns if c.name in chosen)
+    if positions:
+        looks.append(Look(positions))
+    return looks
+
+
+def in_columns(repeats: Repeats, look: Look, columns: Sequence[ColumnSummary]) -> Repeats:
+    """Repeats with the names of the columns that were looked at."""
+    names = tuple(columns[position].name for position in look.positions)
+    return msgspec.structs.replace(repeats, columns=names)
+
+
+def with_cells(repeats: Repeats, table: Any, most_columns: int) -> Repeats:
+    """Repeats whose groups show their first row."""
+    few = table.select(range(min(table.num_columns, most_columns)))
+    rows = taken(few, np.array([group.places[0] - 1 for group in repeats.groups], np.int64))
+    cells = rows_of_texts(rows, len(repeats.groups))
+    groups = [
+        msgspec.structs.replace(group, cells=own)
+        for group, own in zip(repeats.groups, cells, strict=True)
+    ]
+    return msgspec.structs.replace(repeats, groups=tuple(groups))
+
+
+def import_in(repeats: Repeats) -> Block | None:
+    """The longest block, if it is long and holds most of the repeated rows."""
+    if not repeats.blocks:
+        return None
+    block = repeats.blocks[0]
+    length = block.last_row - block.first_row + 1
+    return block if length >= SHORTEST_IMPORT and length * 2 >= repeats.repeated_rows else None
+
+
+def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
+    """How many rows chance alone would repeat, if the columns had nothing to do with each other.
+
+    Few columns of few levels repeat rows without any mistake.
+    """
+    agreement = math.prod(column.agreement for column in columns)
+    return min(float(rows), rows * (rows - 1) / 2 * agreement)
+
+
+def _groups(
+    places: NDArray[np.int64], starts: NDArray[np.int64], sizes: NDArray[np.int64]
+) -> tuple[RepeatGroup, ...]:
+    """The largest groups of equal rows, of equally large ones those that begin first."""
+    largest = np.lexsort((places[starts], -sizes))[:MOST_GROUPS]
+    return tuple(
+        RepeatGroup(
+            int(sizes[i]),
+            tuple((places[starts[i] : starts[i] + min(sizes[i], MOST_SHOWN)] + 1).tolist()),
+            (),
+        )
+        for i in largest
+    )
+
+
+def _blocks(rows: NDArray[np.int64], originals: NDArray[np.int64]) -> tuple[Block, ...]:
+    """Runs of neighbouring repeated rows."""
+    if not len(rows):
+        return ()
+    breaks = np.flatnonzero(np.diff(rows) != 1) + 1
+    starts = np.concatenate(([0], breaks))
+    lengths = np.diff(starts, append=len(rows))
+    longest = np.argsort(-lengths, kind="stable")[:MOST_BLOCKS]
+    return tuple(
+        Block(
+            int(rows[starts[i]]) + 1,
+            int(rows[starts[i]] + lengths[i]),
+            int(originals[starts[i]]) + 1,
+        )
+        for i in longest
+        if lengths[i] > 1
+    )

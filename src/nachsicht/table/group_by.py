@@ -1,0 +1,194 @@
+"""The rows that share a value of a column, as groups that can be compared."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from nachsicht.arrow.numeric import as_numbers
+from nachsicht.columns.infer.parse_text import moments_of
+from nachsicht.columns.levels import MISSING_LEVEL, levels_in
+from nachsicht.config.settings import check_name
+from nachsicht.errors import SettingsError
+from nachsicht.i18n import phrase
+
+#: At most so many groups are compared with the rest, the largest ones.
+MOST_GROUPS = 12
+#: A column with more values does not divide the rows into groups.
+MOST_LEVELS = 1000
+#: Smaller groups tell little.
+FEWEST_ROWS = 10
+
+
+class Group(msgspec.Struct, frozen=True):
+    """A level, the places of its rows, and of all other rows that have a value."""
+
+    label: str
+    rows: NDArray[np.int64]
+    others: NDArray[np.int64]
+
+
+def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
+    """The groups of a column: those named, in this order, or the largest ones.
+
+    Raises
+    ------
+    SettingsError
+        If the column or a named group is not there, or there are not two groups.
+    """
+    levels, codes = levels_in(_column(table, by), None)
+    counts = np.bincount(codes, minlength=len(levels))
+    by_name = {level: code for code, level in enumerate(levels[:-1]) if counts[code]}
+    if len(by_name) > MOST_LEVELS:
+        raise SettingsError(
+            f"the column has {len(by_name)} different values, too many for groups", where=by
+        )
+    chosen = list(names) or _largest(by_name, counts)
+    for name in chosen:
+        if name not in by_name:
+            raise SettingsError(
+                f"there is no group {name}",
+                where=by,
+                todo=f"There are: {', '.join(sorted(by_name)[:20])}.",
+            )
+    if len(chosen) < 2:
+        raise SettingsError(
+            "there are no two groups with enough rows to compare",
+            where=by,
+            todo="Choose a column with two values or more.",
+        )
+    missing = levels.index(MISSING_LEVEL, len(levels) - 1)
+    return [
+        Group(
+            name,
+            np.flatnonzero(codes == by_name[name]),
+            np.flatnonzero((codes != by_name[name]) & (codes != missing)),
+        )
+        for name in chosen
+    ]
+
+
+def slices_in(table: Any, by: str) -> list[Group] | None:
+    """Rows by calendar unit of a moment column, one after the other; None of other columns.
+
+    By month where that makes no more than the most groups, else by year; units with too few
+    rows are left out.
+
+    Raises
+    ------
+    SettingsError
+        If there are not two such units.
+    """
+    if by not in table.schema.names:
+        return None
+    column = _as_moments(table.column(table.schema.names.index(by)))
+    if not (pa.types.is_timestamp(column.type) or pa.types.is_date(column.type)):
+        return None
+    for unit in ("month", "year"):
+        levels, codes = levels_in(column, unit)
+        counts = np.bincount(codes, minlength=len(levels))[:-1]
+        fit = np.flatnonzero(counts >= FEWEST_ROWS)
+        if np.count_nonzero(counts) <= MOST_GROUPS and len(fit) > 1:
+            break
+    if len(fit) < 2:
+        raise SettingsError(
+            "there are no two months or years with enough rows to compare",
+            where=by,
+            todo="Choose a column that covers a longer time.",
+        )
+    none = np.empty(0, np.int64)
+    return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
+
+
+def _as_moments(column: Any) -> Any:
+    """Dates and times that are stored as texts, as what they are; other columns as they are."""
+    kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
+        return column
+    whole = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    coded = whole if pa.types.is_dictionary(whole.type) else pc.dictionary_encode(whole)
+    found = moments_of(coded.dictionary.cast(pa.large_string())) if len(coded.dictionary) else None
+    return column if found is None else found[0].take(coded.indices)
+
+
+def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
+    """Rows before, between and from some values of a moment or quantity column on, in order.
+
+    Rows without a value belong to none.
+
+    Raises
+    ------
+    SettingsError
+        If the column cannot be cut there, or a slice would be empty.
+    """
+    column = _as_moments(_column(table, by))
+    numbers = as_numbers(column)
+    if numbers is None:
+        raise SettingsError("only moments and numbers can be cut at a value", where=by)
+    values, present = numbers
+    edges = np.array([_cut(cut, column.type, by) for cut in cuts])
+    if (edges[1:] <= edges[:-1]).any():
+        raise SettingsError("the values to cut at do not rise", where=by)
+    places = np.searchsorted(edges, values, side="right")
+    groups = []
+    for i, label in enumerate(_slice_labels(cuts, column.type)):
+        rows = np.flatnonzero(present & (places == i))
+        if len(rows) < FEWEST_ROWS:
+            raise SettingsError(
+                f"{len(rows)} rows lie {label}, too few to compare", where=by, todo="Cut elsewhere."
+            )
+        groups.append(Group(label, rows, np.empty(0, np.int64)))
+    return groups
+
+
+def _column(table: Any, by: str) -> Any:
+    names = table.schema.names
+    if by not in names:
+        try:
+            check_name(by, names, "by")
+        except SettingsError as error:
+            raise SettingsError(f"there is no column {by}", where="by", todo=error.todo) from None
+    return table.column(names.index(by))
+
+
+def _slice_labels(cuts: Sequence[str], stored: Any) -> list[str]:
+    """What the rows before, between and after some values are called."""
+    timed = pa.types.is_timestamp(stored) or pa.types.is_date(stored)
+    words = ("before", "between", "from") if timed else ("below", "to", "above")
+    first, between, last = (f"verdict.slice_{word}" for word in words)
+    return [
+        phrase(first, at=cuts[0]),
+        *(phrase(between, at=at, to=to) for at, to in pairwise(cuts)),
+        phrase(last, at=cuts[-1]),
+    ]
+
+
+def _cut(text: str, stored: Any, by: str) -> Any:
+    """A value of a column's type, in the unit in which it is reckoned with."""
+    types = pa.types
+    timed = types.is_timestamp(stored) or types.is_date(stored)
+    try:
+        if not timed:
+            return float(text)
+        moment = pa.scalar(text).cast(pa.timestamp("us")).cast(_without_zone(stored))
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:
+        kind = "date, such as 2025-03-01" if timed else "number"
+        raise SettingsError(f"{text} is no {kind}", where=by) from error
+    width = pa.int32() if types.is_date32(stored) else pa.int64()
+    return moment.cast(width).as_py()
+
+
+def _without_zone(stored: Any) -> Any:
+    return pa.timestamp(stored.unit) if pa.types.is_timestamp(stored) else stored
+
+
+def _largest(by_name: dict[str, int], counts: Any) -> list[str]:
+    fit = [name for name in by_name if counts[by_name[name]] >= FEWEST_ROWS]
+    return sorted(sorted(fit, key=lambda name: (-counts[by_name[name]], name))[:MOST_GROUPS])

@@ -1,0 +1,137 @@
+"""In which levels of other columns the gaps of a column lie."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.arrow.buffers import missing_in
+from nachsicht.arrow.codes import rows_by_code
+from nachsicht.columns.levels import MOST_LEVELS, SplitBy, levels_in
+from nachsicht.model.column import ColumnSummary
+from nachsicht.model.missing import GapsAmong
+from nachsicht.model.profile import GapsByLevel
+from nachsicht.stats.hypothesis_tests import shares_chance
+
+#: Levels in which a column is missing far more, at most so many a column.
+MOST_AMONG = 4
+_FEWEST_GAPS, _CHANCE = 10, 0.001
+
+
+class GapsPart(msgspec.Struct, frozen=True):
+    """Rows by level of each column that is split by, and missing values by level of each pair."""
+
+    rows: dict[int, Counter[str]] = msgspec.field(default_factory=dict)
+    missing: dict[tuple[int, int], Counter[str]] = msgspec.field(default_factory=dict)
+
+    def merge(self, other: GapsPart) -> GapsPart:
+        """Put two parts together. A column that turns out to have many levels is dropped."""
+        rows = _sum(self.rows, other.rows)
+        many = {by for by, levels in rows.items() if len(levels) > MOST_LEVELS + 1}
+        missing = _sum(self.missing, other.missing)
+        return GapsPart(
+            {by: levels for by, levels in rows.items() if by not in many},
+            {pair: gaps for pair, gaps in missing.items() if pair[1] not in many},
+        )
+
+    def finish(self, columns: Sequence[ColumnSummary]) -> tuple[GapsByLevel, ...]:
+        """A table for every pair; levels in the order of their names."""
+        tables = []
+        for (position, by), missing in sorted(self.missing.items()):
+            levels = tuple(sorted(self.rows[by]))
+            tables.append(
+                GapsByLevel(
+                    column=columns[position].name,
+                    by=columns[by].name,
+                    levels=levels,
+                    rows=tuple(self.rows[by][level] for level in levels),
+                    missing=tuple(missing[level] for level in levels),
+                )
+            )
+        return tuple(tables)
+
+
+def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
+    """For every column with gaps, the levels where it lacks a value far more than elsewhere.
+
+    Far more is at least twice the share and three points more, in at least ten rows, and less
+    often by chance than 1 in 1000 over all levels of the column. The gravest levels of a
+    column come first; of columns that divide the rows in the same way the first is told.
+    """
+    found: dict[str, list[GapsAmong]] = {}
+    for table in tables:
+        rows, missing = sum(table.rows), sum(table.missing)
+        for level, n, gaps in zip(table.levels, table.rows, table.missing, strict=True):
+            elsewhere, others = missing - gaps, rows - n
+            if gaps < _FEWEST_GAPS or not others:
+                continue
+            share, besides = gaps / n, elsewhere / others
+            if share < max(2 * besides, besides + 0.03):
+                continue
+            chance = shares_chance(elsewhere, others, gaps, n) * len(tables)
+            if chance < _CHANCE:
+                one = GapsAmong(table.column, table.by, level, n, gaps, besides)
+                found.setdefault(table.column, []).append(one)
+    return tuple(
+        one
+        for column in found.values()
+        for one in sorted(column, key=lambda o: (-o.missing / o.rows, o.by, o.level))[:MOST_AMONG]
+    )
+
+
+def observe_gaps(
+    batch: Any, split_by: Sequence[SplitBy], among: Iterable[int] | None = None
+) -> GapsPart:
+    """Count one batch: a table or record batch.
+
+    ``among`` tells the places of the columns that may have gaps, where that is known.
+    """
+    part = GapsPart()
+    looked = range(batch.num_columns) if among is None else among
+    columns = [(i, missing_in(batch.column(i))) for i in looked]
+    sides = {i: _FewerSide.of(gaps) for i, gaps in columns if gaps.any() and not gaps.all()}
+    for by, unit in ((split.position, split.unit) for split in split_by):
+        names, codes = levels_in(batch.column(by), unit)
+        rows = rows_by_code(codes, len(names))
+        part.rows[by] = _by_name(names, rows)
+        for position, side in sides.items():
+            if position != by:
+                part.missing[position, by] = _by_name(names, side.missing_among(codes, rows))
+    return part
+
+
+class _FewerSide(msgspec.Struct, frozen=True):
+    """The rows in which a column has no value, or has one: those that are fewer."""
+
+    places: NDArray[np.int64]
+    missing: bool
+
+    @staticmethod
+    def of(gaps: NDArray[np.bool_]) -> _FewerSide:
+        fewer = 2 * np.count_nonzero(gaps) <= len(gaps)
+        return _FewerSide(np.flatnonzero(gaps if fewer else ~gaps), bool(fewer))
+
+    def missing_among(
+        self, codes: NDArray[np.integer[Any]], rows: NDArray[np.int64]
+    ) -> NDArray[np.int64]:
+        """Of the rows by code, those without a value."""
+        counted = rows_by_code(codes[self.places], len(rows))
+        return counted if self.missing else rows - counted
+
+
+def _by_name(names: list[str], rows: NDArray[np.int64]) -> Counter[str]:
+    counts: Counter[str] = Counter()
+    for name, count in zip(names, rows.tolist(), strict=True):
+        if count:
+            counts[name] += count
+    return counts
+
+
+def _sum(a: dict[Any, Counter[str]], b: dict[Any, Counter[str]]) -> dict[Any, Counter[str]]:
+    empty: Counter[str] = Counter()
+    return {key: a.get(key, empty) + b.get(key, empty) for key in {**a, **b}}

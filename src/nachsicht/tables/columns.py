@@ -1,0 +1,204 @@
+"""The summary of all columns, and one column on its own."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+from typing import Any
+
+from nachsicht.errors import SettingsError
+from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
+from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
+from nachsicht.model.statistics import known
+from nachsicht.tables.base import Columns, Part, frame_of, with_versions
+
+#: Statistics of a quantity, in the order of the page.
+STATISTICS = (
+    *("mean", "sd", "minimum", "median", "maximum", "range", "iqr", "mad"),
+    *("variance", "variation", "skewness", "kurtosis", "sum"),
+)
+
+
+class Summary(Part):
+    """Every column in one line, of every version."""
+
+    title = "Columns"
+
+    def __init__(self, across: ComparisonDocument) -> None:
+        self._across = across
+
+    def columns(self) -> Columns:
+        """Name, kind, missing, distinct, what sums the values up, rows and stored type.
+
+        ``mean``, ``sd`` and quantiles are those of quantities, ``frequent`` is the most frequent
+        value of any kind with ``frequent_rows``, ``minimum`` and ``maximum`` of moments are
+        texts in columns of their own.
+        """
+        versions = self._across.versions
+        return with_versions([v.label for v in versions], [_lines(v.columns) for v in versions])
+
+
+def _lines(columns: tuple[ColumnSummary, ...]) -> Columns:
+    found: dict[str, list[Any]] = {
+        "column": [c.name for c in columns],
+        "kind": [str(c.kind) for c in columns],
+        "missing": [c.missing for c in columns],
+        "missing_share": [c.missing_share for c in columns],
+        "distinct": [c.distinct for c in columns],
+    }
+    for name in ("mean", "sd", "minimum", "median", "maximum"):
+        found[name] = [_number(c, name) for c in columns]
+    moments = [c.detail if isinstance(c.detail, MomentSummary) else None for c in columns]
+    if any(moments):
+        found["first"] = [m.minimum if m else None for m in moments]
+        found["last"] = [m.maximum if m else None for m in moments]
+    found["frequent"] = [c.frequent[0].value if c.frequent else None for c in columns]
+    found["frequent_rows"] = [c.frequent[0].count if c.frequent else None for c in columns]
+    found["rows"] = [c.rows for c in columns]
+    found["stored_type"] = [c.stored_type for c in columns]
+    return found
+
+
+def _number(column: ColumnSummary, name: str) -> float | None:
+    if not isinstance(column.detail, QuantitySummary):
+        return None
+    value = getattr(column.detail, name)
+    return float(value) if known(value) else None
+
+
+class Column(Part):
+    """One column, in every version that has it.
+
+    Attributes
+    ----------
+    summaries : tuple of ColumnSummary or None
+        All that is known of it, one entry a version; None where it does not occur.
+    """
+
+    def __init__(
+        self,
+        across: ColumnAcross,
+        labels: Sequence[str],
+        summaries: Sequence[ColumnSummary | None],
+    ) -> None:
+        self._across, self._labels = across, tuple(labels)
+        self.summaries = tuple(summaries)
+        self.title = across.name
+
+    @property
+    def name(self) -> str:
+        """Its name in the newest version."""
+        return self._across.name
+
+    @property
+    def kind(self) -> str:
+        """Its kind: quantity, category, flag, moment and so on."""
+        return str(self._across.kind)
+
+    def columns(self) -> Columns:
+        """Its statistics: one line each, one column a version."""
+        tables = [_statistics(summary) if summary else {} for summary in self.summaries]
+        names = list(dict.fromkeys(name for table in tables for name in table))
+        found: dict[str, list[Any]] = {"statistic": names}
+        for label, table in zip(self._labels, tables, strict=True):
+            found[label] = [table.get(name) for name in names]
+        return found
+
+    def frequent(self, library: str = "pandas") -> Any:
+        """The most frequent values with their rows and shares of the rows that have a value."""
+        return frame_of(self._of_all(_frequent), library)
+
+    def quantiles(self, library: str = "pandas") -> Any:
+        """Quantiles of a quantity: share of the rows, value. Empty for other kinds."""
+        return frame_of(self._of_all(_quantiles), library)
+
+    def spread(self, library: str = "pandas") -> Any:
+        """What the page draws: bins, values, levels or calendar units, with their rows.
+
+        Bins begin at ``start``, without their end.
+        """
+        from nachsicht.tables.distribution import spread_table
+
+        return frame_of(spread_table(self._across.spread, self._labels), library)
+
+    def figure(self, way: str = "bars", ax: Any = None) -> Any:
+        """Draw it in all versions: the newest filled, older ones outlined.
+
+        Parameters
+        ----------
+        way : str
+            ``bars`` or ``frequent`` (values); of quantities also ``density``, ``cumulative``,
+            ``box``, ``normal`` (against the normal) and ``quantiles`` (over the versions).
+        ax : Matplotlib axes, optional
+            Where to draw.
+
+        Returns
+        -------
+        The axes that were given, or a figure of its own.
+
+        Raises
+        ------
+        SettingsError
+            If the column cannot be drawn that way.
+        OutputError
+            If Matplotlib is not installed.
+        """
+        from nachsicht.figures.column import draw_column
+
+        return draw_column(self._across, self.summaries, self._labels, way, ax)
+
+    def _of_all(self, table: Any) -> Columns:
+        tables = [table(summary) if summary else {} for summary in self.summaries]
+        return with_versions(self._labels, tables)
+
+
+def _statistics(column: ColumnSummary) -> dict[str, float]:
+    found: dict[str, Any] = {
+        "rows": column.rows,
+        "missing": column.missing,
+        "missing_share": column.missing_share,
+        "distinct": column.distinct,
+        "once": column.once,
+    }
+    detail = column.detail
+    if isinstance(detail, QuantitySummary):
+        found |= {name: getattr(detail, name) for name in STATISTICS}
+        found |= {"zeros": detail.zeros, "negatives": detail.negatives}
+    if isinstance(detail, CategorySummary):
+        found |= {"evenness": detail.evenness, "rare_levels": detail.rare_levels}
+    return {name: float(value) for name, value in found.items() if known(value)}
+
+
+def _frequent(column: ColumnSummary) -> Columns:
+    return {
+        "value": [level.value for level in column.frequent],
+        "rows": [level.count for level in column.frequent],
+        "share": [level.count / max(column.present, 1) for level in column.frequent],
+    }
+
+
+def _quantiles(column: ColumnSummary) -> Columns:
+    points = column.detail.quantiles if isinstance(column.detail, QuantitySummary) else ()
+    return {"share": [p.share for p in points], "value": [float(p.value) for p in points]}
+
+
+def column_of(name: str, document: ComparisonDocument) -> Column:
+    """The column of that name, in any version.
+
+    Raises
+    ------
+    SettingsError
+        If there is none; the nearest name is told.
+    """
+    for across in document.columns:
+        if name in across.names:
+            labels = [version.label for version in document.versions]
+            return Column(across, labels, summaries_of(across, document.versions))
+    raise unknown_column(name, [across.name for across in document.columns])
+
+
+def unknown_column(name: str, names: Sequence[str]) -> SettingsError:
+    """The error for a column that is not there; it tells the nearest that is."""
+    near = difflib.get_close_matches(name, names, n=1)
+    todo = f"Did you mean {near[0]}?" if near else "summary lists all columns."
+    return SettingsError(f"there is no column {name}", where="column", todo=todo)

@@ -1,0 +1,1 @@
+"""Tests, and what makes data for them."""
