@@ -14,7 +14,7 @@ from nachsicht.columns.accumulate import encode, finish_column, observe_column
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.config.settings import Settings
 from nachsicht.table.duplicates import RowHashes
-from nachsicht.table.retained import AtHand
+from nachsicht.table.result import AtHand
 
 
 def hashes_of(table: pa.Table) -> np.ndarray:

@@ -16,8 +16,13 @@ from nachsicht.columns.accumulate import finish_column, observe_column
 from nachsicht.config.settings import Settings
 from nachsicht.kernels.normal import quantiles
 from nachsicht.model.statistics import Absent, Reason
-from nachsicht.stats.histogram import coarsen, edges_of, histogram_of, without_lattice
-from nachsicht.stats.log_histogram import log_histogram_of
+from nachsicht.stats.histogram import (
+    coarsen,
+    edges_of,
+    histogram_of,
+    log_histogram_of,
+    without_lattice,
+)
 from nachsicht.stats.moments import moments_of
 from nachsicht.stats.sorted_array import SortedNumbers
 

@@ -48,6 +48,24 @@ def test_a_block_of_repeated_rows_is_placed():
     assert (block.first_row, block.last_row, block.first_original) == (31, 40, 21)
 
 
+@given(st.lists(st.integers(0, 6), max_size=60), st.integers(0, 59), st.integers(1, 40))
+def test_blocks_repeat_the_rows_that_they_name(values, start, length):
+    values = [*values, *values[start : start + length]]
+    found = observe_rows(table_of([(None, value, None) for value in values])).finish()
+    for block in found.blocks:
+        size = block.last_row - block.first_row + 1
+        first, original = block.first_row - 1, block.first_original - 1
+        assert original < first
+        assert values[first : first + size] == values[original : original + size]
+
+
+def test_an_import_of_rows_of_which_some_are_equal_is_one_block():
+    values = [(f"row {i % 23}", i % 31, True) for i in range(600)]
+    values[110] = values[117] = values[105]
+    (block, *_) = observe_rows(table_of(values + values[100:400])).finish().blocks
+    assert (block.first_row, block.last_row, block.first_original) == (601, 900, 101)
+
+
 @given(st.lists(st.text(max_size=12) | st.none(), max_size=50, unique=True))
 def test_different_texts_have_different_hashes_in_any_storage(texts):
     plain = pa.array(texts, pa.string())

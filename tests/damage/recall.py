@@ -9,10 +9,10 @@ from typing import NamedTuple
 from zlib import crc32
 
 import numpy as np
-from tests.damage.bases import BASES, halves
-from tests.damage.causes import CAUSES, STRENGTHS
 
 import nachsicht
+from tests.damage.bases import BASES, halves
+from tests.damage.causes import CAUSES, STRENGTHS
 
 SEEDS = range(4)
 URGENT = (nachsicht.Weight.ACT, nachsicht.Weight.CHECK)

@@ -3,6 +3,7 @@
 from collections import defaultdict
 
 import pytest
+
 from tests.damage.bases import BASES
 from tests.damage.causes import CAUSES
 from tests.damage.recall import trials, undamaged

@@ -11,9 +11,8 @@ from numpy.typing import NDArray
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import Histogram, NumberCount, Order, QuantitySummary
 from nachsicht.model.statistics import Absent, Reason, statistic
-from nachsicht.stats.histogram import binned, decimals_of
+from nachsicht.stats.histogram import binned, decimals_of, log_histogram_of
 from nachsicht.stats.kde import density_of
-from nachsicht.stats.log_histogram import log_histogram_of
 from nachsicht.stats.moments import moments_of, moments_of_few
 from nachsicht.stats.normality import normal_fit
 from nachsicht.stats.outliers import outliers_of

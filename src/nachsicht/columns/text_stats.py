@@ -14,12 +14,13 @@ from nachsicht.arrow.buffers import arrow_of, values_of
 from nachsicht.arrow.codes import rows_by_code
 from nachsicht.arrow.text_buffer import (
     SPACE,
+    bytes_of,
     coded,
+    counted_runs,
     dictionary_of,
     encoded,
     texts_at,
 )
-from nachsicht.columns.count_words import count_words_in
 from nachsicht.columns.infer.semantic import SHAPE_LENGTH, looks_of
 from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import Tally, merge_tallies
@@ -148,3 +149,22 @@ def _shapes(texts: Any) -> Any:
     for pattern, letter in ((r"\p{Lu}", "A"), (r"[\p{Ll}\p{Lo}\p{Lt}]", "a"), (r"\p{Nd}", "9")):
         texts = pc.replace_substring_regex(texts, pattern, letter)
     return texts
+
+
+#: What stands between words: all but letters, marks, digits, apostrophes and joints inside.
+_BETWEEN = r"[^\p{L}\p{M}\p{N}_'’]+"
+
+
+def count_words_in(tally: Tally) -> Tally:
+    """The tally of words in lower case, each occurrence counting for every row of its text.
+
+    Words are runs of Unicode letters, marks, digits, underscores and apostrophes.
+    """
+    plain, lower = tally.measured.ascii, tally.bytes.in_words()
+    if plain.all():
+        return Tally.of(*counted_runs(lower, tally.counts))
+    parts = [Tally.of(*counted_runs(lower.at(plain), tally.counts[plain]))]
+    others = pc.utf8_lower(tally.values.take(arrow_of(np.flatnonzero(~plain))))
+    spaced = pc.replace_substring_regex(others, _BETWEEN, " ")
+    parts.append(Tally.of(*counted_runs(bytes_of(spaced), tally.counts[~plain])))
+    return merge_tallies(parts)

@@ -15,7 +15,7 @@ from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import levels_chance
-from nachsicht.table.retained import AtHand
+from nachsicht.table.result import AtHand
 
 
 class Version(msgspec.Struct, frozen=True):

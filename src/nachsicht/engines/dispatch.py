@@ -6,8 +6,7 @@ from nachsicht._util.progress import ProgressListener
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.sources.protocol import Opened
-from nachsicht.table.result import Computed
-from nachsicht.table.retained import AtHand
+from nachsicht.table.result import AtHand, Computed
 
 
 def run_engine(

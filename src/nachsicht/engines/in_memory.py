@@ -44,8 +44,7 @@ from nachsicht.table.missing_patterns import observe_patterns
 from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
 from nachsicht.table.preview import MOST_COLUMNS, observe_ends
-from nachsicht.table.result import Computed
-from nachsicht.table.retained import EXACT_ROWS, AtHand
+from nachsicht.table.result import EXACT_ROWS, AtHand, Computed
 from nachsicht.table.time_series import over_time
 from nachsicht.table.validate import observe_breaches
 

@@ -27,8 +27,7 @@ from nachsicht.table.accumulate import (
     plan_table,
 )
 from nachsicht.table.prepare import prepared
-from nachsicht.table.result import Computed
-from nachsicht.table.retained import AtHand
+from nachsicht.table.result import AtHand, Computed
 
 T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from nachsicht.config.settings import Settings
 from nachsicht.findings.registry import weight_of
 from nachsicht.i18n import phrase
 from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.profile import GapsByLevel
 
 
 def make_finding(
@@ -55,3 +56,35 @@ def make_finding(
 def _plain(fact: Any) -> Any:
     """A fact as documents hold it: a number of Python, not of NumPy."""
     return fact.item() if isinstance(fact, np.generic) else fact
+
+
+class View(NamedTuple):
+    """What a rule may look at, and how it makes a finding."""
+
+    label: str
+    gaps: tuple[GapsByLevel, ...]
+    settings: Settings
+
+    def finding(
+        self,
+        code: str,
+        columns: tuple[str, ...],
+        size: float,
+        evidence: dict[str, Fact],
+        *,
+        at_least: Weight | None = None,
+        at_most: Weight | None = None,
+        **words: object,
+    ) -> Finding | None:
+        """A finding of this version."""
+        return make_finding(
+            code,
+            columns,
+            (self.label,),
+            size=size,
+            evidence=evidence,
+            words=words,
+            settings=self.settings,
+            at_least=at_least,
+            at_most=at_most,
+        )

@@ -28,8 +28,7 @@ from nachsicht.sources.dataframes import detached
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.masking import mask_id
 from nachsicht.table.prepare import prepared
-from nachsicht.table.result import Computed
-from nachsicht.table.retained import AtHand
+from nachsicht.table.result import AtHand, Computed
 
 
 def version_of(

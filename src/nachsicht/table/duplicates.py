@@ -28,6 +28,8 @@ MOST_BLOCKS, MOST_GROUPS, MOST_SHOWN = 5, 5, 6
 _FIRST_BLOCK, MOST_PLACES = 16, 128
 #: Fewer neighbouring rows than this may repeat others by chance.
 SHORTEST_IMPORT = 5
+#: So many rows at most are looked at one by one.
+_MOST_DOUBTFUL = 20_000
 
 
 class RepeatsPart(msgspec.Struct, frozen=True):
@@ -55,7 +57,7 @@ class RepeatsPart(msgspec.Struct, frozen=True):
         return Repeats(
             repeated_rows=len(again),
             distinct_rows=len(hashes) - len(again),
-            blocks=_blocks(again[in_order], first[in_order]),
+            blocks=_blocks(again[in_order], first[in_order], hashes),
             groups=_groups(places, starts, sizes),
             block_rows=size,
             places=tuple(blocks.tolist()) if len(again) else (),
@@ -211,11 +213,14 @@ def _groups(
     )
 
 
-def _blocks(rows: NDArray[np.int64], originals: NDArray[np.int64]) -> tuple[Block, ...]:
-    """Runs of neighbouring repeated rows."""
+def _blocks(
+    rows: NDArray[np.int64], originals: NDArray[np.int64], hashes: Hashes
+) -> tuple[Block, ...]:
+    """Runs of neighbouring rows that repeat neighbouring rows, in the same order."""
     if not len(rows):
         return ()
-    breaks = np.flatnonzero(np.diff(rows) != 1) + 1
+    away = _distances_back(rows, rows - originals, hashes)
+    breaks = np.flatnonzero((np.diff(rows) != 1) | (np.diff(away) != 0)) + 1
     starts = np.concatenate(([0], breaks))
     lengths = np.diff(starts, append=len(rows))
     longest = np.argsort(-lengths, kind="stable")[:MOST_BLOCKS]
@@ -223,8 +228,30 @@ def _blocks(rows: NDArray[np.int64], originals: NDArray[np.int64]) -> tuple[Bloc
         Block(
             int(rows[starts[i]]) + 1,
             int(rows[starts[i]] + lengths[i]),
-            int(originals[starts[i]]) + 1,
+            int(rows[starts[i]] - away[starts[i]]) + 1,
         )
         for i in longest
         if lengths[i] > 1
     )
+
+
+def _distances_back(
+    rows: NDArray[np.int64], away: NDArray[np.int64], hashes: Hashes
+) -> NDArray[np.int64]:
+    """How far back each row has its original: as far as the row before it, where that one is equal.
+
+    Where a run repeats rows of which some are equal themselves, the first of the equal ones lies
+    elsewhere.
+    """
+    doubtful = np.flatnonzero((np.diff(rows) == 1) & (np.diff(away) != 0)) + 1
+    if len(doubtful) > _MOST_DOUBTFUL:  # rows of which so many are equal are no import
+        return away
+    away = away.copy()
+    for i in doubtful.tolist():
+        # Of a run of doubtful rows each one follows the one before it.
+        while i < len(rows) and rows[i] == rows[i - 1] + 1 and away[i] != away[i - 1]:
+            if hashes[rows[i]] != hashes[rows[i] - away[i - 1]]:
+                break
+            away[i] = away[i - 1]
+            i += 1  # noqa: PLW2901
+    return away

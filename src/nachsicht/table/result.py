@@ -1,9 +1,15 @@
-"""What an engine computes of one version, before it becomes a document."""
+"""What an engine computes of one version, and the data that is kept for comparing it."""
 
 from __future__ import annotations
 
-import msgspec
+from typing import Any
 
+import msgspec
+from numpy.typing import NDArray
+
+from nachsicht.arrow.hashing import Hashes
+from nachsicht.associations.all_pairs import AllPairs
+from nachsicht.associations.encode import Side
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.missing import GapPatterns
 from nachsicht.model.outcome import Outcome
@@ -30,3 +36,23 @@ class Computed(msgspec.Struct, frozen=True):
     outcome: Outcome | None
     excerpt: Excerpt
     breaches: Breaches
+
+
+#: Of more values, distances are taken from what profiles keep, within their bounds.
+EXACT_ROWS = 400_000
+
+
+class AtHand(msgspec.Struct, frozen=True):
+    """Rows as an Arrow table with their hashes, quantities by position, and all relations.
+
+    The values of quantities are the finite ones, sorted; of those with more than `EXACT_ROWS`
+    there are none. ``drawn`` are the columns with numbers or levels in evenly drawn rows.
+
+    With it distances are exact, and rows can be compared; without, profiles alone are.
+    """
+
+    table: Any
+    rows: Hashes
+    quantities: dict[int, NDArray[Any]]
+    pairs: AllPairs
+    drawn: tuple[Side, ...]

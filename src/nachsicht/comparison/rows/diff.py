@@ -28,7 +28,7 @@ from nachsicht.comparison.rows.keys import (
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
-from nachsicht.table.retained import AtHand
+from nachsicht.table.result import AtHand
 
 #: Examples of changed cells, of each of the columns that changed most.
 _EXAMPLES, _EXAMPLE_COLUMNS = 3, 6

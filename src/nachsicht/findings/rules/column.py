@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from nachsicht.columns.infer.sentinels import stand_in
-from nachsicht.findings.view import View
+from nachsicht.findings.build import View
 from nachsicht.i18n import catalogue, counted, level_text, percent, phrase, quoted, whole
 from nachsicht.i18n import number as rounded
 from nachsicht.model.column import (

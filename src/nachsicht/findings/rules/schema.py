@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from nachsicht.findings.view import View
+from nachsicht.findings.build import View
 from nachsicht.i18n import catalogue, percent, phrase, quoted, whole
 from nachsicht.i18n import number as rounded
 from nachsicht.model.column import ColumnSummary

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from nachsicht.config.settings import Settings
+from nachsicht.findings.build import View
 from nachsicht.findings.rules.column import RULES
 from nachsicht.findings.rules.schema import promised, without_told_twice
-from nachsicht.findings.view import View
 from nachsicht.i18n import counted, percent, phrase, whole
 from nachsicht.i18n import number as rounded
 from nachsicht.model.column import (
@@ -23,6 +23,8 @@ from nachsicht.table.result import Computed
 #: Relations from here on make columns move together, or give the outcome away.
 TOGETHER = 0.95
 GIVES_AWAY = 0.97
+#: Of rows that are equal, so many groups are named.
+_NAMED_GROUPS = 3
 
 
 def findings_in(
@@ -56,7 +58,6 @@ def _repeated(
     if not repeats_matter(columns, repeats):
         return
     evidence: dict[str, Fact] = {"rows": repeats.repeated_rows, "share": share}
-    block = block_words("rows_repeated", repeats)
     named = any(column.kind is Kind.IDENTIFIER for column in columns)
     yield view.finding(
         "rows_repeated",
@@ -64,11 +65,11 @@ def _repeated(
         share,
         evidence | block_evidence(repeats),
         # Scattered rows that name no thing may well be equal without any mistake.
-        at_most=None if block or named else Weight.NOTE,
+        at_most=None if import_in(repeats) or named else Weight.NOTE,
         n=repeats.repeated_rows,
         rows=whole(repeats.repeated_rows),
         share=percent(share),
-        block=block,
+        block=block_words("rows_repeated", repeats),
     )
 
 
@@ -122,10 +123,10 @@ def block_evidence(repeats: Repeats) -> dict[str, Fact]:
 
 
 def block_words(code: str, repeats: Repeats) -> str:
-    """The longest block in words, if it holds most of the repeated rows."""
+    """The longest block in words, if it holds most of the repeated rows; else some equal rows."""
     block = import_in(repeats)
     if block is None:
-        return ""
+        return _equal_rows(repeats)
     length = block.last_row - block.first_row + 1
     return phrase(
         f"findings.{code}.block",
@@ -134,6 +135,15 @@ def block_words(code: str, repeats: Repeats) -> str:
         original=whole(block.first_original),
         original_last=whole(block.first_original + length - 1),
     )
+
+
+def _equal_rows(repeats: Repeats) -> str:
+    """Some rows that are equal, by their numbers, in words."""
+    some = [" = ".join(map(whole, group.places)) for group in repeats.groups[:_NAMED_GROUPS]]
+    if not some:
+        return ""
+    path = "equal_rows" if len(some) == len(repeats.groups) else "equal_rows_among_others"
+    return phrase(f"findings.{path}", list="; ".join(some))
 
 
 def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
