@@ -21,6 +21,10 @@ _SMALLEST_SHARE = 0.02
 _SHARES_APART = 0.05
 #: Less than this total variation is no exchange of levels.
 _EXCHANGED = 0.15
+#: Levels that are gone for good have so many rows each, and that many are expected of all of them.
+_FEWEST_EACH, _EXPECTED = 3, 10
+#: Shares that differ by chance less often than this are no work of chance.
+_CHANCE = 1e-4
 
 
 def levels_of(detail: Detail | None) -> dict[str, int] | None:
@@ -132,6 +136,8 @@ def relabelled(old: Counts, new: Counts) -> Renaming | None:
         return None
     if sum(old[level] for level in gone) < _SMALLEST_SHARE * n:
         return None
+    if not (_gone_for_good(gone, old, m / n) and _gone_for_good(fresh, new, n / m)):
+        return None
     by_share = (
         sorted(gone, key=lambda name: (-old[name], name)),
         sorted(fresh, key=lambda name: (-new[name], name)),
@@ -146,6 +152,18 @@ def relabelled(old: Counts, new: Counts) -> Renaming | None:
     return found if chance > 1e-4 or found.left_over < _SHARES_APART / 2 else None
 
 
+def _gone_for_good(levels: list[str], counts: Counts, other: float) -> bool:
+    """Whether it is no chance that the other version has none of these levels.
+
+    Levels of very few rows may be names of single things, of which other rows have others. What
+    is expected of a level beyond is reckoned without one of its rows, as it is known by that one
+    (after Good, *Biometrika* 40, 1953). ``other`` is how many times as many rows the other has.
+    """
+    rows = sum(counts[level] for level in levels)
+    expected = (rows - len(levels)) * other
+    return rows >= _FEWEST_EACH * len(levels) and expected >= _EXPECTED
+
+
 def exchanged(old: Counts, new: Counts) -> Renaming | None:
     """Two levels that changed their meaning: yes is no, and no is yes.
 
@@ -155,6 +173,9 @@ def exchanged(old: Counts, new: Counts) -> Renaming | None:
     if set(old) != set(new) or len(old) != 2:
         return None
     if total_variation(old, new) < _EXCHANGED:
+        return None
+    unlike = levels_chance(old, new)
+    if unlike is None or unlike > _CHANCE:
         return None
     one, other = sorted(old)
     pairs = [(one, other), (other, one)]
