@@ -14,7 +14,7 @@ from nachsicht.columns.accumulate import encode, finish_column, observe_column
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.config.settings import Settings
 from nachsicht.table.duplicates import RowHashes
-from nachsicht.table.result import AtHand
+from nachsicht.table.result import RetainedData
 
 
 def hashes_of(table: pa.Table) -> np.ndarray:
@@ -40,7 +40,7 @@ def main() -> None:
     ]
     pairs = list(zip(*summaries, strict=True))
     # Of the rows only the hashes, which a comparison has from the profiles.
-    sides = [AtHand(table, hashes_of(table), {}, None, ()) for table in tables]
+    sides = [RetainedData(table, hashes_of(table), {}, None, ()) for table in tables]
     place = names.index("check_id")
     with ThreadPoolExecutor() as pool:
         started = time.perf_counter()

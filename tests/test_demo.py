@@ -79,7 +79,7 @@ def test_nothing_urgent_is_found_beside_what_was_planted(seasons, planted):
     urgent = {
         (finding.code, finding.columns, finding.versions)
         for finding in seasons.findings
-        if finding.weight is not nachsicht.Weight.NOTE
+        if finding.weight is not nachsicht.Severity.NOTE
     }
     assert urgent <= expected
 

@@ -53,7 +53,7 @@ def test_a_profile_document_takes_the_place_of_its_data(demo_comparison, demo_fi
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("no json", "no profile"),
+        ("no json", "not a profile"),
         ('{"what": "profile", "format_version": 99}', "newer"),
         ('{"what": "profile", "format_version": 1}', "damaged"),
     ],
@@ -94,7 +94,7 @@ def test_labels_are_what_tells_files_apart(demo_comparison):
 
 
 def test_errors_keep_their_facts_through_a_pickle():
-    error = nachsicht.SourceMissing("there is no such file", where="x.csv", todo="Look.")
+    error = nachsicht.SourceNotFoundError("there is no such file", where="x.csv", todo="Look.")
     again = pickle.loads(pickle.dumps(error))  # noqa: S301
     assert (type(again), again.where, str(again)) == (type(error), "x.csv", str(error))
 
@@ -114,7 +114,10 @@ def test_control_signs_from_the_data_never_reach_a_terminal():
 
 
 def test_a_file_that_cannot_be_written_leaves_nothing(demo_comparison, tmp_path):
-    for bad, words in ((tmp_path / "no" / "x.html", "not there"), (tmp_path / "x.txt", ".txt")):
+    for bad, words in (
+        (tmp_path / "no" / "x.html", "does not exist"),
+        (tmp_path / "x.txt", ".txt"),
+    ):
         with pytest.raises(nachsicht.OutputError, match=words):
             demo_comparison.write(bad)
     assert list(tmp_path.iterdir()) == []

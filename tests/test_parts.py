@@ -190,7 +190,7 @@ def test_names_of_the_data_are_no_mathematics_in_a_figure():
 @pytest.mark.parametrize(
     ("call", "told"),
     [
-        (lambda made: made.column("hive_type").figure("density"), "no quantity"),
+        (lambda made: made.column("hive_type").figure("density"), "not a quantity"),
         (lambda made: made.column("hive_weight").figure("pie"), "Use bars"),
         (lambda made: made.summary.to_frame("excel"), "Use pandas"),
         (lambda made: made.relations.pair("note", "check_id"), "was not drawn"),

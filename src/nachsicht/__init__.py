@@ -23,18 +23,18 @@ from nachsicht._version import VERSION as __version__
 
 if TYPE_CHECKING:
     from nachsicht.api import assert_steady, compare, compare_groups, plan, profile, read
-    from nachsicht.config.settings import Limits, Reading, Settings
+    from nachsicht.config.settings import ReadOptions, Settings, Thresholds
     from nachsicht.errors import (
         DocumentError,
+        EmptySourceError,
         NachsichtError,
         OutputError,
         SettingsError,
-        SourceEmpty,
         SourceError,
-        SourceMissing,
-        SourceUnreadable,
+        SourceNotFoundError,
+        UnreadableSourceError,
     )
-    from nachsicht.model.findings import Finding, Weight
+    from nachsicht.model.findings import Finding, Severity
     from nachsicht.model.kinds import Kind
     from nachsicht.model.plan import Plan
     from nachsicht.results import Comparison, Profile
@@ -51,16 +51,16 @@ _HOMES = {
     "Profile": "nachsicht.results",
     "Comparison": "nachsicht.results",
     "Settings": "nachsicht.config.settings",
-    "Limits": "nachsicht.config.settings",
-    "Reading": "nachsicht.config.settings",
+    "Thresholds": "nachsicht.config.settings",
+    "ReadOptions": "nachsicht.config.settings",
     "Finding": "nachsicht.model.findings",
-    "Weight": "nachsicht.model.findings",
+    "Severity": "nachsicht.model.findings",
     "Kind": "nachsicht.model.kinds",
     "NachsichtError": "nachsicht.errors",
     "SourceError": "nachsicht.errors",
-    "SourceMissing": "nachsicht.errors",
-    "SourceEmpty": "nachsicht.errors",
-    "SourceUnreadable": "nachsicht.errors",
+    "SourceNotFoundError": "nachsicht.errors",
+    "EmptySourceError": "nachsicht.errors",
+    "UnreadableSourceError": "nachsicht.errors",
     "OutputError": "nachsicht.errors",
     "SettingsError": "nachsicht.errors",
     "DocumentError": "nachsicht.errors",
@@ -69,21 +69,21 @@ _HOMES = {
 __all__ = [
     "Comparison",
     "DocumentError",
+    "EmptySourceError",
     "Finding",
     "Kind",
-    "Limits",
     "NachsichtError",
     "OutputError",
     "Plan",
     "Profile",
-    "Reading",
+    "ReadOptions",
     "Settings",
     "SettingsError",
-    "SourceEmpty",
+    "Severity",
     "SourceError",
-    "SourceMissing",
-    "SourceUnreadable",
-    "Weight",
+    "SourceNotFoundError",
+    "Thresholds",
+    "UnreadableSourceError",
     "__version__",
     "assert_steady",
     "compare",

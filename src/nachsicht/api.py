@@ -12,7 +12,7 @@ from nachsicht.config.files import settings_from
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.model.codec import read_document
-from nachsicht.model.findings import Weight
+from nachsicht.model.findings import Severity
 from nachsicht.model.plan import Plan
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.results import Comparison, Profile
@@ -267,7 +267,7 @@ def assert_steady(
 
 
 def _rank(weight: str) -> int:
-    return Weight(weight).rank
+    return Severity(weight).rank
 
 
 def read(path: str | PathLike[str]) -> Profile | Comparison:

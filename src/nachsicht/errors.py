@@ -43,15 +43,15 @@ class SourceError(NachsichtError):
     """The data could not be opened or read."""
 
 
-class SourceMissing(SourceError):
+class SourceNotFoundError(SourceError):
     """There is nothing at the given place."""
 
 
-class SourceEmpty(SourceError):
+class EmptySourceError(SourceError):
     """There is a file, but no table in it."""
 
 
-class SourceUnreadable(SourceError):
+class UnreadableSourceError(SourceError):
     """There is something, but it cannot be read as the format it claims to be."""
 
 
@@ -59,9 +59,9 @@ class SourceUnreadable(SourceError):
 MOST_DEPTH = 40
 
 
-def too_deep(where: str) -> SourceUnreadable:
+def too_deep(where: str) -> UnreadableSourceError:
     """The error for values that are nested too deep to be looked into."""
-    return SourceUnreadable(
+    return UnreadableSourceError(
         f"values are nested more than {MOST_DEPTH} deep",
         where=where,
         todo="Flatten them, or leave the column out.",
@@ -72,9 +72,9 @@ def too_deep(where: str) -> SourceUnreadable:
 MOST_COLUMNS = 20_000
 
 
-def too_wide(columns: int, rows: int) -> SourceUnreadable:
+def too_wide(columns: int, rows: int) -> UnreadableSourceError:
     """The error for a table of more columns than can be looked at."""
-    return SourceUnreadable(
+    return UnreadableSourceError(
         f"the table has {columns:,} columns, more than {MOST_COLUMNS:,}",
         where=f"the first {rows:,} rows",
         todo="Leave columns out with omit; if each column is one of the things that the table is "

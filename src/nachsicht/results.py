@@ -6,8 +6,8 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nachsicht._util.atomic_write import write_whole
-from nachsicht._util.background import meanwhile
+from nachsicht._util.atomic_write import write_atomically
+from nachsicht._util.background import run_in_background
 from nachsicht.config.settings import Settings
 from nachsicht.errors import OutputError
 from nachsicht.model.codec import encode, pack
@@ -159,7 +159,7 @@ class _Result:
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
-        meanwhile(_prepare_page)
+        run_in_background(_prepare_page)
         across = self._across
         from nachsicht.output.html.page import page_of
 
@@ -209,15 +209,17 @@ class _Result:
         target = Path(path)
         suffix = target.suffix.lower()
         if is_description(target):
-            write_whole(target, self.to_description(target.name.lower().endswith("-metadata.json")))
+            write_atomically(
+                target, self.to_description(target.name.lower().endswith("-metadata.json"))
+            )
         elif suffix in (".html", ".htm"):
-            write_whole(target, self.to_html().encode("utf-8"))
+            write_atomically(target, self.to_html().encode("utf-8"))
         elif suffix == ".md":
-            write_whole(target, self.to_markdown().encode("utf-8"))
+            write_atomically(target, self.to_markdown().encode("utf-8"))
         elif suffix == ".json":
-            write_whole(target, self.to_json())
+            write_atomically(target, self.to_json())
         elif target.name.lower().endswith(".json.gz"):
-            write_whole(target, pack(self.to_json()))
+            write_atomically(target, pack(self.to_json()))
         else:
             raise OutputError(
                 f"the suffix {suffix or '(none)'} is not known",

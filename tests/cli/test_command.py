@@ -119,7 +119,7 @@ def test_verbose_shows_the_traceback(tmp_path):
     done = run("profile", tmp_path / "nowhere.csv", "--verbose")
     assert done.returncode != 0
     assert "Traceback" in done.stderr
-    assert "SourceMissing" in done.stderr
+    assert "SourceNotFoundError" in done.stderr
 
 
 def test_there_is_no_progress_bar_where_nobody_looks(demo_files):

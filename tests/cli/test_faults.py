@@ -11,15 +11,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from nachsicht._util.atomic_write import write_whole
+from nachsicht._util.atomic_write import write_atomically
 
 WRITES_FOR_EVER = """
 import sys
 from pathlib import Path
-from nachsicht._util.atomic_write import write_whole
+from nachsicht._util.atomic_write import write_atomically
 print("ready", flush=True)
 for n in range(10**9):
-    write_whole(Path(sys.argv[1]), bytes([65 + n % 26]) * 3_000_000)
+    write_atomically(Path(sys.argv[1]), bytes([65 + n % 26]) * 3_000_000)
 """
 
 
@@ -38,7 +38,7 @@ def data(tmp_path):
 @pytest.mark.slow
 def test_killed_a_hundred_times_nothing_is_half_written_and_nothing_left(tmp_path):
     target = tmp_path / "page.html"
-    write_whole(target, b"A" * 3_000_000)
+    write_atomically(target, b"A" * 3_000_000)
     rng = np.random.default_rng(5)
     left = 0
     for _ in range(100):
@@ -54,7 +54,7 @@ def test_killed_a_hundred_times_nothing_is_half_written_and_nothing_left(tmp_pat
         assert len(set(content)) == 1
         left += len(list(tmp_path.iterdir())) > 1
     assert left  # else it was never killed while it wrote
-    write_whole(target, b"whole")
+    write_atomically(target, b"whole")
     assert list(tmp_path.iterdir()) == [target]
 
 
@@ -65,7 +65,7 @@ def test_a_file_that_is_being_written_is_left_alone_by_others(tmp_path):
     )
     process.stdout.readline()
     for _ in range(60):
-        write_whole(target, b"B" * 3_000_000)
+        write_atomically(target, b"B" * 3_000_000)
         assert process.poll() is None
     process.kill()
     process.communicate()

@@ -69,8 +69,8 @@ def test_numbers_are_cut_too_at_several_values(demo_files):
 @pytest.mark.parametrize(
     ("words", "told"),
     [
-        (("--split-at", "checked_on=spring"), "spring is no date"),
-        (("--split-at", "hive_weight=heavy"), "heavy is no number"),
+        (("--split-at", "checked_on=spring"), "spring is not a date"),
+        (("--split-at", "hive_weight=heavy"), "heavy is not a number"),
         (("--split-at", "temper=calm"), "only moments and numbers"),
         (("--split-at", "chekced_on=2025-06-01"), "checked_on"),
         (("--split-at", "checked_on=1999-01-01"), "too few to compare"),
@@ -91,7 +91,7 @@ def test_each_file_of_a_folder_is_a_version(demo_files, tmp_path):
     done = run("compare", ".", "--each-file", cwd=tmp_path)
     assert done.stdout.splitlines()[1] == "Hive checks, 2023 to 2025"
     assert run("compare", "a", "b", "--each-file").returncode == 2
-    assert "no file fits" in run("compare", tmp_path / "*.parquet", "--each-file").stderr
+    assert "no file matches" in run("compare", tmp_path / "*.parquet", "--each-file").stderr
 
 
 def test_dates_that_are_texts_make_months_and_can_be_cut(tmp_path):

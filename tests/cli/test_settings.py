@@ -242,7 +242,7 @@ def test_the_past_of_a_dataset_is_compared_as_versions(tmp_path):
     assert [(f.code, f.versions) for f in compared.findings if f.weight == "act"] == [
         ("rescaled", ("2024-03", "2024-04"))
     ]
-    assert compared.document.verdict.lead.startswith("2024-06 is like 2024-05")
+    assert compared.document.verdict.lead.startswith("2024-06 does not differ from 2024-05")
     assert not compared.document.rows
     weekly = frame.assign(
         seen=pd.Timestamp("2019-01-07") + pd.to_timedelta(np.arange(n) % 300, "W")

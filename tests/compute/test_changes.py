@@ -90,7 +90,7 @@ def test_two_halves_of_one_table_give_nothing_urgent(seed, demo_files):
     order = np.random.default_rng(seed).permutation(table.num_rows)
     half = table.num_rows // 2
     found = nachsicht.compare(table.take(order[:half]), table.take(order[half:])).findings
-    assert [f for f in found if f.weight is not nachsicht.Weight.NOTE] == []
+    assert [f for f in found if f.weight is not nachsicht.Severity.NOTE] == []
 
 
 def test_three_versions_say_at_which_step():

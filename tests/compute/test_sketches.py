@@ -17,7 +17,7 @@ from nachsicht.sketches.heavy_hitters import SIZE as COUNTERS
 from nachsicht.sketches.heavy_hitters import HeavyNumbers, HeavyTexts
 from nachsicht.sketches.quantiles import RankSketch
 from nachsicht.stats.moments import moments_of
-from nachsicht.stats.value_counts import Tally, observe_texts
+from nachsicht.stats.value_counts import ValueCounts, observe_texts
 
 RNG = np.random.default_rng(3)
 cuts = st.lists(st.integers(0, 200_000), max_size=6)
@@ -102,7 +102,7 @@ def test_repeats_are_estimated_without_bias():
 def test_frequent_values_are_kept_and_their_counts_too_low_by_no_more_than_stated(seed, places):
     values = np.random.default_rng(seed).zipf(1.2, 60_000).clip(max=10**7)
     heavy = HeavyNumbers(values[:0], np.empty(0, np.int64))
-    texts = HeavyTexts(Tally.of(pa.array([], pa.large_string()), np.empty(0, np.int64)))
+    texts = HeavyTexts(ValueCounts.of(pa.array([], pa.large_string()), np.empty(0, np.int64)))
     for piece in pieces_of(values, places):
         heavy = heavy.add(*np.unique(piece, return_counts=True))
         texts = texts.add(observe_texts(arrow_of(piece).cast(pa.large_string())).counted())

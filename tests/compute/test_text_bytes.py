@@ -20,7 +20,7 @@ from nachsicht.arrow.text_buffer import (
     measured,
     texts_at,
 )
-from nachsicht.stats.value_counts import Tally, mostly_different, observe_texts
+from nachsicht.stats.value_counts import ValueCounts, mostly_different, observe_texts
 
 #: Empty ones, ones that share their beginning, and ones that begin or end with space.
 TEXTS = st.lists(st.one_of(st.text(max_size=20), st.text("ab ", max_size=4)), max_size=60)
@@ -153,7 +153,7 @@ def test_letters_of_ascii_texts(texts):
 
 @given(st.dictionaries(st.text(max_size=4), st.integers(1, 4), max_size=50), st.integers(1, 60))
 def test_the_most_frequent_and_the_rarest(counts, most):
-    tally = Tally.of(strings(list(counts)), np.array(list(counts.values()), np.int64))
+    tally = ValueCounts.of(strings(list(counts)), np.array(list(counts.values()), np.int64))
     frequent = sorted(counts.items(), key=lambda item: (-item[1], item[0].encode()))
     assert tally.top(most) == frequent[:most]
     rarest = sorted(counts.items(), key=lambda item: (item[1], item[0].encode()))

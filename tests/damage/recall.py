@@ -15,7 +15,7 @@ from tests.damage.bases import BASES, halves
 from tests.damage.causes import CAUSES, STRENGTHS
 
 SEEDS = range(4)
-URGENT = (nachsicht.Weight.ACT, nachsicht.Weight.CHECK)
+URGENT = (nachsicht.Severity.ACT, nachsicht.Severity.CHECK)
 
 
 class Trial(NamedTuple):

@@ -59,14 +59,16 @@ def damaged(tmp_path):
 
 @pytest.mark.parametrize("settings", [{}, {"memory_bytes": 100_000}, {"engine": "dask"}], ids=str)
 def test_a_damaged_part_is_named(damaged, settings):
-    with pytest.raises(nachsicht.SourceUnreadable, match=r"damaged.*part_1\.parquet"):
+    with pytest.raises(nachsicht.UnreadableSourceError, match=r"damaged.*part_1\.parquet"):
         nachsicht.profile(damaged, **settings).document  # noqa: B018
 
 
 @pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
 def test_a_part_that_spark_cannot_read_is_told_in_our_words(damaged, spark):
     frame = spark.read.parquet(str(damaged))
-    with pytest.raises(nachsicht.SourceUnreadable, match=r"Spark could not read .*part_1\.parquet"):
+    with pytest.raises(
+        nachsicht.UnreadableSourceError, match=r"Spark could not read .*part_1\.parquet"
+    ):
         nachsicht.profile(frame).document  # noqa: B018
 
 

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from nachsicht.config.settings import Reading
+from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import NachsichtError
 from nachsicht.sources import source_of
 
@@ -31,7 +31,7 @@ def wrong(made, folder) -> str | None:
     path = folder / "checks.csv"
     path.write_bytes(made.data)
     try:
-        opened = source_of(path, Reading()).open()
+        opened = source_of(path, ReadOptions()).open()
         table = opened.table()
     except NachsichtError:
         return None

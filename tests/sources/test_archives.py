@@ -55,7 +55,7 @@ def test_damage_is_told_and_never_read(name, text, tmp_path):
     half = len(whole) // 2
     for content in (whole[:half] + bytes(300) + whole[half + 300 :], whole[:half]):
         path.write_bytes(content)
-        with pytest.raises(nachsicht.SourceUnreadable, match=f"cannot be unpacked.*{name}"):
+        with pytest.raises(nachsicht.UnreadableSourceError, match=f"cannot be unpacked.*{name}"):
             nachsicht.profile(path)
 
 
@@ -68,7 +68,7 @@ def test_an_archive_at_an_address(text, tmp_path):
 
 def test_what_is_wrong_inside_names_the_archive_not_its_copy(text, tmp_path):
     other = {"1.csv": text, "2.csv": b"weight,note\n1,a\n"}
-    with pytest.raises(nachsicht.SourceUnreadable, match="other columns") as failed:
+    with pytest.raises(nachsicht.UnreadableSourceError, match="other columns") as failed:
         nachsicht.profile(packed(tmp_path / "checks.zip", other)).document  # noqa: B018
     assert failed.value.where == "checks.zip: 000002_2.csv"
 
@@ -83,7 +83,7 @@ def test_names_in_archives_lead_nowhere(text, tmp_path):
 
 @pytest.mark.parametrize(
     ("content", "error"),
-    [(b"PK\3\4 cut off", nachsicht.SourceUnreadable), (None, nachsicht.SourceMissing)],
+    [(b"PK\3\4 cut off", nachsicht.UnreadableSourceError), (None, nachsicht.SourceNotFoundError)],
 )
 def test_what_cannot_be_unpacked_is_said(content, error, tmp_path):
     path = tmp_path / "checks.zip"
@@ -91,5 +91,5 @@ def test_what_cannot_be_unpacked_is_said(content, error, tmp_path):
         path.write_bytes(content)
     with pytest.raises(error, match=r"checks\.zip"):
         nachsicht.profile(path)
-    with pytest.raises(nachsicht.SourceEmpty, match="no file in the archive"):
+    with pytest.raises(nachsicht.EmptySourceError, match="no file in the archive"):
         nachsicht.profile(packed(tmp_path / "empty.zip", {}))

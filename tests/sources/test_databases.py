@@ -11,7 +11,7 @@ import pyarrow as pa
 import pytest
 
 import nachsicht
-from nachsicht.config.settings import Reading
+from nachsicht.config.settings import ReadOptions
 from nachsicht.sources.database import adbc as by_arrow
 from nachsicht.sources.database import sql as databases
 from nachsicht.testing import assert_conforms, sample_table
@@ -59,7 +59,7 @@ def test_a_query_cannot_change_anything(database):
 
 
 def test_a_database_that_is_not_there_is_not_made(tmp_path):
-    with pytest.raises(nachsicht.SourceMissing, match="no such database file"):
+    with pytest.raises(nachsicht.SourceNotFoundError, match="no such database file"):
         nachsicht.profile(f"sqlite:///{tmp_path}/none.db", reading={"table": "x"})
     assert list(tmp_path.iterdir()) == []
     with pytest.raises(nachsicht.SourceError):
@@ -219,7 +219,7 @@ def test_a_large_table_is_read_in_ranges_of_its_key_and_conforms(postgres):
         return owner
 
     assert_conforms(give, table=rows, reading={"table": "ranged"})
-    statements = databases.DatabaseSource(owner, Reading(table="ranged")).open()
+    statements = databases.DatabaseSource(owner, ReadOptions(table="ranged")).open()
     assert sum(batch.num_rows for batch, _ in statements.batches()) == rows.num_rows
 
 
@@ -228,7 +228,7 @@ def test_all_ranges_see_one_state_of_the_table(postgres):
     owner = postgres[0].replace("keeper:geheim", "postgres")
     made = "create table changing as select 2 * n as id, 1 as seen from generate_series(1, 9000) n"
     execute(owner, made, "alter table changing add primary key (id)")
-    opened = databases.DatabaseSource(owner, Reading(table="changing")).open()
+    opened = databases.DatabaseSource(owner, ReadOptions(table="changing")).open()
     batches = opened.batches()
     read = [next(batches)[0]]
     execute(owner, "update changing set seen = 2", "insert into changing values (9001, 3)")

@@ -76,15 +76,15 @@ def test_every_commit_since_a_revision_is_a_version(repository):
 
 def test_what_git_does_not_have_is_said_and_nothing_is_left_behind(repository, tmp_path):
     before = set(Path(tempfile.gettempdir()).glob("nachsicht-*"))
-    with pytest.raises(nachsicht.SourceMissing, match="no revision v9"):
+    with pytest.raises(nachsicht.SourceNotFoundError, match="no revision v9"):
         nachsicht.profile(f"{repository}@v9")
-    with pytest.raises(nachsicht.SourceMissing, match="no revision --help"):
+    with pytest.raises(nachsicht.SourceNotFoundError, match="no revision --help"):
         nachsicht.profile(f"{repository}@--help")
-    with pytest.raises(nachsicht.SourceMissing, match=r"no such file at v1\.2"):
+    with pytest.raises(nachsicht.SourceNotFoundError, match=r"no such file at v1\.2"):
         nachsicht.profile(repository.with_name("others.csv@v1.2"))
     outside = tmp_path.parent / f"{tmp_path.name}-outside"
     outside.mkdir()
-    with pytest.raises(nachsicht.SourceMissing, match="nor a git repository"):
+    with pytest.raises(nachsicht.SourceNotFoundError, match="no git repository"):
         nachsicht.profile(outside / "checks.csv@v1.2")
     plain = repository.with_name("mails@union.csv")
     plain.write_text("a,b\n1,2\n3,4\n")

@@ -15,8 +15,8 @@ import pytest
 from pyarrow import csv, feather
 
 import nachsicht
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.sources import source_of
 
 
@@ -106,7 +106,7 @@ def test_part_files_are_one_dataset(path, tmp_path, source):
         (tmp_path / "parts" / f"part_{i}.csv").write_text("".join(part))
     assert facts(nachsicht.profile(tmp_path / source)) == facts(nachsicht.profile(path))
     (tmp_path / "parts" / "part_3.csv").write_text("other,names\n1,2\n")
-    with pytest.raises(nachsicht.SourceUnreadable, match=r"other columns.*part_3"):
+    with pytest.raises(nachsicht.UnreadableSourceError, match=r"other columns.*part_3"):
         nachsicht.profile(tmp_path / source)
 
 
@@ -205,16 +205,20 @@ def _bad(tmp_path: Path) -> dict[str, tuple[object, type, str]]:
     (tmp_path / "cut.parquet").write_bytes(b"PAR1 and then nothing")
     (tmp_path / "checks.csv").write_text("a\n1\n")
     return {
-        "missing": (tmp_path / "chekcs.csv", nachsicht.SourceMissing, "Did you mean"),
-        "empty": (tmp_path / "empty.csv", nachsicht.SourceEmpty, "empty"),
-        "no table": (tmp_path / "picture.csv", nachsicht.SourceUnreadable, "not a table"),
-        "packed": (tmp_path / "packed.csv.gz", nachsicht.SourceUnreadable, "decompress|complete"),
-        "list": (tmp_path / "list.json", nachsicht.SourceUnreadable, "no table"),
-        "lines": (tmp_path / "lines.jsonl", nachsicht.SourceUnreadable, "line 2"),
-        "pattern": (tmp_path / "part_*.csv", nachsicht.SourceMissing, "no file fits"),
-        "ragged": (tmp_path / "ragged.csv", nachsicht.SourceUnreadable, "line 3"),
-        "parquet": (tmp_path / "cut.parquet", nachsicht.SourceUnreadable, "Parquet"),
-        "folder": (tmp_path / "no_files", nachsicht.SourceMissing, "no files"),
+        "missing": (tmp_path / "chekcs.csv", nachsicht.SourceNotFoundError, "Did you mean"),
+        "empty": (tmp_path / "empty.csv", nachsicht.EmptySourceError, "empty"),
+        "no table": (tmp_path / "picture.csv", nachsicht.UnreadableSourceError, "not a table"),
+        "packed": (
+            tmp_path / "packed.csv.gz",
+            nachsicht.UnreadableSourceError,
+            "decompress|complete",
+        ),
+        "list": (tmp_path / "list.json", nachsicht.UnreadableSourceError, "not a table"),
+        "lines": (tmp_path / "lines.jsonl", nachsicht.UnreadableSourceError, "line 2"),
+        "pattern": (tmp_path / "part_*.csv", nachsicht.SourceNotFoundError, "no file matches"),
+        "ragged": (tmp_path / "ragged.csv", nachsicht.UnreadableSourceError, "line 3"),
+        "parquet": (tmp_path / "cut.parquet", nachsicht.UnreadableSourceError, "Parquet"),
+        "folder": (tmp_path / "no_files", nachsicht.SourceNotFoundError, "no files"),
         "object": (42, nachsicht.SourceError, "int"),
     }
 
@@ -254,7 +258,7 @@ def test_an_arrow_file_whose_places_lead_out_of_it_is_damaged(tmp_path, wrong):
         table = pa.table({"temper": texts if wrong == "texts" else levels})
         with pa.ipc.new_file(file, table.schema) as writer:
             writer.write_table(table)
-    with pytest.raises(nachsicht.errors.SourceUnreadable, match="damaged"):
+    with pytest.raises(nachsicht.errors.UnreadableSourceError, match="damaged"):
         nachsicht.profile(tmp_path / "checks.arrow")
 
 
@@ -263,14 +267,14 @@ def test_a_file_that_is_written_while_it_is_read_is_told(tmp_path, way):
     path = tmp_path / "checks.csv"
     path.write_text("hive,kg\n" + "".join(f"{i},{i % 9}\n" for i in range(2_000)))
     read = {"table": lambda o: o.table(), "batches": lambda o: [*o.batches()]}[way]
-    opened = source_of(path, Reading()).open()
+    opened = source_of(path, ReadOptions()).open()
     with path.open("a") as file:
         file.write("2000,3\n")
     read(opened)
     assert "the file was written while it was read" in opened.facts.notes
-    opened = source_of(path, Reading()).open()
+    opened = source_of(path, ReadOptions()).open()
     path.write_text("hive,kg\n1,2\n")
-    with pytest.raises(nachsicht.SourceUnreadable, match="shorter"):
+    with pytest.raises(nachsicht.UnreadableSourceError, match="shorter"):
         read(opened)
 
 
@@ -279,12 +283,12 @@ def test_an_arrow_file_that_is_shortened_while_it_is_read_is_an_error(new, tmp_p
     path, table = tmp_path / "hives.arrow", pa.table({"frames": range(20_000)})
     with pa.OSFile(str(path), "wb") as file, new(file, table.schema) as writer:
         writer.write_table(table, max_chunksize=1_000)
-    opened = source_of(path, Reading()).open()
+    opened = source_of(path, ReadOptions()).open()
     assert opened.table().equals(table)
     batches = opened.batches()
     assert next(batches)[0]["frames"][999].as_py() == 999
     os.truncate(path, 30_000)
-    with pytest.raises(SourceUnreadable, match="damaged"):
+    with pytest.raises(UnreadableSourceError, match="damaged"):
         list(batches)
-    with pytest.raises(SourceUnreadable, match="damaged"):
+    with pytest.raises(UnreadableSourceError, match="damaged"):
         opened.table()

@@ -122,7 +122,7 @@ def test_a_damaged_part_names_its_file_and_nothing_is_made_up(places, tmp_path):
     broken = tmp_path / "part_02500.parquet"
     broken.write_bytes(broken.read_bytes()[:-200] + b"\0" * 200)
     for memory in (0, MEMORY):
-        with pytest.raises(nachsicht.SourceUnreadable, match="part_02500"):
+        with pytest.raises(nachsicht.UnreadableSourceError, match="part_02500"):
             nachsicht.profile(tmp_path, memory_bytes=memory)
 
 
@@ -131,7 +131,7 @@ def test_parts_whose_types_differ_are_read_as_text_or_refused(tmp_path):
     (tmp_path / "b.csv").write_text("n,t\nmany,x\n3,y\n")
     column = nachsicht.profile(tmp_path).document.columns[0]
     assert (column.stored_type, column.distinct) == ("large_string", 4)
-    with pytest.raises(nachsicht.SourceUnreadable, match="other types"):
+    with pytest.raises(nachsicht.UnreadableSourceError, match="other types"):
         nachsicht.profile(tmp_path, memory_bytes=1)
 
 

@@ -70,7 +70,7 @@ PICTURES = {
 
 @pytest.mark.parametrize("data", PICTURES.values(), ids=PICTURES)
 def test_a_picture_is_not_a_table(tmp_path, data):
-    with pytest.raises(nachsicht.SourceUnreadable, match="not a table"):
+    with pytest.raises(nachsicht.UnreadableSourceError, match="not a table"):
         read(tmp_path, data)
 
 
@@ -152,7 +152,7 @@ BROKEN = {
 
 @pytest.mark.parametrize("data", BROKEN.values(), ids=BROKEN)
 def test_a_broken_workbook_is_an_error_and_not_the_end(tmp_path, data):
-    with pytest.raises(nachsicht.SourceUnreadable, match="workbook"):
+    with pytest.raises(nachsicht.UnreadableSourceError, match="workbook"):
         read(tmp_path, data, "checks.xlsx")
 
 

@@ -30,7 +30,7 @@ def check_folder(target: Path) -> None:
     folder = target.parent
     if not folder.is_dir():
         raise OutputError(
-            "the folder to write to is not there",
+            "the output folder does not exist",
             where=str(folder),
             todo="Make the folder, or choose another with --out.",
         )
@@ -40,7 +40,7 @@ def check_folder(target: Path) -> None:
         )
 
 
-def write_whole(target: Path, data: bytes) -> None:
+def write_atomically(target: Path, data: bytes) -> None:
     """Write beside the target, let that reach the disk, then rename it over the target.
 
     A file that is replaced keeps its mode; through a link the file that it points to is written.

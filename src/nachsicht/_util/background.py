@@ -7,7 +7,7 @@ from contextlib import suppress
 from threading import Thread
 
 
-def meanwhile(work: Callable[[], object]) -> None:
+def run_in_background(work: Callable[[], object]) -> None:
     """Do on another thread what is needed later: import modules, while this one waits for a disk.
 
     What fails fails again where it is needed.

@@ -12,7 +12,7 @@ from nachsicht.arrow.dictionary import with_columns
 _LARGE = {pa.string_view(): pa.large_string(), pa.binary_view(): pa.large_binary()}
 
 
-def in_usual_forms(batch: Any) -> Any:
+def normalize_types(batch: Any) -> Any:
     """A table or record batch with runs spelt out, and large texts and bytes inside of others.
 
     Columns that are views themselves are left: they can be cast piece by piece.

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
 from nachsicht.kernels import text as kernels
-from nachsicht.kernels.dictionary import Coder
+from nachsicht.kernels.dictionary import DictionaryEncoder
 from nachsicht.kernels.ranks import repeated, runs_of
 
 #: Which bytes are ASCII white space.
@@ -111,12 +111,12 @@ class Coded(NamedTuple):
 
 def coded(texts: TextBytes) -> Coded:
     """Number the different texts in the order in which they first occur."""
-    coder = Coder()
+    coder = DictionaryEncoder()
     return Coded(_codes(coder, *texts), _texts_of(coder))
 
 
 def _codes(
-    coder: Coder, data: NDArray[np.uint8], starts: NDArray[Any], stops: NDArray[Any]
+    coder: DictionaryEncoder, data: NDArray[np.uint8], starts: NDArray[Any], stops: NDArray[Any]
 ) -> NDArray[np.int32]:
     codes = np.empty(len(starts), np.int32)
     coder.add(data, starts, stops, codes)
@@ -140,7 +140,7 @@ def encoded(array: Any) -> Any:
     chunks = [c.cast(pa.large_string()) if pa.types.is_string_view(c.type) else c for c in chunks]
     missing = missing_in(array) if array.null_count else None
     codes = np.zeros(len(array), np.int32)
-    coder, done = Coder(), 0
+    coder, done = DictionaryEncoder(), 0
     for chunk in chunks:
         data, offsets = _buffers(chunk)
         rows = codes[done : done + len(chunk)]
@@ -163,7 +163,7 @@ def _buffers(texts: Any) -> tuple[NDArray[np.uint8], NDArray[Any]]:
     return np.frombuffer(data_buffer or b"", np.uint8), offsets
 
 
-def _texts_of(coder: Coder) -> Any:
+def _texts_of(coder: DictionaryEncoder) -> Any:
     """The different texts, as a large string array."""
     offsets = np.empty(coder.found + 1, np.int64)
     data = np.empty(coder.bytes_in_all(), np.uint8)
@@ -181,7 +181,7 @@ class Counted(NamedTuple):
 
 def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
     """Add up the rows of texts that may repeat, each standing in so many of them."""
-    coder = Coder()
+    coder = DictionaryEncoder()
     coder.count(_codes(coder, *texts), np.ascontiguousarray(rows))
     return _counted(coder)
 
@@ -216,7 +216,7 @@ def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") 
     Most are short, and stand in texts of one row: these are sorted as numbers, so that each
     different one is looked up once and not wherever it occurs.
     """
-    coder, next_text = Coder(), 0
+    coder, next_text = DictionaryEncoder(), 0
     numbered: list[TextBytes] = []
     rows = np.ascontiguousarray(rows)
     # Of two runs in a text there is a byte between, and a text may have one more.
@@ -238,7 +238,7 @@ def _texts_of_numbers(numbers: NDArray[np.uint64]) -> TextBytes:
     return TextBytes(numbers.view(np.uint8), starts, starts + np.repeat(np.arange(1, 9), by_length))
 
 
-def _counted(coder: Coder) -> Counted:
+def _counted(coder: DictionaryEncoder) -> Counted:
     counts = np.empty(coder.found, np.int64)
     coder.counts(counts)
     return Counted(_texts_of(coder), counts)

@@ -136,9 +136,9 @@ def main() -> None:
 
 @main.command(short_help="Describe one version of a dataset.")
 @click.argument("source")
-@click.option("--label", help="What to call the version; by default the file's name.")
+@click.option("--label", help="Name of the version. [default: the file's name]")
 @click.option(
-    "--dry-run", is_flag=True, help="Say what would be read and computed, and do nothing else."
+    "--dry-run", is_flag=True, help="Show what would be read and computed, and do nothing."
 )
 @output_options
 @reading_options
@@ -170,37 +170,36 @@ def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> Non
     _hand_over(result, outputs, output)
 
 
-@main.command(short_help="Tell what changed between versions, or sets groups apart.")
+@main.command(short_help="Show what changed between versions, or how groups differ.")
 @click.argument("sources", nargs=-1, required=True)
 @click.option(
-    "--label", "labels", multiple=True, help="What to call a version; once for each, in order."
+    "--label", "labels", multiple=True, help="Name of a version; once for each, in order."
 )
 @click.option(
     "--by",
-    help="Compare the groups of this column, within one source; of a moment column, its months.",
+    help="Compare the groups of this column within one source; of a datetime column, its months.",
 )
 @click.option(
     "--since",
     metavar="REVISION",
-    help="Of one file in a git repository: it at this revision, and at each commit that changed "
-    "it since.",
+    help="Compare all committed versions of one file in a git repository since REVISION.",
 )
 @click.option(
     "--split-at",
     "cuts",
     multiple=True,
     metavar="COLUMN=VALUE",
-    help="Compare the rows of one source before this value of a moment or number with those from "
-    "it on. Repeatable, for more slices.",
+    help="Split one source at this value of a datetime or numeric column and compare the rows "
+    "before and after. Repeatable.",
 )
 @click.option(
-    "--each-file", is_flag=True, help="The files of one folder or pattern are the versions."
+    "--each-file", is_flag=True, help="Take each file of one folder or pattern as a version."
 )
 @click.option("--group", "groups", multiple=True, help="One of two groups to compare, with --by.")
 @click.option(
     "--stop-on",
     type=click.Choice(["act", "check"]),
-    help="Exit with 1 if a finding of this weight or graver is open.",
+    help="Exit with 1 if any open finding has this severity or a higher one.",
 )
 @output_options
 @reading_options

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 @click.command(short_help="Print the effective settings, and where each came from.")
 @settings_options
-@click.option("--schema", is_flag=True, help="Print the JSON Schema of a file of settings.")
+@click.option("--schema", is_flag=True, help="Print the JSON Schema of settings files.")
 @verbose_option
 def settings(schema: bool, **options: Any) -> None:
     """Print every setting with its value, and the file and line, option or default it is from.
@@ -51,14 +51,14 @@ def settings(schema: bool, **options: Any) -> None:
     _print(table)
 
 
-@click.command(short_help="Write a script that mends what the findings speak of.")
+@click.command(short_help="Write a cleaning script for the findings.")
 @click.argument("sources", nargs=-1, required=True)
 @click.option(
     "-o",
     "--out",
     "target",
     type=click.Path(path_type=Path),
-    help="Where to write the script; by default it is printed.",
+    help="Where to write the script. [default: print it]",
 )
 @click.option("--polars", "library", flag_value="polars", help="Code for Polars.")
 @click.option("--pandas", "library", flag_value="pandas", default=True, help="Code for pandas.")
@@ -77,7 +77,7 @@ def remedies(sources: tuple[str, ...], target: Path | None, library: str, **opti
       python mend.py checks_2025.csv checks_2025_mended.csv
     """
     import nachsicht
-    from nachsicht._util.atomic_write import check_folder, write_whole
+    from nachsicht._util.atomic_write import check_folder, write_atomically
     from nachsicht.i18n import phrase, size
 
     if target is not None:
@@ -90,7 +90,7 @@ def remedies(sources: tuple[str, ...], target: Path | None, library: str, **opti
     if target is None:
         click.echo(script, nl=False)
         return
-    write_whole(target, script.encode("utf-8"))
+    write_atomically(target, script.encode("utf-8"))
     told = phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8"))))
     click.echo(printable(told))
 

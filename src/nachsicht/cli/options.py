@@ -27,7 +27,7 @@ class ByteSize(_Sized):
         """Bytes from a text such as 800MB."""
         found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kmg]b|)\s*", str(value).lower())
         if not found:
-            self.fail(f"{value!r} is no size; write it as 800MB or 2GB", param, ctx)
+            self.fail(f"invalid size {value!r}: use e.g. 800MB or 2GB", param, ctx)
         return int(float(found.group(1)) * _UNITS[found.group(2)])
 
 
@@ -67,11 +67,13 @@ def reading_options(command: F) -> F:
     """How files are read, where it shall not be found out."""
     for option in reversed(
         (
-            click.option("--delimiter", help="What stands between fields; else it is found out."),
+            click.option("--delimiter", help="Field delimiter. [default: detected]"),
             click.option("--encoding", help="Encoding of the text, such as utf-8 or cp1252."),
             click.option("--decimal", help="Decimal sign: a point or a comma."),
             click.option(
-                "--header/--no-header", default=None, help="Whether the first line holds names."
+                "--header/--no-header",
+                default=None,
+                help="Treat the first line as column names. [default: detected]",
             ),
             click.option(
                 "--missing",
@@ -102,7 +104,7 @@ def reading_options(command: F) -> F:
                 "--sheet",
                 multiple=True,
                 callback=_once,
-                help="Sheet of a workbook; else the first that is not empty.",
+                help="Worksheet to read. [default: first non-empty sheet]",
             ),
         )
     ):
@@ -118,27 +120,31 @@ def settings_options(command: F) -> F:
                 "--settings",
                 "settings_file",
                 type=click.Path(path_type=Path, dir_okay=False),
-                help="File of settings. [default: nachsicht.toml, where it is there]",
+                help="Settings file. [default: nachsicht.toml if it exists]",
             ),
-            click.option("--key", multiple=True, help="Column that names a row. Repeatable."),
-            click.option("--outcome", help="The column that the work is about."),
             click.option(
-                "--moment", help="The column of dates or times to look at all others over."
+                "--key", multiple=True, help="Key column that identifies a row. Repeatable."
             ),
+            click.option(
+                "--outcome", help="Outcome column; every other column is shown against it."
+            ),
+            click.option("--moment", help="Datetime column to use as time axis."),
             click.option(
                 "--repeats-in",
                 multiple=True,
                 metavar="COLUMN",
-                help="Column to look for repeated rows in, besides all. Repeatable.",
+                help="Also count duplicate rows in these columns only. Repeatable.",
             ),
             click.option("--omit", multiple=True, help="Column or pattern to leave out."),
-            click.option("--mask", multiple=True, help="Column whose values nobody shall see."),
+            click.option(
+                "--mask", multiple=True, help="Column whose values are replaced by pseudonyms."
+            ),
             click.option(
                 "--kind",
                 "kinds",
                 multiple=True,
                 metavar="COLUMN=KIND",
-                help="What a column is, where that is not to be found out.",
+                help="Override the inferred kind of a column.",
             ),
             click.option(
                 "--accepted",

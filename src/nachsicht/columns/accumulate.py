@@ -30,7 +30,12 @@ from nachsicht.config.settings import Settings
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.dataset_schema import ColumnDescription
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import TallyPart, mostly_different, observe_flags, observe_texts
+from nachsicht.stats.value_counts import (
+    ValueCountsPart,
+    mostly_different,
+    observe_flags,
+    observe_texts,
+)
 
 
 class ColumnPart(msgspec.Struct, frozen=True):
@@ -62,7 +67,7 @@ class ColumnPart(msgspec.Struct, frozen=True):
         body = self.body
         if isinstance(body, NumberPart) and self.rows and all_rows:
             most_bytes = most_bytes * self.rows // all_rows
-        if not isinstance(body, NumberPart | TallyPart) or kept_bytes(body) <= most_bytes:
+        if not isinstance(body, NumberPart | ValueCountsPart) or kept_bytes(body) <= most_bytes:
             return self
         body = compact(body)
         return msgspec.structs.replace(
@@ -74,9 +79,11 @@ def merge_bodies(a: Body, b: Body) -> Body:
     """Put two parts of one column together; if one is condensed, so is the other."""
     if isinstance(a, CondensedNumbers) and isinstance(b, NumberPart):
         return condense_numbers(b, onto=a)
-    if isinstance(a, CondensedTexts) and isinstance(b, TallyPart):
+    if isinstance(a, CondensedTexts) and isinstance(b, ValueCountsPart):
         b = condense(b)
-    elif isinstance(b, CondensedNumbers | CondensedTexts) and isinstance(a, NumberPart | TallyPart):
+    elif isinstance(b, CondensedNumbers | CondensedTexts) and isinstance(
+        a, NumberPart | ValueCountsPart
+    ):
         a = condense(a)
     return a.merge(b)  # type: ignore[arg-type]
 
@@ -104,7 +111,7 @@ def observe_column(array: Any, same: Any = None, stored: Any = None) -> ColumnPa
 
 def _bytes_of_texts(array: Any, body: Body, stored: Any) -> int:
     """Memory that a dictionary array would take if its texts were spelt out for every row."""
-    assert isinstance(body, TallyPart)
+    assert isinstance(body, ValueCountsPart)
     chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
     tally = body.counted()
     lengths = tally.bytes.stops - tally.bytes.starts

@@ -20,7 +20,7 @@ from nachsicht.sketches.quantiles import RankSketch
 from nachsicht.stats.moments import Moments, moments_of
 from nachsicht.stats.row_order import OrderPart
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import Tally, TallyPart
+from nachsicht.stats.value_counts import ValueCounts, ValueCountsPart
 
 #: So many of the lowest and highest different values are kept with their exact counts.
 ENDS = 16
@@ -194,11 +194,11 @@ class CondensedTexts(msgspec.Struct, frozen=True, dict=True):
         return set()
 
 
-def condense_texts(part: TallyPart) -> CondensedTexts:
+def condense_texts(part: ValueCountsPart) -> CondensedTexts:
     """Turn counted texts into sketches."""
     tally = part.counted()
     measures = measure_texts(tally)
-    empty = HeavyTexts(Tally(tally.table.slice(0, 0)))
+    empty = HeavyTexts(ValueCounts(tally.table.slice(0, 0)))
     words, shapes = empty.add(measures.frequent_words), empty.add(measures.shapes)
     return CondensedTexts(
         int(tally.counts.sum()),
@@ -214,7 +214,7 @@ def _bounded(measures: TextMeasures, words: HeavyTexts, shapes: HeavyTexts) -> T
     return msgspec.structs.replace(measures, frequent_words=words.tally, shapes=shapes.tally)
 
 
-Exact = NumberPart | TallyPart
+Exact = NumberPart | ValueCountsPart
 Condensed = CondensedNumbers | CondensedTexts
 
 
@@ -234,4 +234,4 @@ def compact(body: Exact) -> Exact:
     """The same part in one chunk; texts that stand in several chunks are counted once."""
     if isinstance(body, NumberPart) or len(body.chunks) < 2:
         return body
-    return TallyPart((body.counted().table,), body.missing)
+    return ValueCountsPart((body.counted().table,), body.missing)

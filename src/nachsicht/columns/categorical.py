@@ -13,7 +13,7 @@ import numpy as np
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import CategorySummary, Level
 from nachsicht.model.statistics import Absent, Reason, Statistic
-from nachsicht.stats.value_counts import Tally
+from nachsicht.stats.value_counts import ValueCounts
 
 _JOINTS = re.compile(r"[\s_\-./]+")
 _DIGITS = re.compile(r"\d")
@@ -28,7 +28,7 @@ _RARER = 20
 _LONG_WORD = 5
 
 
-def summarise_category(tally: Tally, settings: Settings) -> CategorySummary:
+def summarise_category(tally: ValueCounts, settings: Settings) -> CategorySummary:
     """Levels up to the cap, and what the rest adds up to."""
     levels = tuple(Level(value, count) for value, count in tally.top(settings.level_cap))
     counts = np.sort(tally.counts)[::-1]
@@ -51,7 +51,7 @@ def summarise_category(tally: Tally, settings: Settings) -> CategorySummary:
     )
 
 
-def evenness(tally: Tally) -> Statistic:
+def evenness(tally: ValueCounts) -> Statistic:
     """Shannon entropy over its maximum: 0 for one level, 1 where all are equally frequent."""
     if tally.distinct == 0:
         return Absent(Reason.NO_VALUES)

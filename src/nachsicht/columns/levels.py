@@ -34,23 +34,23 @@ _CALENDAR = ("month", "year")
 _FEW_UNITS = 128
 
 
-class SplitBy(msgspec.Struct, frozen=True):
+class Grouper(msgspec.Struct, frozen=True):
     """A column that divides the rows; moments do so by a calendar unit."""
 
     position: int
     unit: str | None = None
 
 
-def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[SplitBy, ...]:
+def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[Grouper, ...]:
     """The categories, flags and moments that divide the rows in a handful of levels."""
     fit = []
     for column in columns:
         if isinstance(column.detail, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS:
-            fit.append((column.missing, column.position, SplitBy(column.position)))
+            fit.append((column.missing, column.position, Grouper(column.position)))
         elif isinstance(column.detail, MomentSummary) and column.written is None:
             unit = _calendar_unit(column.detail)
             if unit:
-                fit.append((column.missing, column.position, SplitBy(column.position, unit)))
+                fit.append((column.missing, column.position, Grouper(column.position, unit)))
     return tuple(split for _, _, split in sorted(fit, key=lambda entry: entry[:2])[:MOST_COLUMNS])
 
 

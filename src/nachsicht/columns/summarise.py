@@ -30,7 +30,7 @@ from nachsicht.columns.datetime import (
 from nachsicht.columns.infer.kind import (
     Judgement,
     NumberTraits,
-    TallyTraits,
+    ValueCountsTraits,
     kind_as_described,
     kind_of_numbers,
     kind_of_texts,
@@ -39,7 +39,7 @@ from nachsicht.columns.infer.parse_text import moments_in, numbers_in
 from nachsicht.columns.nested import NestedPart, summarise_nested
 from nachsicht.columns.numeric import summarise_quantity
 from nachsicht.columns.numeric_state import NumberPart
-from nachsicht.columns.text import summarise_identifier, summarise_text, tally_of_numbers
+from nachsicht.columns.text import summarise_identifier, summarise_text, value_counts_of_numbers
 from nachsicht.columns.text_format import written_of
 from nachsicht.columns.text_stats import measure_texts
 from nachsicht.config.settings import Settings
@@ -51,12 +51,12 @@ from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.sketches.distinct import KeySample
 from nachsicht.stats.row_order import OrderPart
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import Tally, TallyPart
+from nachsicht.stats.value_counts import ValueCounts, ValueCountsPart
 
 #: So many of the smallest are found faster one by one than by sorting all.
 _FEW = 64
 
-Body = NumberPart | TallyPart | NestedPart | CondensedNumbers | CondensedTexts
+Body = NumberPart | ValueCountsPart | NestedPart | CondensedNumbers | CondensedTexts
 
 
 class _Facts(msgspec.Struct, frozen=True):
@@ -89,7 +89,7 @@ class _Unitless:
 
 
 class _TextReading(_Unitless, msgspec.Struct, frozen=True, dict=True):
-    tally: Tally
+    tally: ValueCounts
     judgement: Judgement
 
     @kept
@@ -119,7 +119,7 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
     time: TimeType | None = None
     now: int | None = None
     unit: str | None = None
-    texts: Tally | None = None
+    texts: ValueCounts | None = None
 
     @property
     def written(self) -> Written | None:
@@ -153,9 +153,9 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
             return summarise_moments(self.numbers, self.time, self.now, order)
         kind = self.judgement[0]
         if kind in (Kind.FLAG, Kind.CATEGORY):
-            return summarise_category(tally_of_numbers(self.numbers), settings)
+            return summarise_category(value_counts_of_numbers(self.numbers), settings)
         if kind is Kind.IDENTIFIER:
-            return summarise_identifier(tally_of_numbers(self.numbers), settings, order)
+            return summarise_identifier(value_counts_of_numbers(self.numbers), settings, order)
         return summarise_quantity(self.numbers, settings, self.order)
 
 
@@ -306,7 +306,7 @@ def _as_chosen(reading: _Reading, name: str, chosen: Kind) -> _Reading:
         raise SettingsError(
             f"its values cannot be taken for a {chosen}, but for a {reading.judgement[0]}",
             where=f"kinds.{name}",
-            todo="Choose another kind, or leave it to be found out.",
+            todo="Choose another kind, or let it be detected.",
         )
     return found
 
@@ -367,7 +367,7 @@ def _read_numbers(stored: Any, body: NumberPart, name: str, now: int | None) -> 
 
 
 def _read_texts(
-    stored: Any, tally: Tally, name: str, now: int | None
+    stored: Any, tally: ValueCounts, name: str, now: int | None
 ) -> _TextReading | _NumberReading | _NoReading:
     if not tally.distinct:
         return _NoReading((Kind.EMPTY, KindReason.NO_VALUES))
@@ -380,13 +380,13 @@ def _read_texts(
             plain = KindReason.NUMBERS_AS_TEXT
             judged = (kind, plain if found.plain else KindReason.WRITTEN_NUMBERS)
             return _NumberReading(found.numbers, judged, None, unit=found.unit, texts=tally)
-        return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
+        return _TextReading(tally, kind_of_texts(name, ValueCountsTraits(tally)))
     moments = moments_in(tally)
     if moments is not None:
         values, stored = moments
         dates = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
         return _NumberReading(values, dates, None, time_type(stored), now, texts=tally)
-    return _TextReading(tally, kind_of_texts(name, TallyTraits(tally)))
+    return _TextReading(tally, kind_of_texts(name, ValueCountsTraits(tally)))
 
 
 def _first(keys: NDArray[np.int64], most: int, *, falling: bool) -> NDArray[np.int64]:

@@ -13,7 +13,7 @@ from nachsicht.config.settings import Settings
 from nachsicht.kernels import text as kernels
 from nachsicht.model.column import IdentifierSummary, Level, Order, Sequence, TextSummary
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import Tally
+from nachsicht.stats.value_counts import ValueCounts
 
 #: So many skipped numbers of a sequence are named.
 MOST_SKIPPED = 10
@@ -36,7 +36,7 @@ def summarise_text(measures: TextMeasures, settings: Settings) -> TextSummary:
 
 
 def summarise_identifier(
-    tally: Tally, settings: Settings, order: Order | None = None
+    tally: ValueCounts, settings: Settings, order: Order | None = None
 ) -> IdentifierSummary:
     """How many values repeat, their shapes and lengths, and the gaps where they count up."""
     repeated = tally.counts > 1
@@ -60,7 +60,7 @@ def smallest_hashes(hashes: Hashes) -> tuple[int, ...]:
     return tuple(np.sort(hashes).tolist())
 
 
-def sequence_in(tally: Tally) -> Sequence | None:
+def sequence_in(tally: ValueCounts) -> Sequence | None:
     """The run of numbers that identifiers count through; None where they do not.
 
     All must be the same text and a number behind it, and at least half of the numbers
@@ -85,11 +85,11 @@ def sequence_in(tally: Tally) -> Sequence | None:
     return Sequence(before, low, high, len(skipped), tuple(skipped[:MOST_SKIPPED].tolist()))
 
 
-def tally_of_numbers(numbers: SortedNumbers) -> Tally:
+def value_counts_of_numbers(numbers: SortedNumbers) -> ValueCounts:
     """Whole numbers that name things, as texts with their counts."""
     texts = arrow_of(numbers.distinct_values).cast(pa.large_string())
-    return Tally(pa.table({"value": texts, "count": arrow_of(numbers.distinct_counts)}))
+    return ValueCounts(pa.table({"value": texts, "count": arrow_of(numbers.distinct_counts)}))
 
 
-def _levels(tally: Tally, most: int) -> tuple[Level, ...]:
+def _levels(tally: ValueCounts, most: int) -> tuple[Level, ...]:
     return tuple(Level(*pair) for pair in tally.top(most))

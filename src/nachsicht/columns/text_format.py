@@ -13,7 +13,7 @@ from nachsicht.columns.infer.parse_text import UNITS
 from nachsicht.columns.infer.patterns import loosely
 from nachsicht.columns.text_stats import shapes
 from nachsicht.model.column import Written
-from nachsicht.stats.value_counts import Tally
+from nachsicht.stats.value_counts import ValueCounts
 
 #: So many of the most frequent texts tell the shape, and whether it is worth to look at all.
 _TRIAL = 1000
@@ -31,12 +31,12 @@ _DAMAGED = rf"[ÃÂÐÑ][{_LATE}]|â[{_LATE}]{{2}}|�"
 _LOST = r"\p{Ll}\?\p{Ll}"
 
 
-def written_of(tally: Tally) -> Written | None:
+def written_of(tally: ValueCounts) -> Written | None:
     """How texts are written; None without any."""
     if not tally.distinct:
         return None
     frequent = tally.top(_TRIAL)
-    trial = Tally.of(
+    trial = ValueCounts.of(
         arrow_texts([value for value, _ in frequent]),
         np.array([count for _, count in frequent], np.int64),
     )
@@ -53,18 +53,18 @@ def _runs(shape: str) -> str:
     return re.sub(r"(9|A|a)\1+", r"\1", shape)
 
 
-def _fitting(pattern: str, trial: Tally, tally: Tally) -> int:
+def _fitting(pattern: str, trial: ValueCounts, tally: ValueCounts) -> int:
     for tried in (loosely(pattern), pattern):
         if not _rows(trial, values_of(pc.match_substring_regex(trial.values, tried))):
             return 0
     return _rows(tally, values_of(pc.match_substring_regex(tally.values, pattern)))
 
 
-def _rows(tally: Tally, fits: NDArray[np.bool_]) -> int:
+def _rows(tally: ValueCounts, fits: NDArray[np.bool_]) -> int:
     return int(tally.counts[fits].sum())
 
 
-def _damaged(tally: Tally) -> int:
+def _damaged(tally: ValueCounts) -> int:
     foreign = np.flatnonzero(~tally.measured.ascii)
     rows = 0
     if len(foreign):

@@ -23,7 +23,7 @@ from nachsicht.arrow.text_buffer import (
 )
 from nachsicht.columns.infer.semantic import SHAPE_LENGTH, looks_of
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import Tally, merge_tallies
+from nachsicht.stats.value_counts import ValueCounts, merge_value_counts
 
 
 class Counts(msgspec.Struct, frozen=True):
@@ -63,8 +63,8 @@ class TextMeasures(msgspec.Struct, frozen=True):
 
     characters: Counts
     words: Counts
-    frequent_words: Tally
-    shapes: Tally
+    frequent_words: ValueCounts
+    shapes: ValueCounts
     blank: int
     space_before: int
     space_after: int
@@ -77,8 +77,8 @@ class TextMeasures(msgspec.Struct, frozen=True):
         return TextMeasures(
             self.characters.merge(other.characters),
             self.words.merge(other.words),
-            merge_tallies([self.frequent_words, other.frequent_words]),
-            merge_tallies([self.shapes, other.shapes]),
+            merge_value_counts([self.frequent_words, other.frequent_words]),
+            merge_value_counts([self.shapes, other.shapes]),
             self.blank + other.blank,
             self.space_before + other.space_before,
             self.space_after + other.space_after,
@@ -86,7 +86,7 @@ class TextMeasures(msgspec.Struct, frozen=True):
         )
 
 
-def measure_texts(tally: Tally) -> TextMeasures:
+def measure_texts(tally: ValueCounts) -> TextMeasures:
     """Measure different texts, each standing for its rows.
 
     Lengths are in characters (Unicode code points), words are runs without ASCII white space;
@@ -108,12 +108,12 @@ def measure_texts(tally: Tally) -> TextMeasures:
     )
 
 
-def shapes(tally: Tally) -> Tally:
+def shapes(tally: ValueCounts) -> ValueCounts:
     """The tally of shapes: A for an upper-case letter, a for another letter, 9 for a digit."""
     return _counted(shape_codes(tally), tally.counts)
 
 
-def shape_codes(tally: Tally) -> Any:
+def shape_codes(tally: ValueCounts) -> Any:
     """The shape of each text, as an Arrow dictionary array."""
     plain = tally.measured.ascii
     of_plain = tally.bytes.shapes()
@@ -129,12 +129,12 @@ def shape_codes(tally: Tally) -> Any:
     return encoded(shaped.take(arrow_of(back)))
 
 
-def _counted(shaped: Any, rows: NDArray[np.int64]) -> Tally:
+def _counted(shaped: Any, rows: NDArray[np.int64]) -> ValueCounts:
     sums = rows_by_code(values_of(shaped.indices), len(shaped.dictionary), rows)
-    return Tally.of(shaped.dictionary, sums)
+    return ValueCounts.of(shaped.dictionary, sums)
 
 
-def _blank(tally: Tally) -> NDArray[np.bool_]:
+def _blank(tally: ValueCounts) -> NDArray[np.bool_]:
     """Whether each text holds nothing but white space of any script."""
     first = tally.measured.first
     blank: NDArray[np.bool_] = first == 0
@@ -155,16 +155,16 @@ def _shapes(texts: Any) -> Any:
 _BETWEEN = r"[^\p{L}\p{M}\p{N}_'’]+"
 
 
-def count_words_in(tally: Tally) -> Tally:
+def count_words_in(tally: ValueCounts) -> ValueCounts:
     """The tally of words in lower case, each occurrence counting for every row of its text.
 
     Words are runs of Unicode letters, marks, digits, underscores and apostrophes.
     """
     plain, lower = tally.measured.ascii, tally.bytes.in_words()
     if plain.all():
-        return Tally.of(*counted_runs(lower, tally.counts))
-    parts = [Tally.of(*counted_runs(lower.at(plain), tally.counts[plain]))]
+        return ValueCounts.of(*counted_runs(lower, tally.counts))
+    parts = [ValueCounts.of(*counted_runs(lower.at(plain), tally.counts[plain]))]
     others = pc.utf8_lower(tally.values.take(arrow_of(np.flatnonzero(~plain))))
     spaced = pc.replace_substring_regex(others, _BETWEEN, " ")
-    parts.append(Tally.of(*counted_runs(bytes_of(spaced), tally.counts[~plain])))
-    return merge_tallies(parts)
+    parts.append(ValueCounts.of(*counted_runs(bytes_of(spaced), tally.counts[~plain])))
+    return merge_value_counts(parts)

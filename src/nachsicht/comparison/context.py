@@ -10,19 +10,19 @@ from nachsicht.comparison.distances import Measured
 from nachsicht.config.settings import Settings
 from nachsicht.findings.build import make_finding
 from nachsicht.model.column import ColumnSummary, MomentSummary, QuantitySummary
-from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import levels_chance
-from nachsicht.table.result import AtHand
+from nachsicht.table.result import RetainedData
 
 
 class Version(msgspec.Struct, frozen=True):
     """A profile, and its data where that is still at hand."""
 
     profile: ProfileDocument
-    data: AtHand | None = None
+    data: RetainedData | None = None
 
     def curve(self, column: ColumnSummary) -> Curve | None:
         """The cumulative distribution of a quantity or moment; None for other kinds."""
@@ -35,7 +35,7 @@ class Version(msgspec.Struct, frozen=True):
         return Curve.of_knots(detail.knots) if isinstance(detail, MomentSummary) else None
 
 
-class Between(msgspec.Struct, frozen=True):
+class VersionPair(msgspec.Struct, frozen=True):
     """Two versions, in order, and the settings by which they are compared.
 
     Groups of one dataset are not ``in_time``: nothing was done to one that made the other of
@@ -72,8 +72,8 @@ class Between(msgspec.Struct, frozen=True):
         evidence: dict[str, Fact],
         *,
         title: str = "title",
-        at_least: Weight | None = None,
-        at_most: Weight | None = None,
+        at_least: Severity | None = None,
+        at_most: Severity | None = None,
         **words: object,
     ) -> Finding | None:
         """A finding between the two versions, with both labels at hand for its words."""
@@ -123,7 +123,7 @@ class Change(msgspec.Struct, frozen=True, dict=True):
     """A column that both versions have, with what was measured between them."""
 
     pair: Pair
-    between: Between
+    between: VersionPair
     measured: Measured | None
     by_chance: bool
 
@@ -181,8 +181,8 @@ class Change(msgspec.Struct, frozen=True, dict=True):
         evidence: dict[str, Fact],
         *,
         title: str = "title",
-        at_least: Weight | None = None,
-        at_most: Weight | None = None,
+        at_least: Severity | None = None,
+        at_most: Severity | None = None,
         **words: object,
     ) -> Finding | None:
         """A finding about this column."""

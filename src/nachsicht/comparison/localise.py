@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from nachsicht.columns.levels import MOST_LEVELS
 from nachsicht.comparison.causes.levels import levels_of
-from nachsicht.comparison.context import Between, Change
+from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.i18n import level_text, number, percent, phrase
 from nachsicht.model.column import ColumnSummary, MomentSummary
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
@@ -104,7 +104,7 @@ def ratios_in(change: Change, place: Place) -> tuple[float, float]:
     return known[1][0] / known[0][0], known[1][1] / known[0][1]
 
 
-def loss_of_rows(between: Between, lost: int) -> Place | None:
+def loss_of_rows(between: VersionPair, lost: int) -> Place | None:
     """The level that lost most of the rows that are fewer now."""
     places = []
     old, new = between.old.profile, between.new.profile
@@ -123,7 +123,7 @@ def loss_of_rows(between: Between, lost: int) -> Place | None:
     return _largest(places)
 
 
-def cut_end(between: Between, lost: int) -> Place | None:
+def cut_end(between: VersionPair, lost: int) -> Place | None:
     """The moment or value after (or before) which there are no rows any more.
 
     Most of the rows lie in the same range as before; it only ends earlier, or begins later.
@@ -146,7 +146,7 @@ def cut_end(between: Between, lost: int) -> Place | None:
 
 
 def _cut_end(
-    between: Between, name: str, one: Curve, other: Curve, after: ColumnSummary
+    between: VersionPair, name: str, one: Curve, other: Curve, after: ColumnSummary
 ) -> Place | None:
     before = float(one.shares(other.values[[0]])[0][0])
     beyond = 1 - float(one.shares(other.values[[-1]])[1][0])

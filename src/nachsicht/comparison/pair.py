@@ -9,7 +9,7 @@ import msgspec
 from nachsicht._util.parallel import Spread
 from nachsicht.comparison.align_columns import Pair, match_columns
 from nachsicht.comparison.causes.swaps import Swap, swaps_in
-from nachsicht.comparison.context import Between, Change
+from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.comparison.distances import Measured, distance_between
 from nachsicht.comparison.findings.associations import (
     outcome_findings,
@@ -25,10 +25,10 @@ from nachsicht.comparison.findings.rows import (
 )
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left
-from nachsicht.findings.example_rows import Shower, with_rows_of_both
+from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
 from nachsicht.i18n import percent
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.stats.hypothesis_tests import bound_over_all
 
 
@@ -42,7 +42,7 @@ class Compared(msgspec.Struct, frozen=True):
     relations: tuple[RelationChange, ...]
 
 
-def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -> Compared:
+def compare_two(between: VersionPair, step: tuple[int, int], spread: Spread = map) -> Compared:
     """Compare two versions whose positions are ``step``."""
     pairs = match_columns(between.old.profile, between.new.profile)
     changes = measure_pairs(between, pairs, spread)
@@ -59,7 +59,7 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
         named = {name for f in findings if f for name in f.columns}
         named |= {change.new.name for change in changes if change.distance}
         findings += relation_findings(between, relations, named)
-    urgent = {n for f in findings if f and f.weight is not Weight.NOTE for n in f.columns[:1]}
+    urgent = {n for f in findings if f and f.weight is not Severity.NOTE for n in f.columns[:1]}
     findings += cell_findings(between, rows, urgent)
     steps = {change.pair.position: step_of(change, step) for change in changes}
     told = _with_rows(between, pairs, [finding for finding in findings if finding])
@@ -67,11 +67,11 @@ def compare_two(between: Between, step: tuple[int, int], spread: Spread = map) -
 
 
 def _with_rows(
-    between: Between, pairs: Sequence[Pair], findings: Sequence[Finding]
+    between: VersionPair, pairs: Sequence[Pair], findings: Sequence[Finding]
 ) -> tuple[Finding, ...]:
     """The findings with rows that show them, of the versions that are there as data."""
     old, new = (
-        Shower(version.profile.label, version.data.table, version.profile.columns)
+        ExampleRowFinder(version.profile.label, version.data.table, version.profile.columns)
         if version.data
         else None
         for version in (between.old, between.new)
@@ -80,11 +80,11 @@ def _with_rows(
     return tuple(with_rows_of_both(finding, old, new, renamed) for finding in findings)
 
 
-def _findings_of_rows(between: Between, rows: RowChanges | None) -> list[Finding | None]:
+def _findings_of_rows(between: VersionPair, rows: RowChanges | None) -> list[Finding | None]:
     return [*repeat_findings(between), *key_findings(between, rows)]
 
 
-def _findings_of_columns(between: Between, changes: Sequence[Change]) -> list[Finding | None]:
+def _findings_of_columns(between: VersionPair, changes: Sequence[Change]) -> list[Finding | None]:
     """Lost rows and swapped columns first; what follows from them stays silent."""
     findings: list[Finding | None] = []
     place, swapped = None, set()
@@ -103,7 +103,9 @@ def _findings_of_columns(between: Between, changes: Sequence[Change]) -> list[Fi
     return findings
 
 
-def measure_pairs(between: Between, pairs: Sequence[Pair], spread: Spread = map) -> list[Change]:
+def measure_pairs(
+    between: VersionPair, pairs: Sequence[Pair], spread: Spread = map
+) -> list[Change]:
     """Measure every column that both versions have, and judge by all of them what is chance."""
     both = [pair for pair in pairs if pair.old and pair.new]
     measured = list(spread(lambda pair: _measure(between, pair), both))
@@ -115,7 +117,7 @@ def measure_pairs(between: Between, pairs: Sequence[Pair], spread: Spread = map)
     ]
 
 
-def _measure(between: Between, pair: Pair) -> Measured | None:
+def _measure(between: VersionPair, pair: Pair) -> Measured | None:
     assert pair.old is not None
     assert pair.new is not None
     curves = between.old.curve(pair.old), between.new.curve(pair.new)
@@ -139,7 +141,7 @@ def step_of(change: Change, step: tuple[int, int]) -> Step:
 
 
 def _rows(
-    between: Between, changes: Sequence[Change], step: tuple[int, int], spread: Spread
+    between: VersionPair, changes: Sequence[Change], step: tuple[int, int], spread: Spread
 ) -> RowChanges | None:
     """What became of the rows; None where a version is not there as data."""
     key = _given_key(between)
@@ -152,13 +154,13 @@ def _rows(
     return compare_rows(old, new, pairs, key, step, different, spread)
 
 
-def _given_key(between: Between) -> list[tuple[int, int]]:
+def _given_key(between: VersionPair) -> list[tuple[int, int]]:
     """Places in both versions of the columns that the settings name as key; all have them."""
     old, new = between.old.profile, between.new.profile
     return [(old.names.index(name), new.names.index(name)) for name in between.settings.key]
 
 
-def _reordered(between: Between, pairs: Sequence[Pair]) -> Finding | None:
+def _reordered(between: VersionPair, pairs: Sequence[Pair]) -> Finding | None:
     """Columns that stand in another order, where something may read them by their place."""
     both = [pair for pair in pairs if pair.old and pair.new]
     places = [pair.old.position for pair in both if pair.old]
@@ -180,7 +182,7 @@ def _reordered(between: Between, pairs: Sequence[Pair]) -> Finding | None:
     )
 
 
-def _swapped(between: Between, swap: Swap) -> Finding | None:
+def _swapped(between: VersionPair, swap: Swap) -> Finding | None:
     names = (swap.first.name, swap.second.name)
     return between.finding(
         "swapped",

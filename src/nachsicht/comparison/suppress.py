@@ -11,7 +11,7 @@ from nachsicht.arrow.buffers import missing_in, taken, values_of
 from nachsicht.columns.accumulate import finish_column, observe_column
 from nachsicht.columns.datetime import observe_moments
 from nachsicht.columns.levels import levels_in
-from nachsicht.comparison.context import Between, Change
+from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.comparison.distances import distance_between
 from nachsicht.comparison.localise import Place, rows_by_level
 from nachsicht.model.column import MomentSummary, QuantitySummary
@@ -42,7 +42,7 @@ def follows_from_loss(change: Change, place: Place, kept: NDArray[np.int64] | No
     return measured.chance > settings.chance
 
 
-def rows_left(between: Between, place: Place) -> NDArray[np.int64] | None:
+def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:
     """Rows of the older version of which the level keeps only as many as the newer one has.
 
     None where its data is not at hand.

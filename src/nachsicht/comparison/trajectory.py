@@ -6,13 +6,13 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from nachsicht.comparison.align_columns import Pair
-from nachsicht.comparison.context import Between, Change, Version
+from nachsicht.comparison.context import Change, Version, VersionPair
 from nachsicht.comparison.pair import measure_pairs, step_of
 from nachsicht.config.settings import Settings
 from nachsicht.i18n import percent
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import Course, WholeWay
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 
 #: Distances below this are no movement worth a name.
 _SMALLEST = 0.03
@@ -40,7 +40,7 @@ def way_of(
     told = {
         (name, finding.versions[-1])
         for finding in findings
-        if finding.weight is not Weight.NOTE
+        if finding.weight is not Severity.NOTE
         for name in finding.columns
     }
     crept: list[Finding] = []
@@ -65,7 +65,7 @@ def _changes_to(
     settings: Settings,
 ) -> dict[int, Change]:
     """Every column that both versions have, measured, by its place among the threads."""
-    between = Between(versions[before], versions[after], settings)
+    between = VersionPair(versions[before], versions[after], settings)
     places, pairs = [], []
     for i, columns in enumerate(threads):
         if columns[before] is not None and columns[after] is not None:

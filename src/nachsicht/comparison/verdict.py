@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from nachsicht.i18n import counted, phrase
 from nachsicht.model.comparison import ColumnAcross, Verdict
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 
 
 class Made(NamedTuple):
@@ -27,7 +27,7 @@ def verdict_on(
     newest = labels[-1]
     current = [f for f in findings if made.grouped_by or f.versions[-1] == newest]
     still_open = [finding for finding in current if finding.accepted is None]
-    act, check, note = (sum(f.weight is weight for f in still_open) for weight in Weight)
+    act, check, note = (sum(f.weight is weight for f in still_open) for weight in Severity)
     named = {name for finding in current for name in finding.columns}
     steady = sum(column.name not in named for column in columns if column.names[-1] is not None)
     accepted = len(current) - len(still_open)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from nachsicht._util.parallel import Spread
 from nachsicht.comparison.align_columns import Pair
-from nachsicht.comparison.context import Between, Version
+from nachsicht.comparison.context import Version, VersionPair
 from nachsicht.comparison.pair import Compared, compare_two
 from nachsicht.comparison.pair_plots import components_across, with_pairs
 from nachsicht.comparison.shared_axes import shared_log_spread, shared_spread
@@ -19,7 +19,7 @@ from nachsicht.findings.rules.schema import still_to_tell
 from nachsicht.model.codec import FORMAT_VERSION
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
-from nachsicht.model.findings import Accepted, Finding, Weight, by_urgency
+from nachsicht.model.findings import Accepted, Finding, Severity, by_urgency
 from nachsicht.model.profile import ProfileDocument
 
 
@@ -61,7 +61,7 @@ def compare_versions(
     in_time = by is None
     compared = [
         compare_two(
-            Between(versions[i], versions[i + 1], settings, in_time, sliced_by is not None),
+            VersionPair(versions[i], versions[i + 1], settings, in_time, sliced_by is not None),
             (i, i + 1),
             spread,
         )
@@ -91,7 +91,7 @@ def compare_with_rest(
 ) -> ComparisonDocument:
     """Compare each group with all rows outside of it; ``rests`` go with ``groups``."""
     compared = [
-        compare_two(Between(rest, group, settings, in_time=False), (-1, i), spread)
+        compare_two(VersionPair(rest, group, settings, in_time=False), (-1, i), spread)
         for i, (group, rest) in enumerate(zip(groups, rests, strict=True))
     ]
     profiles = [version.profile for version in groups]
@@ -202,21 +202,21 @@ def without_steps(columns: Sequence[ColumnSummary], settings: Settings) -> Colum
     return _across(_Thread(tuple(columns), ()), None, {}, settings)
 
 
-def _weights_of_columns(findings: Sequence[Finding]) -> dict[str, Weight]:
+def _weights_of_columns(findings: Sequence[Finding]) -> dict[str, Severity]:
     """By the name of a column the gravest weight of its findings that are not accepted."""
-    found: dict[str, Weight] = {}
+    found: dict[str, Severity] = {}
     for finding in findings:
         for name in finding.columns if finding.accepted is None else ():
             found[name] = min(found.get(name, finding.weight), finding.weight, key=_rank)
     return found
 
 
-def _rank(weight: Weight) -> int:
+def _rank(weight: Severity) -> int:
     return weight.rank
 
 
 def _across(
-    thread: _Thread, way: WholeWay | None, weights: Mapping[str, Weight], settings: Settings
+    thread: _Thread, way: WholeWay | None, weights: Mapping[str, Severity], settings: Settings
 ) -> ColumnAcross:
     newest = next(column for column in reversed(thread.columns) if column is not None)
     names = {column.name for column in thread.columns if column is not None}

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import msgspec
 
-from nachsicht._util.atomic_write import write_whole
+from nachsicht._util.atomic_write import write_atomically
 from nachsicht.errors import SettingsError
 from nachsicht.model.findings import Accepted
 
@@ -38,7 +38,7 @@ def read_accepted(path: str | None) -> tuple[Accepted, ...]:
         ) from error
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise SettingsError(
-            f"this is no file of accepted findings ({error})", where=str(file)
+            f"this is not a file of accepted findings ({error})", where=str(file)
         ) from error
 
 
@@ -55,5 +55,5 @@ def add_accepted(path: Path, entry: Accepted) -> bool:
         "\n[[accepted]]\n" + msgspec.toml.encode(msgspec.to_builtins(a)).decode()
         for a in (*kept, entry)
     ]
-    write_whole(path, (_HEAD + "".join(blocks)).encode())
+    write_atomically(path, (_HEAD + "".join(blocks)).encode())
     return len(kept) == len(known)

@@ -11,10 +11,10 @@ import msgspec
 
 from nachsicht.config.settings import (
     FIELDS,
-    Limits,
-    Reading,
+    ReadOptions,
     Settings,
     ThemeChoice,
+    Thresholds,
     check_name,
     settings_of,
 )
@@ -27,9 +27,9 @@ DEFAULT = "nachsicht.toml"
 PROJECT, _TABLE = "pyproject.toml", "tool.nachsicht"
 
 _TABLES = {
-    "reading": tuple(field.name for field in msgspec.structs.fields(Reading)),
+    "reading": tuple(field.name for field in msgspec.structs.fields(ReadOptions)),
     "theme": tuple(field.name for field in msgspec.structs.fields(ThemeChoice)),
-    "findings.*": tuple(field.name for field in msgspec.structs.fields(Limits)),
+    "findings.*": tuple(field.name for field in msgspec.structs.fields(Thresholds)),
 }
 
 
@@ -114,11 +114,13 @@ def _values(path: Path) -> dict[str, Any]:
             f"the settings cannot be opened ({error.strerror})", where=str(path)
         ) from error
     except UnicodeDecodeError as error:
-        raise SettingsError("the settings are no UTF-8 text", where=str(path)) from error
+        raise SettingsError("the settings file is not UTF-8 text", where=str(path)) from error
     try:
         values = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise SettingsError(f"the settings are no TOML: {error}", where=str(path)) from error
+        raise SettingsError(
+            f"the settings file is not valid TOML: {error}", where=str(path)
+        ) from error
     if path.name == PROJECT:
         values = values.get("tool", {}).get("nachsicht", {})
     _check_names(values, text, path)

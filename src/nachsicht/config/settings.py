@@ -17,7 +17,7 @@ from nachsicht.model.kinds import Kind
 Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
 
 
-class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class Thresholds(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """From which size on (0 to 1) a finding of one code has which weight.
 
     What is None stays as the catalogue of findings has it; ``off`` leaves the finding out.
@@ -29,7 +29,7 @@ class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     off: bool = False
 
 
-class Reading(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How files are read; what is None is found out.
 
     Attributes
@@ -124,7 +124,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Path of the file of accepted findings; by default ``nachsicht-accepted.toml``.
     theme : ThemeChoice, optional
         The house's own colours and logo on the page.
-    reading : Reading
+    reading : ReadOptions
         How files are read, where it shall not be found out.
     """
 
@@ -149,10 +149,10 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     moment: str | None = None
     mask: tuple[str, ...] = ()
     chance: Annotated[float, msgspec.Meta(gt=0, lt=1)] = 0.001
-    findings: dict[str, Limits] = msgspec.field(default_factory=dict)
+    findings: dict[str, Thresholds] = msgspec.field(default_factory=dict)
     accepted: str | None = None
     theme: ThemeChoice | None = None
-    reading: Reading = msgspec.field(default_factory=Reading)
+    reading: ReadOptions = msgspec.field(default_factory=ReadOptions)
 
 
 #: Names of all settings.

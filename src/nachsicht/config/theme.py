@@ -42,7 +42,7 @@ def theme_of(choice: ThemeChoice | None) -> Theme | None:
             continue
         if not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
             raise SettingsError(
-                f"{colour} is no colour", where=f"theme.{name}", todo="Write it as #0f4c4a."
+                f"{colour} is not a colour", where=f"theme.{name}", todo="Write it as #0f4c4a."
             )
         found = contrast(colour, PAPER)
         if found < needed:
@@ -68,7 +68,7 @@ def _logo(path: Path) -> str:
     kind = _IMAGES.get(path.suffix.lower())
     if kind is None:
         raise SettingsError(
-            "the logo is no picture that pages can hold",
+            "the logo is not an image that a page can embed",
             where=str(path),
             todo=f"Use one of {', '.join(_IMAGES)}.",
         )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib.resources import files
 from pathlib import Path
 
-from nachsicht._util.atomic_write import write_whole
+from nachsicht._util.atomic_write import write_atomically
 from nachsicht.errors import OutputError
 
 NAMES = (
@@ -40,6 +40,6 @@ def copy_files(folder: Path) -> dict[str, Path]:
     copied = {}
     for name in NAMES:
         target = folder / name
-        write_whole(target, (files("nachsicht.demo") / "data" / name).read_bytes())
+        write_atomically(target, (files("nachsicht.demo") / "data" / name).read_bytes())
         copied[name] = target
     return copied

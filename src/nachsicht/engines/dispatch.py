@@ -6,12 +6,12 @@ from nachsicht._util.progress import ProgressListener
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.sources.protocol import Opened
-from nachsicht.table.result import AtHand, Computed
+from nachsicht.table.result import Computed, RetainedData
 
 
 def run_engine(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> tuple[Computed, AtHand | None]:
+) -> tuple[Computed, RetainedData | None]:
     """Compute all parts of a profile with the engine that the data or the settings ask for.
 
     Returns

@@ -44,7 +44,7 @@ from nachsicht.table.missing_patterns import observe_patterns
 from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
 from nachsicht.table.preview import MOST_COLUMNS, observe_ends
-from nachsicht.table.result import EXACT_ROWS, AtHand, Computed
+from nachsicht.table.result import EXACT_ROWS, Computed, RetainedData
 from nachsicht.table.time_series import over_time
 from nachsicht.table.validate import observe_breaches
 
@@ -222,10 +222,10 @@ class InMemory:
             )
 
     @property
-    def at_hand(self) -> AtHand:
+    def at_hand(self) -> RetainedData:
         """The data, for what needs more than a profile."""
         numbers, found = self._columns.numbers, self.found
-        return AtHand(self.table, self._rows.chunks[0], numbers, found.pairs, found.drawn)
+        return RetainedData(self.table, self._rows.chunks[0], numbers, found.pairs, found.drawn)
 
     @cached_property
     def _columns(self) -> _Columns:

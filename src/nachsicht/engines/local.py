@@ -27,7 +27,7 @@ from nachsicht.table.accumulate import (
     plan_table,
 )
 from nachsicht.table.prepare import prepared
-from nachsicht.table.result import AtHand, Computed
+from nachsicht.table.result import Computed, RetainedData
 
 T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.
@@ -39,7 +39,7 @@ _KEPT = 0.25
 
 def run_local(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> tuple[Computed, AtHand | None]:
+) -> tuple[Computed, RetainedData | None]:
     """Compute all parts of a profile, in memory or streaming as its size asks for.
 
     Returns

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 
 from nachsicht.config.settings import Settings
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.i18n import size
 from nachsicht.sources.protocol import Opened
 
@@ -29,13 +29,13 @@ def check_fits(opened: Opened, settings: Settings) -> bool:
 
     Raises
     ------
-    SourceUnreadable
+    UnreadableSourceError
         With the memory that it would take.
     """
     here = fits(opened, settings)
     if opened.whole and not here and not opened.engine and settings.engine == "local":
         needed = opened.memory_bytes * (_WORKING if settings.memory_bytes else 1)
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"reading this format takes all of it at once, about {size(needed)}, "
             f"more than the {size(memory_of(settings))} given",
             where=opened.facts.name,

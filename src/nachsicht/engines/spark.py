@@ -18,7 +18,7 @@ import pyarrow as pa
 from nachsicht._util.blas_threads import threads
 from nachsicht._util.progress import Progress, ProgressListener
 from nachsicht.config.settings import Settings
-from nachsicht.errors import SettingsError, SourceUnreadable
+from nachsicht.errors import SettingsError, UnreadableSourceError
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.accumulate import (
     CLUSTER_BYTES,
@@ -48,7 +48,7 @@ def run_spark(
     ------
     SettingsError
         If Spark's workers lack a package.
-    SourceUnreadable
+    UnreadableSourceError
         If Spark could not read the data.
     """
     with _errors_in_our_words(opened.facts.name):
@@ -72,7 +72,7 @@ def _errors_in_our_words(label: str) -> Iterator[None]:
             ) from error
         # Spark puts the class of what went wrong before it: [FAILED_READ_FILE.NO_HINT] ...
         said = re.search(r"\[[A-Z][A-Z_.0-9]+\] ([^\n]+?)\.? *(SQLSTATE|\n|$)", str(error))
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"Spark could not read the data ({said[1] if said else type(error).__name__})",
             where=label,
             todo="Read it with Spark alone to see the whole error.",

@@ -117,7 +117,7 @@ def _quantities(across: ColumnAcross, summaries: Summaries) -> list[QuantitySumm
     found = [d if isinstance(d, QuantitySummary) and d.finite else None for d in own]
     if not any(found):
         raise SettingsError(
-            f"{across.name} is no quantity", where="figure", todo="Draw it as bars."
+            f"{across.name} is not a quantity", where="figure", todo="Draw it as bars."
         )
     return found
 

@@ -44,7 +44,7 @@ def quantiles(across: ColumnAcross, summaries: Summaries, labels: Sequence[str],
     details = [s.detail if s else None for s in summaries]
     known = [(i, d) for i, d in enumerate(details) if isinstance(d, QuantitySummary) and d.finite]
     if not known:
-        raise SettingsError(f"{across.name} is no quantity", where="figure")
+        raise SettingsError(f"{across.name} is not a quantity", where="figure")
     points = [{q.share: float(q.value) for q in detail.quantiles} for _, detail in known]
     places = np.array([i for i, _ in known])
     axes, made = axes_of(ax)

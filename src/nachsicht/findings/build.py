@@ -9,7 +9,7 @@ import numpy as np
 from nachsicht.config.settings import Settings
 from nachsicht.findings.registry import weight_of
 from nachsicht.i18n import phrase
-from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.profile import GapsByLevel
 
 
@@ -23,8 +23,8 @@ def make_finding(
     words: dict[str, object],
     settings: Settings,
     title: str = "title",
-    at_least: Weight | None = None,
-    at_most: Weight | None = None,
+    at_least: Severity | None = None,
+    at_most: Severity | None = None,
 ) -> Finding | None:
     """A finding with its weight, title, sentence and next step; None where it has no weight.
 
@@ -72,8 +72,8 @@ class View(NamedTuple):
         size: float,
         evidence: dict[str, Fact],
         *,
-        at_least: Weight | None = None,
-        at_most: Weight | None = None,
+        at_least: Severity | None = None,
+        at_most: Severity | None = None,
         **words: object,
     ) -> Finding | None:
         """A finding of this version."""

@@ -33,7 +33,7 @@ _Rule = Callable[[Finding, Sequence[Any]], _Places]
 _FIRST = 50_000
 
 
-class Shower:
+class ExampleRowFinder:
     """Finds the rows of one version that show a finding."""
 
     def __init__(self, label: str, table: Any, columns: Sequence[ColumnSummary]) -> None:
@@ -114,7 +114,7 @@ def _looked_up(rule: _Rule, finding: Finding, arrays: Sequence[Any]) -> _Places:
 
 
 def with_rows(
-    findings: Sequence[Finding], shower: Shower, spread: Spread = map
+    findings: Sequence[Finding], shower: ExampleRowFinder, spread: Spread = map
 ) -> tuple[Finding, ...]:
     """Findings of one version with the rows that show them."""
 
@@ -126,7 +126,10 @@ def with_rows(
 
 
 def with_rows_of_both(
-    finding: Finding, old: Shower | None, new: Shower | None, renamed: Mapping[str, str]
+    finding: Finding,
+    old: ExampleRowFinder | None,
+    new: ExampleRowFinder | None,
+    renamed: Mapping[str, str],
 ) -> Finding:
     """A finding between two versions with rows of both; ``renamed`` leads to the older names."""
     found = (

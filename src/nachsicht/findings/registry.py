@@ -10,7 +10,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from nachsicht.config.settings import Settings
-from nachsicht.model.findings import Weight
+from nachsicht.model.findings import Severity
 from nachsicht.model.kinds import Kind
 
 _QUANTITY = (Kind.QUANTITY, Kind.DURATION)
@@ -141,11 +141,11 @@ ENTRIES: tuple[Entry, ...] = (
 CATALOGUE = {entry.code: entry for entry in ENTRIES}
 
 
-def weight_of(code: str, size: float, settings: Settings) -> Weight | None:
+def weight_of(code: str, size: float, settings: Settings) -> Severity | None:
     """The weight that a size has, by the rule and what the user laid over it; None for none."""
     entry = CATALOGUE[code]
     limits = settings.findings.get(code)
-    for weight in Weight:
+    for weight in Severity:
         limit = getattr(entry, weight)
         own = getattr(limits, weight) if limits else None
         limit = limit if own is None else own
@@ -158,7 +158,7 @@ def smallest_size(code: str, settings: Settings) -> float:
     """The size from which on a finding has any weight."""
     entry, limits = CATALOGUE[code], settings.findings.get(code)
     bounds = []
-    for weight in Weight:
+    for weight in Severity:
         own = getattr(limits, weight) if limits else None
         limit = getattr(entry, weight) if own is None else own
         if limit is not None:

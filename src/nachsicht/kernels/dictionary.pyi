@@ -2,7 +2,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-class Coder:
+class DictionaryEncoder:
     @property
     def found(self) -> int: ...
     def add(

@@ -48,7 +48,7 @@ cdef struct Spot:
 
 
 @cython.final
-cdef class Coder:
+cdef class DictionaryEncoder:
     """Numbers different texts in the order in which they first occur, whatever they stand in.
 
     It keeps the places of the texts that it was given, not the texts: their bytes must stay

@@ -82,7 +82,7 @@ def decode(data: bytes, where: str = "") -> Document:
         head = msgspec.json.decode(data, type=_Head)
     except (msgspec.DecodeError, UnicodeError) as error:
         raise DocumentError(
-            f"this is no profile or comparison document ({error})", where=where
+            f"this is not a profile or comparison document ({error})", where=where
         ) from error
     if head.format_version > FORMAT_VERSION:
         raise DocumentError(

@@ -7,7 +7,7 @@ from enum import StrEnum
 import msgspec
 
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.pair_plots import Components, GridView
 from nachsicht.model.profile import ProfileDocument
@@ -160,7 +160,7 @@ class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
     log_spread: BinsSpread | None
     steps: tuple[Step, ...]
     way: WholeWay | None
-    weight: Weight | None
+    weight: Severity | None
 
 
 class CellChange(msgspec.Struct, frozen=True, array_like=True):

@@ -7,7 +7,7 @@ from enum import StrEnum
 import msgspec
 
 
-class Weight(StrEnum):
+class Severity(StrEnum):
     """How urgent a finding is."""
 
     ACT = "act"
@@ -17,7 +17,7 @@ class Weight(StrEnum):
     @property
     def rank(self) -> int:
         """0 for the most urgent weight."""
-        return list(Weight).index(self)
+        return list(Severity).index(self)
 
 
 Fact = int | float | str | tuple[str, ...]
@@ -45,7 +45,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     ----------
     code : str
         Which entry of the catalogue it is.
-    weight : Weight
+    weight : Severity
         How urgent it is.
     columns : tuple of str
         The columns it speaks of, as the newest version names them; empty for the rows.
@@ -64,7 +64,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     """
 
     code: str
-    weight: Weight
+    weight: Severity
     columns: tuple[str, ...]
     versions: tuple[str, ...]
     size: float
@@ -90,4 +90,4 @@ class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     code: str
     column: str = ""
     because: str
-    weight: Weight = Weight.ACT
+    weight: Severity = Severity.ACT

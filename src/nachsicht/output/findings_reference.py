@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from nachsicht.findings.registry import CATALOGUE, ENTRIES, Entry
 from nachsicht.i18n import catalogue, number, phrase
-from nachsicht.model.findings import Weight
+from nachsicht.model.findings import Severity
 from nachsicht.remedies.templates import TEMPLATES
 
 _WIDTH = 80
@@ -54,7 +54,7 @@ def title_of(entry: Entry) -> str:
 
 def rule_of(entry: Entry) -> str:
     """From which size on a finding has which weight, in words."""
-    limits = [(weight, getattr(entry, weight)) for weight in Weight]
+    limits = [(weight, getattr(entry, weight)) for weight in Severity]
     known = [(weight, limit) for weight, limit in limits if limit is not None]
     if len(known) == 1 and known[0][1] == 0:
         return phrase("terminal.always", weight=known[0][0])

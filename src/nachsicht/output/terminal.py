@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from nachsicht.i18n import catalogue, percent, phrase, printable, whole
 from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.output.html.payload.page import typical
 from nachsicht.output.markdown import rows_sentences
@@ -19,11 +19,11 @@ if TYPE_CHECKING:
 
 #: The colours that every terminal has, and that its owner may have chosen.
 STYLES = {
-    Weight.ACT: "bold white on magenta",
-    Weight.CHECK: "bold yellow",
-    Weight.NOTE: "dim",
+    Severity.ACT: "bold white on magenta",
+    Severity.CHECK: "bold yellow",
+    Severity.NOTE: "dim",
 }
-BAR_STYLES = {Weight.ACT: "magenta", Weight.CHECK: "yellow", Weight.NOTE: "blue"}
+BAR_STYLES = {Severity.ACT: "magenta", Severity.CHECK: "yellow", Severity.NOTE: "blue"}
 MOST_FINDINGS = 12
 WIDTH = 80
 BAR = 8
@@ -106,7 +106,7 @@ def _findings_table(document: ComparisonDocument) -> Table:
     return table
 
 
-def _tag(weight: Weight) -> Text:
+def _tag(weight: Severity) -> Text:
     from rich.text import Text
 
     return Text(f" {catalogue()['weights'][weight].upper()} ", style=STYLES[weight])

@@ -46,7 +46,7 @@ def _check_key(version: ProfileDocument | VersionOnDemand, settings: Settings) -
     for name in settings.key:
         if name not in version.names:
             raise SettingsError(
-                f"the key's column {name} is not there",
+                f"there is no key column {name}",
                 where=version.label,
                 todo="Name columns that every version has.",
             )

@@ -7,7 +7,7 @@ from importlib import import_module
 
 import msgspec
 
-from nachsicht._util.background import meanwhile
+from nachsicht._util.background import run_in_background
 from nachsicht._util.blas_threads import threads
 from nachsicht.comparison.context import Version
 from nachsicht.comparison.versions import compare_versions, without_steps
@@ -54,7 +54,7 @@ class OnDemand:
     def whole(self) -> ComparisonDocument:
         """Everything."""
         if len(self.versions) > 1:  # differences are held against chance, with what loads slowly
-            meanwhile(lambda: import_module("scipy.special"))
+            run_in_background(lambda: import_module("scipy.special"))
         versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings.threads) as pool:

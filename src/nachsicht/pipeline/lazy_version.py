@@ -17,7 +17,7 @@ from nachsicht.comparison.context import Version
 from nachsicht.config.settings import Settings, as_described, settings_text
 from nachsicht.engines.dispatch import run_engine
 from nachsicht.engines.in_memory import InMemory
-from nachsicht.findings.example_rows import Shower, with_rows
+from nachsicht.findings.example_rows import ExampleRowFinder, with_rows
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.profile import Origin
@@ -28,7 +28,7 @@ from nachsicht.sources.dataframes import detached
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.masking import mask_id
 from nachsicht.table.prepare import prepared
-from nachsicht.table.result import AtHand, Computed
+from nachsicht.table.result import Computed, RetainedData
 
 
 def version_of(
@@ -125,14 +125,14 @@ def _put_together(
     label: str,
     title: str,
     computed: Computed,
-    at_hand: AtHand | None,
+    at_hand: RetainedData | None,
     origin: Origin,
     settings: Settings,
     description: Description | None,
 ) -> Version:
     profile = put_together(label, title, computed, origin, settings, description)
     if at_hand is not None:
-        shower = Shower(label, at_hand.table, profile.columns)
+        shower = ExampleRowFinder(label, at_hand.table, profile.columns)
         with threads(settings.threads) as pool:
             findings = with_rows(profile.findings, shower, pool.map)
         profile = msgspec.structs.replace(profile, findings=findings)

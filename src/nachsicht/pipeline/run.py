@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from nachsicht._util.background import meanwhile
+from nachsicht._util.background import run_in_background
 from nachsicht._util.progress import ProgressListener
 from nachsicht.config.baseline_file import read_accepted
 from nachsicht.config.settings import Settings, as_described
@@ -66,7 +66,7 @@ def run_comparison(
     chosen = labels_for(names, labels or settings.labels or None)
     # These import parts of each other in circles, which two threads must not begin at a time.
     import_module("pyarrow")
-    meanwhile(_prepare)
+    run_in_background(_prepare)
     opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []
     for done, name, read, label in zip(ready, names, opened, chosen, strict=True):

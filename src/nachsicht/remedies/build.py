@@ -11,7 +11,7 @@ import msgspec
 
 from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.remedies.templates import INDICATORS, ORDER, RARE, TEMPLATES, Template
 
@@ -73,7 +73,7 @@ def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
     literals = _literals(finding, document)
     if any(literals.get(name) is None for name in _open(template.pandas + template.polars)):
         return None
-    usual = template.usual and finding.weight is not Weight.NOTE and _sure(finding)
+    usual = template.usual and finding.weight is not Severity.NOTE and _sure(finding)
     name = " ".join((finding.code, *finding.columns))
     told = f"{finding.title}. {finding.sentence}"
     return _filled(name, told, template, literals, usual)
@@ -111,7 +111,7 @@ def _sure(finding: Finding) -> bool:
     evidence = finding.evidence
     if finding.code in ("stand_in", "stand_in_new"):
         return not isinstance(evidence.get("value"), str)  # a word may well mean something
-    if finding.code == "rescaled" and finding.weight is not Weight.ACT:
+    if finding.code == "rescaled" and finding.weight is not Severity.ACT:
         return False
     part = evidence.get("part", 1.0)
     return isinstance(part, int | float) and part >= 1.0

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of
-from nachsicht.stats.value_counts import Tally, merge_tallies
+from nachsicht.stats.value_counts import ValueCounts, merge_value_counts
 
 #: Counters that are kept; up to twice as many until they are thinned.
 SIZE = 1 << 12
@@ -23,25 +23,27 @@ SIZE = 1 << 12
 class HeavyTexts(msgspec.Struct, frozen=True):
     """Counters of texts."""
 
-    tally: Tally
+    tally: ValueCounts
     error: int = 0
 
-    def add(self, tally: Tally) -> HeavyTexts:
+    def add(self, tally: ValueCounts) -> HeavyTexts:
         """The counters with further texts."""
-        return _thinned_texts(merge_tallies([self.tally, tally]), self.error)
+        return _thinned_texts(merge_value_counts([self.tally, tally]), self.error)
 
     def merge(self, other: HeavyTexts) -> HeavyTexts:
         """Put two sets of counters together."""
-        return _thinned_texts(merge_tallies([self.tally, other.tally]), self.error + other.error)
+        return _thinned_texts(
+            merge_value_counts([self.tally, other.tally]), self.error + other.error
+        )
 
 
-def _thinned_texts(tally: Tally, error: int) -> HeavyTexts:
+def _thinned_texts(tally: ValueCounts, error: int) -> HeavyTexts:
     taken = _to_take(tally.counts)
     if not taken:
         return HeavyTexts(tally, error)
     kept = np.flatnonzero(tally.counts > taken)
     values = tally.values.take(arrow_of(kept))
-    return HeavyTexts(Tally.of(values, tally.counts[kept] - taken), error + taken)
+    return HeavyTexts(ValueCounts.of(values, tally.counts[kept] - taken), error + taken)
 
 
 class HeavyNumbers(msgspec.Struct, frozen=True):

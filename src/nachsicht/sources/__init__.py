@@ -5,7 +5,7 @@ from __future__ import annotations
 from os import PathLike
 from pathlib import Path
 
-from nachsicht.config.settings import Reading
+from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import SourceError
 from nachsicht.sources.compression import is_archive
 from nachsicht.sources.protocol import Source
@@ -19,7 +19,7 @@ def _is_database(address: str) -> bool:
     return address.partition(":")[0].partition("+")[0].lower() in _DATABASES
 
 
-def source_of(data: object, reading: Reading) -> Source:
+def source_of(data: object, reading: ReadOptions) -> Source:
     """The source that reads a path, a frame or any object that gives Arrow data.
 
     Raises
@@ -45,13 +45,13 @@ def _in_memory(data: object) -> Source:
     if gives_table(data):
         return FrameSource(data)
     raise SourceError(
-        "this is nothing that a table can be read from",
+        "cannot read a table from this",
         where=type(data).__name__,
         todo="Give a path, a pandas frame, or an object with the Arrow PyCapsule interface.",
     )
 
 
-def _at_address(address: str, reading: Reading) -> Source:
+def _at_address(address: str, reading: ReadOptions) -> Source:
     if reading.table or reading.query or _is_database(address):
         from nachsicht.sources.database.sql import DatabaseSource
 
@@ -61,7 +61,7 @@ def _at_address(address: str, reading: Reading) -> Source:
     return RemoteSource(address, reading)
 
 
-def _at_path(path: Path, reading: Reading) -> Source:
+def _at_path(path: Path, reading: ReadOptions) -> Source:
     if reading.table or reading.query:
         raise SourceError(
             "a table or query is of a database, and this is a file",

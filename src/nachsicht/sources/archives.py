@@ -16,8 +16,8 @@ from typing import Any, BinaryIO
 import msgspec
 import pyarrow as pa
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import EmptySourceError, SourceNotFoundError, UnreadableSourceError
 from nachsicht.sources.compression import BROKEN, compression_of, open_bytes
 from nachsicht.sources.files import plain_name
 from nachsicht.sources.folders import MOST_FILES, too_many_files
@@ -36,7 +36,7 @@ class ArchiveSource(msgspec.Struct, frozen=True):
     """All files of an archive, in the order of their names."""
 
     path: Path
-    reading: Reading
+    reading: ReadOptions
 
     @property
     def label(self) -> str:
@@ -46,7 +46,7 @@ class ArchiveSource(msgspec.Struct, frozen=True):
     def open(self) -> Opened:
         """Unpack the files to a place of their own, which goes when they are read."""
         if not self.path.exists():
-            raise SourceMissing("there is no such file", where=str(self.path))
+            raise SourceNotFoundError("there is no such file", where=str(self.path))
 
         def write(folder: Path) -> None:
             try:
@@ -64,13 +64,13 @@ class ArchiveSource(msgspec.Struct, frozen=True):
             except _BROKEN as error:
                 if isinstance(error, OSError) and error.errno:
                     raise  # of the place that is written to, not of what is read
-                raise SourceUnreadable(
+                raise UnreadableSourceError(
                     f"the archive cannot be unpacked ({str(error).splitlines()[0]})",
                     where=str(self.path),
                     todo="Check that it was copied completely, and is not encrypted.",
                 ) from error
             if not found:
-                raise SourceEmpty("there is no file in the archive", where=str(self.path))
+                raise EmptySourceError("there is no file in the archive", where=str(self.path))
 
         return open_folder(write, self.path.name, self.reading)
 

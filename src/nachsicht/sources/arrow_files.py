@@ -12,7 +12,7 @@ from typing import Any
 import pyarrow as pa
 
 from nachsicht.arrow.dictionary import read_as_levels
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.sources.dataframes import BATCH_ROWS
 from nachsicht.sources.protocol import Opened, Piece, SourceFacts
 
@@ -200,10 +200,10 @@ def _told_as_damaged(path: Path) -> Iterator[None]:
         raise _damaged(path, "Arrow", error) from error
 
 
-def _damaged(path: Path, name: str, error: Exception) -> SourceUnreadable:
+def _damaged(path: Path, name: str, error: Exception) -> UnreadableSourceError:
     reason = str(error).splitlines()[0].rstrip(".")
-    return SourceUnreadable(
-        f"the file is no {name} file, or is damaged ({reason})",
+    return UnreadableSourceError(
+        f"the file is not a {name} file, or is damaged ({reason})",
         where=str(path),
         todo="Write it again, or check that it was copied completely.",
     )

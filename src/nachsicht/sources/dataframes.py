@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.sources.protocol import Opened, SourceFacts
 
 #: Types of pandas whose values are told as texts.
@@ -69,7 +69,7 @@ class FrameSource(msgspec.Struct, frozen=True):
             else:
                 table = pa.Table.from_batches([pa.record_batch(self.data)])
         except (pa.ArrowException, TypeError, ValueError) as error:
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 f"the frame does not hold a table ({error})", where=type(self.data).__name__
             ) from error
         facts = SourceFacts(f"{type(self.data).__name__} in memory", library, None, notes)
@@ -81,14 +81,38 @@ def _measurable(table: Any) -> Any:
     try:
         _ = table.nbytes
     except pa.ArrowTypeError:
-        kinds = {pa.string_view(): pa.large_string(), pa.binary_view(): pa.large_binary()}
+        # Nor could all of them cast views.
+        kinds = [_without_views(column.type) for column in table.columns]
         columns = [
-            # Nor could all of them cast views.
-            pa.array(column.to_pylist(), kinds[column.type]) if column.type in kinds else column
-            for column in table.columns
+            column if column.type == kind else pa.array(column.to_pylist(), kind)
+            for column, kind in zip(table.columns, kinds, strict=True)
         ]
         return pa.table(columns, names=table.schema.names)
     return table
+
+
+def _without_views(stored: Any) -> Any:
+    """The type that holds the same values, its texts and bytes spelt out in one buffer."""
+    types = pa.types
+    if types.is_string_view(stored):
+        found = pa.large_string()
+    elif types.is_binary_view(stored):
+        found = pa.large_binary()
+    elif types.is_dictionary(stored):
+        found = _without_views(stored.value_type)
+    elif types.is_struct(stored):
+        found = pa.struct([f.with_type(_without_views(f.type)) for f in stored])
+    elif types.is_map(stored):
+        found = pa.map_(_without_views(stored.key_type), _without_views(stored.item_type))
+    elif types.is_fixed_size_list(stored):
+        found = pa.list_(_without_views(stored.value_type), stored.list_size)
+    elif types.is_list(stored):
+        found = pa.list_(_without_views(stored.value_type))
+    elif types.is_large_list(stored):
+        found = pa.large_list(_without_views(stored.value_type))
+    else:
+        found = stored
+    return found
 
 
 def detached(table: Any) -> Any:

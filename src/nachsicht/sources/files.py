@@ -8,8 +8,8 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceEmpty, SourceMissing, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import EmptySourceError, SourceNotFoundError, UnreadableSourceError
 from nachsicht.sources.compression import compression_of
 from nachsicht.sources.protocol import Opened, SourceFacts
 
@@ -22,7 +22,7 @@ class FileSource(msgspec.Struct, frozen=True):
     """A table in one file."""
 
     path: Path
-    reading: Reading
+    reading: ReadOptions
 
     @property
     def label(self) -> str:
@@ -56,7 +56,7 @@ class FileSource(msgspec.Struct, frozen=True):
             if binary is not None:
                 return binary
         if self.reading.sheet:
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 "a sheet is of a workbook, and this is none", where=str(self.path)
             )
         if suffix in _JSON_SUFFIXES:
@@ -85,25 +85,25 @@ class FileSource(msgspec.Struct, frozen=True):
             with self.path.open("rb") as file:
                 return file.read(8)
         except OSError as error:
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 f"the file cannot be opened ({error.strerror})", where=str(self.path)
             ) from error
 
     def _checked_size(self) -> int:
         if not self.path.exists():
             if self.path.is_symlink():
-                raise SourceMissing(
+                raise SourceNotFoundError(
                     f"the link points to nothing ({self.path.readlink()})", where=str(self.path)
                 )
             near = _nearest(self.path)
-            raise SourceMissing(
+            raise SourceNotFoundError(
                 "there is no such file",
                 where=str(self.path),
                 todo=f"Did you mean {near}?" if near else "Check the path.",
             )
         size = self.path.stat().st_size
         if size == 0:
-            raise SourceEmpty("the file is empty", where=str(self.path))
+            raise EmptySourceError("the file is empty", where=str(self.path))
         return size
 
 
@@ -122,7 +122,7 @@ def _tell_change(path: Path, before: tuple[int, int], facts: SourceFacts) -> Non
     if now == before:
         return
     if now[0] < before[0]:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             "the file became shorter while it was read", where=str(path), todo="Read it again."
         )
     note = "the file was written while it was read"

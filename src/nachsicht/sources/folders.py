@@ -11,8 +11,8 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
 from nachsicht.sources.files import FileSource
 from nachsicht.sources.protocol import Opened, Piece, SourceFacts
 from nachsicht.sources.schemas.discover import is_description
@@ -22,7 +22,7 @@ class FolderSource(msgspec.Struct, frozen=True):
     """All files of a folder, or those that a pattern fits, in the order of their names."""
 
     path: Path
-    reading: Reading
+    reading: ReadOptions
 
     @property
     def label(self) -> str:
@@ -69,7 +69,7 @@ class FolderSource(msgspec.Struct, frozen=True):
         return Opened(facts, size, table, batches, pieces, whole=whole)
 
 
-def _whole(path: Path, reading: Reading) -> Any:
+def _whole(path: Path, reading: ReadOptions) -> Any:
     """A part file, opened anew by whoever reads it."""
     return FileSource(path, reading).open().table()
 
@@ -78,9 +78,9 @@ def _whole(path: Path, reading: Reading) -> Any:
 MOST_FILES = 10_000
 
 
-def too_many_files(path: Path) -> SourceUnreadable:
+def too_many_files(path: Path) -> UnreadableSourceError:
     """The error for more parts than one dataset may have."""
-    return SourceUnreadable(
+    return UnreadableSourceError(
         f"there are more than {MOST_FILES:,} files",
         where=str(path),
         todo="Put them together into fewer, larger ones.",
@@ -92,7 +92,7 @@ def part_files(path: Path) -> list[Path]:
 
     Raises
     ------
-    SourceMissing
+    SourceNotFoundError
         If there is none.
     """
     folder = path.is_dir()
@@ -106,8 +106,8 @@ def part_files(path: Path) -> list[Path]:
         raise too_many_files(path)
     if not paths:
         below = next((p for p in sorted(path.rglob("*")) if p.is_file()), None) if folder else None
-        raise SourceMissing(
-            "there are no files in the folder" if folder else "no file fits the pattern",
+        raise SourceNotFoundError(
+            "there are no files in the folder" if folder else "no file matches the pattern",
             where=str(path),
             todo=f"There are some further down: give {below.parent}." if below else "",
         )
@@ -142,17 +142,17 @@ def _as(batch: Any, schema: Any, path: Path) -> Any:
     try:
         return batch.select(schema.names).cast(schema)
     except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError) as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"a part has other types than the first ({error})", where=str(path)
         ) from error
 
 
-def _other_columns(names: list[str], others: list[str], path: Path) -> SourceUnreadable:
+def _other_columns(names: list[str], others: list[str], path: Path) -> UnreadableSourceError:
     lacking = sorted(set(names) - set(others))
     extra = sorted(set(others) - set(names))
     told = [f"lacks {', '.join(lacking)}"] if lacking else []
     told += [f"has {', '.join(extra)}"] if extra else []
-    return SourceUnreadable(
+    return UnreadableSourceError(
         f"a part has other columns than the first: it {' and '.join(told) or 'repeats one'}",
         where=str(path),
         todo="Parts of one dataset have the same columns; compare others as versions.",

@@ -9,8 +9,8 @@ from typing import BinaryIO
 
 import msgspec
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
 from nachsicht.sources.protocol import Opened
 from nachsicht.sources.stdin import open_copied
 
@@ -30,7 +30,7 @@ class RevisionSource(msgspec.Struct, frozen=True, dict=True):
     """A file at a revision; ``path`` is the file's with ``@`` and the revision behind it."""
 
     path: Path
-    reading: Reading
+    reading: ReadOptions
 
     @cached_property
     def _file(self) -> Path:
@@ -52,20 +52,22 @@ class RevisionSource(msgspec.Struct, frozen=True, dict=True):
         commit = _commit(self._file, self._revision)
         where = f"{commit}:./{self._file.name}"
         if _run(self._file, "cat-file", "-e", where).returncode:
-            raise SourceMissing(f"there is no such file at {self._revision}", where=str(self._file))
+            raise SourceNotFoundError(
+                f"there is no such file at {self._revision}", where=str(self._file)
+            )
 
         def write(file: BinaryIO) -> None:
             command = ["git", "-C", str(_folder(self._file)), "cat-file", "blob", where]
             if subprocess.run(
                 command, stdout=file, stderr=subprocess.DEVNULL, check=False
             ).returncode:
-                raise SourceUnreadable(
+                raise UnreadableSourceError(
                     f"git could not write it as it was at {self._revision}", where=str(self._file)
                 )
             with Path(file.name).open("rb") as written:
                 pointer = written.read(len(_POINTER)) == _POINTER
             if pointer:
-                raise SourceUnreadable(
+                raise UnreadableSourceError(
                     f"git keeps the content at {self._revision} elsewhere (a large file)",
                     where=str(self._file),
                     todo="Check the revision out, and give the file itself.",
@@ -89,9 +91,9 @@ def since(path: Path, revision: str) -> list[str]:
     log = _git(path, "log", "--format=%H", "--reverse", f"{first}..HEAD", "--", f"./{path.name}")
     commits = log.split()
     if not commits:
-        raise SourceMissing(f"no commit changed the file since {revision}", where=str(path))
+        raise SourceNotFoundError(f"no commit changed the file since {revision}", where=str(path))
     if len(commits) >= MOST_VERSIONS:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"{len(commits)} commits changed the file since {revision}",
             where=str(path),
             todo=f"Begin later: at most {MOST_VERSIONS} versions are compared at once.",
@@ -104,7 +106,7 @@ def _commit(path: Path, revision: str) -> str:
     named = f"{revision}^{{commit}}"
     done = _run(path, "rev-parse", "--verify", "--quiet", "--end-of-options", named)
     if done.returncode:
-        raise SourceMissing(
+        raise SourceNotFoundError(
             f"git knows no revision {revision}",
             where=str(path),
             todo="Name a tag, a branch or a commit.",
@@ -122,14 +124,14 @@ def _run(path: Path, *words: str) -> subprocess.CompletedProcess[str]:
     try:
         inside = ["git", "-C", str(folder), "rev-parse", "--is-inside-work-tree"]
         if subprocess.run(inside, capture_output=True, check=False).returncode:
-            raise SourceMissing(
-                "there is no such file, nor a git repository that could hold a revision of it",
+            raise SourceNotFoundError(
+                "there is no such file, and no git repository that could hold a revision of it",
                 where=str(path),
             )
         command = ["git", "-C", str(folder), "--no-pager", *words]
         return subprocess.run(command, capture_output=True, text=True, check=False)
     except FileNotFoundError as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             "git is not installed", where=str(path), todo="Install it, or give the file itself."
         ) from error
 

@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from nachsicht.errors import MOST_DEPTH, SourceUnreadable, too_deep
+from nachsicht.errors import MOST_DEPTH, UnreadableSourceError, too_deep
 from nachsicht.sources.compression import BROKEN, open_bytes, unpacked_bytes
 from nachsicht.sources.protocol import Opened, Restart, SourceFacts
 
@@ -60,7 +60,7 @@ def _unpacking(path: Path) -> Iterator[None]:
     try:
         yield
     except BROKEN as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"the file cannot be decompressed ({error})", where=str(path)
         ) from error
 
@@ -170,10 +170,10 @@ def _decode_lines(path: Path, data: bytes, first: int, cause: Exception) -> list
             try:
                 records.append(msgspec.json.decode(line))
             except (msgspec.DecodeError, UnicodeError) as error:
-                raise SourceUnreadable(
-                    f"this line is no JSON ({error})",
+                raise UnreadableSourceError(
+                    f"this line is not valid JSON ({error})",
                     where=f"{path}, line {number}",
-                    todo="One record stands on each line.",
+                    todo="Put one record on each line.",
                 ) from cause
     return records
 
@@ -182,14 +182,16 @@ def _from_list(path: Path, data: bytes) -> Any:
     try:
         records = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeError) as error:
-        raise SourceUnreadable(f"the file is no JSON ({error})", where=str(path)) from error
+        raise UnreadableSourceError(
+            f"the file is not valid JSON ({error})", where=str(path)
+        ) from error
     return _table_of(path, records)
 
 
 def _table_of(path: Path, records: list[Any]) -> Any:
     if not all(isinstance(record, dict) for record in records):
-        raise SourceUnreadable(
-            "the file is no table: its list holds other things than records", where=str(path)
+        raise UnreadableSourceError(
+            "the file is not a table: its list holds other things than records", where=str(path)
         )
     names = list(dict.fromkeys(name for record in records for name in record))
     return pa.table({name: column_of([r.get(name) for r in records]) for name in names})

@@ -103,5 +103,5 @@ class Source(Protocol):
         Raises
         ------
         SourceError
-            If it cannot be read, with what was wrong and where. Reading may raise it too.
+            If it cannot be read, with what was wrong and where. ReadOptions may raise it too.
         """

@@ -9,8 +9,8 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
 from nachsicht.sources.archives import ArchiveSource
 from nachsicht.sources.compression import is_archive
 from nachsicht.sources.files import FileSource, plain_name
@@ -22,7 +22,7 @@ class RemoteSource(msgspec.Struct, frozen=True):
     """A file at an address. It is copied to a place of its own, which goes when it is read."""
 
     address: str
-    reading: Reading
+    reading: ReadOptions
 
     @property
     def _name(self) -> str:
@@ -44,7 +44,7 @@ class RemoteSource(msgspec.Struct, frozen=True):
         try:
             import fsspec  # type: ignore[import-untyped,unused-ignore]
         except ImportError as error:
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 "addresses need fsspec",
                 where=self._shown,
                 todo="Install it: pip install 'nachsicht[remote]'.",
@@ -55,16 +55,16 @@ class RemoteSource(msgspec.Struct, frozen=True):
                 with fsspec.open(self.address, "rb") as remote:
                     shutil.copyfileobj(remote, file)
             except FileNotFoundError:
-                raise SourceMissing("there is no such file", where=self._shown) from None
+                raise SourceNotFoundError("there is no such file", where=self._shown) from None
             except ImportError as error:
-                raise SourceUnreadable(
+                raise UnreadableSourceError(
                     f"such addresses need the package {error.name or 'that fsspec names'}",
                     where=self._shown,
                     todo="Install it beside fsspec.",
                 ) from None
             except Exception as error:
                 # The message of a foreign library may hold the address with its secrets.
-                raise SourceUnreadable(
+                raise UnreadableSourceError(
                     f"the address cannot be read ({type(error).__name__})",
                     where=self._shown,
                     todo="Check the address, and what its protocol needs to be installed.",

@@ -13,8 +13,8 @@ from typing import Any, BinaryIO
 
 import msgspec
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import NachsichtError, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import NachsichtError, UnreadableSourceError
 from nachsicht.sources.files import FileSource
 from nachsicht.sources.folders import FolderSource
 from nachsicht.sources.protocol import Opened, Source
@@ -41,8 +41,8 @@ def open_copied(
     write: Callable[[BinaryIO], None],
     name: str,
     told: str,
-    reading: Reading,
-    kind: Callable[[Path, Reading], Source] = FileSource,
+    reading: ReadOptions,
+    kind: Callable[[Path, ReadOptions], Source] = FileSource,
 ) -> Opened:
     """Open what ``write`` writes as a file of that name.
 
@@ -54,7 +54,7 @@ def open_copied(
         With the suffix that tells the format.
     told : str
         What the page's origin calls it.
-    reading : Reading
+    reading : ReadOptions
         How it is read.
     kind : callable
         The source that reads it, from its path.
@@ -67,7 +67,7 @@ def open_copied(
     return _open(fill, lambda folder: kind(folder / name, reading), told)
 
 
-def open_folder(write: Callable[[Path], None], told: str, reading: Reading) -> Opened:
+def open_folder(write: Callable[[Path], None], told: str, reading: ReadOptions) -> Opened:
     """Open the files that ``write`` puts into a folder, as parts of one dataset.
 
     Parameters
@@ -76,7 +76,7 @@ def open_folder(write: Callable[[Path], None], told: str, reading: Reading) -> O
         Fills an empty folder.
     told : str
         What the page's origin calls it.
-    reading : Reading
+    reading : ReadOptions
         How they are read.
     """
 
@@ -92,7 +92,7 @@ def _open(write: Callable[[Path], None], source: Callable[[Path], Source], told:
     try:
         write(place.path)
     except OSError as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"it cannot be copied to {place.path} ({error.strerror or type(error).__name__})",
             where=told,
             todo="Make room there, or name another folder in TMPDIR.",
@@ -125,7 +125,7 @@ class Stream(msgspec.Struct, frozen=True):
     Of any format that its first bytes tell, else delimited text.
     """
 
-    reading: Reading
+    reading: ReadOptions
     path: Path | None = None
     label: str = "input"
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from nachsicht.model.column import Histogram
 from nachsicht.stats.quantiles import quantile
-from nachsicht.stats.sorted_array import Rising, SortedNumbers
+from nachsicht.stats.sorted_array import SortedFloats, SortedNumbers
 
 #: Where the whole range is wider than so many times the range of the middle 95 %, the
 #: tails are cut half such a range beyond.
@@ -37,7 +37,7 @@ def histogram_of(numbers: SortedNumbers, most: int) -> Histogram | None:
     return binned(numbers.floats, decimals_of(numbers), most) if numbers.n else None
 
 
-def binned(values: Rising, decimals: int | None, most: int) -> Histogram:
+def binned(values: SortedFloats, decimals: int | None, most: int) -> Histogram:
     """As `histogram_of`, of values of which it is known with how many decimals they are written."""
     low, high = window_of(values)
     exponent = _exponent(low, high, most, decimals)
@@ -71,7 +71,7 @@ def decimals_of(numbers: SortedNumbers) -> int | None:
     return None
 
 
-def window_of(values: Rising) -> tuple[float, float]:
+def window_of(values: SortedFloats) -> tuple[float, float]:
     """The range that a histogram shows: all of it, or without long tails."""
     low, high = float(values[0]), float(values[-1])
     inner_low, inner_high = quantile(values, 0.025), quantile(values, 0.975)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from nachsicht.model.column import NumberCount, Outliers
 from nachsicht.model.statistics import Absent, Reason
 from nachsicht.stats.quantiles import quantile
-from nachsicht.stats.sorted_array import Rising, SortedNumbers
+from nachsicht.stats.sorted_array import SortedFloats, SortedNumbers
 
 #: Tukey, *Exploratory Data Analysis* (1977).
 FENCE = 1.5
@@ -54,7 +54,7 @@ def outliers_of(numbers: SortedNumbers, median: float, mad: float, most: int) ->
     )
 
 
-def _by_modified_z(values: Rising, median: float, mad: float) -> int | Absent:
+def _by_modified_z(values: SortedFloats, median: float, mad: float) -> int | Absent:
     if mad == 0:
         return Absent(Reason.NEVER_VARIES)
     with np.errstate(over="ignore"):

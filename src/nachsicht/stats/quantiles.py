@@ -7,7 +7,7 @@ import numpy as np
 from nachsicht.kernels.ranks import runs_of
 from nachsicht.model.column import Knots, Quantile
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
-from nachsicht.stats.sorted_array import Rising, SortedNumbers
+from nachsicht.stats.sorted_array import SortedFloats, SortedNumbers
 
 SHARES = (0.001, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.975, 0.99, 0.999)
 
@@ -18,7 +18,7 @@ RANKS = 257
 COMPLETE = 512
 
 
-def quantile(values: Rising, share: float) -> float:
+def quantile(values: SortedFloats, share: float) -> float:
     """Linear quantile of sorted values, type 7 of Hyndman and Fan (1996).
 
     Parameters
@@ -48,7 +48,7 @@ def quantiles_of(numbers: SortedNumbers) -> tuple[Quantile, ...]:
     return tuple(Quantile(share, quantile(numbers.floats, share)) for share in SHARES)
 
 
-def median_deviation(values: Rising, median: float) -> float:
+def median_deviation(values: SortedFloats, median: float) -> float:
     """Median absolute deviation of sorted values from their median, not scaled to the normal.
 
     On either side of the median the distances are in order already; the middle one of both
@@ -64,7 +64,7 @@ def median_deviation(values: Rising, median: float) -> float:
     return low + (high - low) / 2 if low < high else low
 
 
-def _smallest_distance(values: Rising, middle: int, median: float, rank: int) -> float:
+def _smallest_distance(values: SortedFloats, middle: int, median: float, rank: int) -> float:
     """The distance from the median that ``rank`` others of both sides do not exceed."""
     least, most = max(0, rank - (len(values) - middle)), min(rank, middle)
     while least < most:  # how many of the nearest ``rank`` lie below
@@ -81,7 +81,7 @@ def _smallest_distance(values: Rising, middle: int, median: float, rank: int) ->
     return min(candidates)
 
 
-def spread_between(values: Rising, low: float, high: float) -> Statistic:
+def spread_between(values: SortedFloats, low: float, high: float) -> Statistic:
     """Distance between two quantiles; absent without values."""
     if not len(values):
         return Absent(Reason.NO_VALUES)

@@ -20,7 +20,7 @@ _FEW_AMONG, _FEW_AMONG_EACH = 1 << 14, 64
 _ENDS, _FURTHER = 1 << 10, 32
 
 
-class Rising(Protocol):
+class SortedFloats(Protocol):
     """Floats in rising order, read here and there: an array of them, or what stands for one."""
 
     def __len__(self) -> int: ...
@@ -161,7 +161,7 @@ class SortedNumbers(msgspec.Struct, frozen=True, dict=True):
         return self.values.astype(np.float64, copy=False)
 
     @kept
-    def floats(self) -> Rising:
+    def floats(self) -> SortedFloats:
         """The same, where only some of them are read."""
         if self.values.dtype.kind == "f" or not self.few:
             return self.all_floats

@@ -36,22 +36,22 @@ _MOSTLY = 0.99
 _SCHEMA = pa.schema([("value", pa.large_string()), ("count", pa.int64())])
 
 
-class TallyPart(msgspec.Struct, frozen=True):
+class ValueCountsPart(msgspec.Struct, frozen=True):
     """Tables of (value, count), and how many rows are missing. Exact."""
 
     chunks: tuple[Any, ...]
     missing: int
 
-    def merge(self, other: TallyPart) -> TallyPart:
+    def merge(self, other: ValueCountsPart) -> ValueCountsPart:
         """Put two parts together."""
-        return TallyPart(self.chunks + other.chunks, self.missing + other.missing)
+        return ValueCountsPart(self.chunks + other.chunks, self.missing + other.missing)
 
-    def counted(self) -> Tally:
+    def counted(self) -> ValueCounts:
         """Add up the counts of equal values."""
-        return merge_tallies([Tally(chunk) for chunk in self.chunks])
+        return merge_value_counts([ValueCounts(chunk) for chunk in self.chunks])
 
 
-def observe_texts(array: Any) -> TallyPart:
+def observe_texts(array: Any) -> ValueCountsPart:
     """Count the different values of a dictionary of strings by its codes.
 
     Those of a string array, which is left as one where most are different, by their hashes.
@@ -60,7 +60,7 @@ def observe_texts(array: Any) -> TallyPart:
         return _observe_different(array)
     missing = int(missing_in(array).sum())
     table = _count_codes(array)
-    return TallyPart((table,) if table.num_rows else (), missing)
+    return ValueCountsPart((table,) if table.num_rows else (), missing)
 
 
 def mostly_different(array: Any) -> bool:
@@ -78,22 +78,26 @@ def mostly_different(array: Any) -> bool:
     return bool(pc.count_distinct(present).as_py() >= _MOSTLY * max(len(present), 1))
 
 
-def _observe_different(array: Any) -> TallyPart:
+def _observe_different(array: Any) -> ValueCountsPart:
     chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
     present = pa.concat_arrays([chunk.cast(pa.large_string()).drop_null() for chunk in chunks])
     counted = counted_by_hashes(present, hash_values(present))
     if counted is None:  # two texts share a hash, which hardly ever happens
         return observe_texts(encoded(array))
-    return TallyPart((Tally.of(*counted).table,) if len(present) else (), array.null_count)
+    return ValueCountsPart(
+        (ValueCounts.of(*counted).table,) if len(present) else (), array.null_count
+    )
 
 
-def observe_flags(array: Any) -> TallyPart:
+def observe_flags(array: Any) -> ValueCountsPart:
     """Count the true and the false of a boolean array, as texts."""
     true, missing = int(pc.sum(array).as_py() or 0), array.null_count
     counts = {"true": true, "false": len(array) - missing - true}
     words = [word for word, count in counts.items() if count]
-    table = Tally.of(arrow_texts(words), np.array([counts[word] for word in words], np.int64)).table
-    return TallyPart((table,) if words else (), missing)
+    table = ValueCounts.of(
+        arrow_texts(words), np.array([counts[word] for word in words], np.int64)
+    ).table
+    return ValueCountsPart((table,) if words else (), missing)
 
 
 def _count_codes(array: Any) -> Any:
@@ -111,26 +115,26 @@ def _count_codes(array: Any) -> Any:
     return pa.Table.from_arrays([words, arrow_of(counts)], schema=_SCHEMA)
 
 
-def merge_tallies(tallies: Sequence[Tally]) -> Tally:
+def merge_value_counts(tallies: Sequence[ValueCounts]) -> ValueCounts:
     """Several tallies as one."""
     if not tallies:
-        return Tally(_SCHEMA.empty_table())
+        return ValueCounts(_SCHEMA.empty_table())
     if len(tallies) == 1:
         return tallies[0]
     values = pa.concat_arrays([tally.values for tally in tallies])
     counts = np.concatenate([tally.counts for tally in tallies])
-    return Tally.of(*counted(bytes_of(values), counts))
+    return ValueCounts.of(*counted(bytes_of(values), counts))
 
 
-class Tally(msgspec.Struct, frozen=True, dict=True):
+class ValueCounts(msgspec.Struct, frozen=True, dict=True):
     """Different texts and their counts, in no order."""
 
     table: Any
 
     @staticmethod
-    def of(values: Any, counts: NDArray[np.int64]) -> Tally:
+    def of(values: Any, counts: NDArray[np.int64]) -> ValueCounts:
         """A tally of different texts (a large string array) and their counts."""
-        return Tally(pa.Table.from_arrays([values, arrow_of(counts)], schema=_SCHEMA))
+        return ValueCounts(pa.Table.from_arrays([values, arrow_of(counts)], schema=_SCHEMA))
 
     @kept
     def values(self) -> Any:
@@ -158,12 +162,12 @@ class Tally(msgspec.Struct, frozen=True, dict=True):
         """How many different texts there are."""
         return int(self.table.num_rows)
 
-    def without(self, marks: Collection[str]) -> Tally:
+    def without(self, marks: Collection[str]) -> ValueCounts:
         """The tally without some values."""
         if not marks or not self.distinct:
             return self
         kept = ~values_of(pc.is_in(self.values, arrow_texts(marks)))
-        return self if kept.all() else Tally(self.table.take(arrow_of(np.flatnonzero(kept))))
+        return self if kept.all() else ValueCounts(self.table.take(arrow_of(np.flatnonzero(kept))))
 
     def top(self, most: int, order: str = "descending") -> list[tuple[str, int]]:
         """The most frequent texts (or, ascending, the rarest); ties in the order of the text."""

@@ -18,9 +18,9 @@ from nachsicht.associations.all_pairs import by_names, relations_of
 from nachsicht.associations.pca import components_of
 from nachsicht.associations.pearson import CoMoments, observe_comoments
 from nachsicht.columns.accumulate import ColumnPart, encode, finish_column, observe_column
-from nachsicht.columns.levels import SplitBy, columns_to_split_by
+from nachsicht.columns.levels import Grouper, columns_to_split_by
 from nachsicht.config.settings import Settings
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.model.dataset_schema import ColumnDescription, Description
 from nachsicht.sketches.row_sample import RowSample, sample_rows
 from nachsicht.table.duplicates import (
@@ -68,7 +68,7 @@ class TablePlan(msgspec.Struct, frozen=True):
         Memory that the parts may take together; beyond its share of it a part is condensed.
     looks : tuple of Look
         Columns in which rows are looked at for repeats, beside all of them.
-    split_by : tuple of SplitBy
+    split_by : tuple of Grouper
         Columns by whose levels gaps are counted.
     numbers : tuple of int
         Places of the columns that have co-moments.
@@ -85,7 +85,7 @@ class TablePlan(msgspec.Struct, frozen=True):
     settings: Settings
     most_bytes: int
     looks: tuple[Look, ...]
-    split_by: tuple[SplitBy, ...]
+    split_by: tuple[Grouper, ...]
     numbers: tuple[int, ...]
     mask_key: bytes
     description: Description | None = None
@@ -268,11 +268,11 @@ def _conforming(batch: Any, schema: Any) -> Any:
 
     Raises
     ------
-    SourceUnreadable
+    UnreadableSourceError
         If a column cannot be read so, or there are other columns.
     """
     if batch.schema.names != schema.names:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             "some rows have other columns than the first",
             where=", ".join(sorted({*batch.schema.names} ^ {*schema.names})) or "their order",
         )
@@ -286,7 +286,7 @@ def _conforming(batch: Any, schema: Any) -> Any:
             try:
                 column = column.cast(field.type)
             except (pa.ArrowException, NotImplementedError) as error:
-                raise SourceUnreadable(
+                raise UnreadableSourceError(
                     f"some rows hold {column.type} where the first hold {field.type} ({error})",
                     where=field.name,
                     todo="Give the column one type in all parts.",

@@ -180,7 +180,7 @@ def _cut(text: str, stored: Any, by: str) -> Any:
         moment = pa.scalar(text).cast(pa.timestamp("us")).cast(_without_zone(stored))
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:
         kind = "date, such as 2025-03-01" if timed else "number"
-        raise SettingsError(f"{text} is no {kind}", where=by) from error
+        raise SettingsError(f"{text} is not a {kind}", where=by) from error
     width = pa.int32() if types.is_date32(stored) else pa.int64()
     return moment.cast(width).as_py()
 

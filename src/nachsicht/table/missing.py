@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
 from nachsicht.arrow.codes import rows_by_code
-from nachsicht.columns.levels import MOST_LEVELS, SplitBy, levels_in
+from nachsicht.columns.levels import MOST_LEVELS, Grouper, levels_in
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.missing import GapsAmong
 from nachsicht.model.profile import GapsByLevel
@@ -85,7 +85,7 @@ def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
 
 
 def observe_gaps(
-    batch: Any, split_by: Sequence[SplitBy], among: Iterable[int] | None = None
+    batch: Any, split_by: Sequence[Grouper], among: Iterable[int] | None = None
 ) -> GapsPart:
     """Count one batch: a table or record batch.
 

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from nachsicht.arrow.buffers import arrow_of, arrow_texts, values_of
 from nachsicht.arrow.dictionary import with_columns
-from nachsicht.arrow.normalize import in_usual_forms
+from nachsicht.arrow.normalize import normalize_types
 from nachsicht.config.settings import Settings, no_column
 from nachsicht.errors import MOST_COLUMNS, MOST_DEPTH, too_deep, too_wide
 from nachsicht.table.masking import pseudonyms
@@ -38,7 +38,7 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
     batch = _without(batch, settings.omit)
     if batch.num_columns > MOST_COLUMNS:
         raise too_wide(batch.num_columns, batch.num_rows)
-    batch = in_usual_forms(_without_extensions(batch))
+    batch = normalize_types(_without_extensions(batch))
     batch = _without_null_levels(batch)
     batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
     return _masked(batch, settings.mask, mask_key)
@@ -183,7 +183,9 @@ def _marked(array: Any, marks: Sequence[str]) -> Any:
     if standing is None or not len(standing):
         return array
     found = pc.is_in(array, standing)
-    return pc.if_else(found, pa.scalar(None, stored), array) if pc.any(found).as_py() else array
+    # Before version 24 `if_else` gave a slice of texts wrong offsets.
+    nothing = pa.scalar(None, stored)
+    return pc.replace_with_mask(array, found, nothing) if pc.any(found).as_py() else array
 
 
 def _standing_for(stored: Any, marks: Sequence[str]) -> Any:

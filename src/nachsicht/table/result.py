@@ -15,7 +15,7 @@ from nachsicht.model.missing import GapPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
 from nachsicht.model.profile import Excerpt, GapsByLevel, Relations, Repeats, SpreadByLevel
-from nachsicht.table.validate import Breaches
+from nachsicht.table.validate import Violations
 
 
 class Computed(msgspec.Struct, frozen=True):
@@ -35,14 +35,14 @@ class Computed(msgspec.Struct, frozen=True):
     over_time: OverTime | None
     outcome: Outcome | None
     excerpt: Excerpt
-    breaches: Breaches
+    breaches: Violations
 
 
 #: Of more values, distances are taken from what profiles keep, within their bounds.
 EXACT_ROWS = 400_000
 
 
-class AtHand(msgspec.Struct, frozen=True):
+class RetainedData(msgspec.Struct, frozen=True):
     """Rows as an Arrow table with their hashes, quantities by position, and all relations.
 
     The values of quantities are the finite ones, sorted; of those with more than `EXACT_ROWS`

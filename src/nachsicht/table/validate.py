@@ -36,26 +36,26 @@ _WRITTEN = {
 _YES, _NO = ("true", "1", "yes"), ("false", "0", "no")
 
 
-class Breach(msgspec.Struct, frozen=True):
+class Violation(msgspec.Struct, frozen=True):
     """Rows that break one rule of one column, and a few of their values."""
 
     rows: int
     examples: tuple[str, ...]
 
-    def merge(self, later: Breach) -> Breach:
+    def merge(self, later: Violation) -> Violation:
         """Put the rows that follow to these."""
         both = dict.fromkeys((*self.examples, *later.examples))
-        return Breach(self.rows + later.rows, tuple(both)[:MOST_EXAMPLES])
+        return Violation(self.rows + later.rows, tuple(both)[:MOST_EXAMPLES])
 
 
 #: By the place of the column and the rule.
-Breaches = dict[tuple[int, Rule], Breach]
+Violations = dict[tuple[int, Rule], Violation]
 
 
 class BreachesPart(msgspec.Struct, frozen=True):
     """All breaches so far."""
 
-    found: Breaches = msgspec.field(default_factory=dict)
+    found: Violations = msgspec.field(default_factory=dict)
 
     def merge(self, later: BreachesPart) -> BreachesPart:
         """Put the part of the rows that follow behind this one."""
@@ -75,7 +75,7 @@ def observe_breaches(batch: Any, description: Description | None) -> BreachesPar
     description : Description, optional
         Without one nothing is broken.
     """
-    found: Breaches = {}
+    found: Violations = {}
     if description is None or not batch.num_rows:
         return BreachesPart(found)
     for place, name in enumerate(batch.schema.names):
@@ -86,7 +86,7 @@ def observe_breaches(batch: Any, description: Description | None) -> BreachesPar
         for rule, broken in _broken(array, stated):
             rows = np.flatnonzero(broken)
             if len(rows):
-                found[place, rule] = Breach(len(rows), _examples(array, rows))
+                found[place, rule] = Violation(len(rows), _examples(array, rows))
     return BreachesPart(found)
 
 
@@ -177,7 +177,8 @@ def _beyond(array: Any, stated: ColumnDescription, rule: Rule, bound: Bound) -> 
     if is_text(array.type):
         if stated.type not in (StatedType.WHOLE, StatedType.NUMBER):
             return nowhere
-        fitting = pc.if_else(_fits(array, _WRITTEN[StatedType.NUMBER]), array, None)
+        other = pc.invert(_fits(array, _WRITTEN[StatedType.NUMBER]))
+        fitting = pc.replace_with_mask(array, other, pa.scalar(None, array.type))
         array = pc.utf8_trim_whitespace(fitting).cast(pa.float64())
     try:
         if pa.types.is_timestamp(array.type) or pa.types.is_date(array.type):

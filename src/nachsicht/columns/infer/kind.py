@@ -12,7 +12,7 @@ from nachsicht.columns.text_stats import shapes
 from nachsicht.model.dataset_schema import ColumnDescription, StatedType
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import Tally
+from nachsicht.stats.value_counts import ValueCounts
 
 Judgement = tuple[Kind, KindReason]
 
@@ -149,10 +149,10 @@ class TextTraits(Protocol):
         """The texts, if there are no more than so many."""
 
 
-class TallyTraits:
+class ValueCountsTraits:
     """Traits read off a tally, when they are asked for."""
 
-    def __init__(self, tally: Tally) -> None:
+    def __init__(self, tally: ValueCounts) -> None:
         self._tally = tally
         self.distinct = tally.distinct
         self.rows = int(tally.counts.sum())

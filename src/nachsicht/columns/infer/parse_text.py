@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from nachsicht.arrow.buffers import values_of
 from nachsicht.columns.datetime import observe_moments
 from nachsicht.stats.sorted_array import SortedNumbers
-from nachsicht.stats.value_counts import Tally
+from nachsicht.stats.value_counts import ValueCounts
 
 #: Texts that are looked at first; most columns fail among them.
 _TRIAL = 100
@@ -43,7 +43,7 @@ _DATES = (
 )
 
 
-class Recognised(NamedTuple):
+class ParsedNumbers(NamedTuple):
     """Numbers, one for each row, and the unit that stood with all of them."""
 
     numbers: SortedNumbers
@@ -51,7 +51,7 @@ class Recognised(NamedTuple):
     plain: bool
 
 
-def numbers_in(tally: Tally) -> Recognised | None:
+def numbers_in(tally: ValueCounts) -> ParsedNumbers | None:
     """The numbers, if every text is one; None otherwise.
 
     Numbers may be written with thousands separators, a decimal comma, and one unit, currency
@@ -70,7 +70,7 @@ def numbers_in(tally: Tally) -> Recognised | None:
             values, unit = found
             if _run_together(texts, values):
                 return None
-            return Recognised(_each_row(values, tally), unit, read is _plain)
+            return ParsedNumbers(_each_row(values, tally), unit, read is _plain)
     return None
 
 
@@ -83,7 +83,7 @@ def _run_together(texts: Any, values: Any) -> bool:
     return bool(len(numbers) < pc.sum(many).as_py())
 
 
-def moments_in(tally: Tally) -> tuple[SortedNumbers, Any] | None:
+def moments_in(tally: ValueCounts) -> tuple[SortedNumbers, Any] | None:
     """Microseconds, one for each row, and the type, if every text is a date or time.
 
     ISO 8601, and the usual orders of day, month and year. Where day and month could be
@@ -111,13 +111,13 @@ def moments_of(texts: Any) -> tuple[Any, Any] | None:
     return None
 
 
-def _moments(values: Any, tally: Tally) -> SortedNumbers:
+def _moments(values: Any, tally: ValueCounts) -> SortedNumbers:
     rows = np.repeat(observe_moments(values).chunks[0], tally.counts)
     rows.sort()
     return SortedNumbers(rows)
 
 
-def _each_row(values: Any, tally: Tally) -> SortedNumbers:
+def _each_row(values: Any, tally: ValueCounts) -> SortedNumbers:
     rows = np.repeat(values_of(values), tally.counts)
     finite = rows[np.isfinite(rows)]
     finite.sort()

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of, missing_in, values_of
 from nachsicht.columns.infer.patterns import loosely
-from nachsicht.stats.value_counts import Tally
+from nachsicht.stats.value_counts import ValueCounts
 
 _DIGITS = b"0123456789"
 _SPACES = b"\t\n\v\f\r "
@@ -51,7 +51,7 @@ _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
 )
 
 
-def looks_of(tally: Tally, shaped: Any) -> dict[str, int]:
+def looks_of(tally: ValueCounts, shaped: Any) -> dict[str, int]:
     """Rows that look like something else, by its name; what no row looks like is left out.
 
     ``shaped`` is an Arrow dictionary array of the shape of each text.

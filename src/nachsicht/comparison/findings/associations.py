@@ -8,7 +8,7 @@ import numpy as np
 
 from nachsicht.associations.all_pairs import AllPairs
 from nachsicht.comparison.align_columns import Pair
-from nachsicht.comparison.context import Between
+from nachsicht.comparison.context import VersionPair
 from nachsicht.findings.rules.table import GIVES_AWAY
 from nachsicht.i18n import number, phrase
 from nachsicht.model.comparison import RelationChange
@@ -24,7 +24,7 @@ _LISTED = 3
 
 
 def relation_changes(
-    between: Between, pairs: Sequence[Pair], step: tuple[int, int]
+    between: VersionPair, pairs: Sequence[Pair], step: tuple[int, int]
 ) -> tuple[RelationChange, ...]:
     """Relations whose strength changed beyond chance, the largest change first.
 
@@ -49,7 +49,7 @@ def relation_changes(
 
 
 def _changed_as_kept(
-    between: Between, newest: Mapping[str, str], step: tuple[int, int]
+    between: VersionPair, newest: Mapping[str, str], step: tuple[int, int]
 ) -> list[RelationChange]:
     before = {
         frozenset((newest[r.one], newest[r.other])): r
@@ -106,7 +106,7 @@ def _changed_at_hand(
     return found, chances[there].tolist()
 
 
-def outcome_findings(between: Between) -> Iterator[Finding | None]:
+def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:
     """Columns that all but say what the outcome is now, and did not before."""
     outcome = between.settings.outcome
     before = {
@@ -131,7 +131,7 @@ def outcome_findings(between: Between) -> Iterator[Finding | None]:
 
 
 def relation_findings(
-    between: Between, changes: Sequence[RelationChange], named: Collection[str]
+    between: VersionPair, changes: Sequence[RelationChange], named: Collection[str]
 ) -> Iterator[Finding | None]:
     """One finding for each column whose relations changed, with its partners.
 
@@ -150,7 +150,9 @@ def relation_findings(
         yield _finding(between, column, own)
 
 
-def _finding(between: Between, column: str, changes: Sequence[RelationChange]) -> Finding | None:
+def _finding(
+    between: VersionPair, column: str, changes: Sequence[RelationChange]
+) -> Finding | None:
     largest = changes[0]
     partners = tuple(c.other if c.one == column else c.one for c in changes)
     old, new = largest.old, largest.new

@@ -7,7 +7,7 @@ from typing import Any
 
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
-from nachsicht.comparison.context import Between, Change
+from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.comparison.findings.categorical import level_findings
 from nachsicht.comparison.findings.missing import gap_findings, gap_rise
 from nachsicht.comparison.findings.numeric import quantity_findings
@@ -26,7 +26,7 @@ from nachsicht.model.column import (
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind, KindReason
 
 #: A column of texts in which so many rows still read as numbers once held numbers.
@@ -35,7 +35,7 @@ _STILL_READABLE = 0.5
 _NEW_VALUES = {"numbers_as_text", "retyped", "stand_in_new"}
 
 
-def presence_finding(pair: Pair, between: Between) -> Finding | None:
+def presence_finding(pair: Pair, between: VersionPair) -> Finding | None:
     """A column that only one of the versions has."""
     old, new = pair.old, pair.new
     if old is not None and new is None:
@@ -214,7 +214,7 @@ def _writing(change: Change) -> Iterator[Finding | None]:
             left=percent(0.0),
             example=quoted(new.written.shape),
             # What is written plainly is read back by most that read texts.
-            at_most=Weight.CHECK if new.kind_reason is KindReason.NUMBERS_AS_TEXT else None,
+            at_most=Severity.CHECK if new.kind_reason is KindReason.NUMBERS_AS_TEXT else None,
         )
     elif read_as_values and old.written is not None and new.written is not None:
         yield _written_otherwise(change, old.written.shape, new.written.shape)

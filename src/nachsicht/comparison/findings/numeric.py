@@ -15,7 +15,7 @@ from nachsicht.findings.registry import smallest_size
 from nachsicht.i18n import catalogue, percent, phrase, quoted, whole
 from nachsicht.i18n import number as rounded
 from nachsicht.model.column import QuantitySummary
-from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.stats.ecdf import Curve, largest_difference
 from nachsicht.stats.hypothesis_tests import shares_chance, usual_distance
 
@@ -221,7 +221,7 @@ def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
         distance,
         {"factor": found.factor, "offset": offset, "part": found.part, **facts},
         title="title" if found.part == 1.0 else "title_part",
-        at_most=Weight.CHECK if slight else None,
+        at_most=Severity.CHECK if slight else None,
         how=how,
         **words,
         unit=phrase("findings.rescaled.unit", units=unit) if unit else "",

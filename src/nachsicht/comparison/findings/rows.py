@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from nachsicht.comparison.context import Between
+from nachsicht.comparison.context import VersionPair
 from nachsicht.comparison.localise import Place, cut_end, loss_of_rows, spoken
 from nachsicht.findings.rules.table import block_evidence, block_words, repeats_matter
 from nachsicht.i18n import percent, phrase, quoted, whole
 from nachsicht.model.comparison import RowChanges
-from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.stats.hypothesis_tests import shares_chance
 from nachsicht.table.duplicates import import_in
@@ -22,7 +22,7 @@ _USUAL = 0.01
 _STANDARD_ERRORS = 4.0
 
 
-def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
+def rows_lost(between: VersionPair) -> tuple[Finding | None, Place | None]:
     """Fewer rows than before, and where most of them were lost.
 
     Returns
@@ -42,7 +42,7 @@ def rows_lost(between: Between) -> tuple[Finding | None, Place | None]:
     return finding, place if finding else None
 
 
-def _rows_lost(between: Between, lost: int, place: Place | None) -> Finding | None:
+def _rows_lost(between: VersionPair, lost: int, place: Place | None) -> Finding | None:
     before, now = between.rows
     share = lost / before
     facts: dict[str, Fact] = {"rows": lost, "old_rows": before, "share": share}
@@ -61,7 +61,7 @@ def _rows_lost(between: Between, lost: int, place: Place | None) -> Finding | No
         (place.by,) if place else (),
         share,
         facts,
-        at_most=None if place else Weight.NOTE if share >= _MEANT else Weight.CHECK,
+        at_most=None if place else Severity.NOTE if share >= _MEANT else Severity.CHECK,
         rows=whole(lost),
         old_rows=whole(before),
         new_rows=whole(now),
@@ -70,7 +70,7 @@ def _rows_lost(between: Between, lost: int, place: Place | None) -> Finding | No
     )
 
 
-def repeat_findings(between: Between) -> Iterator[Finding | None]:
+def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     """Rows that are repeated now and were not before."""
     old, new = between.old.profile, between.new.profile
     repeated, before = new.repeats.repeated_rows, old.repeats.repeated_rows
@@ -89,7 +89,7 @@ def repeat_findings(between: Between) -> Iterator[Finding | None]:
         share - old_share,
         evidence | block_evidence(new.repeats),
         title="title_more" if usual else "title",
-        at_most=Weight.NOTE if usual else None,
+        at_most=Severity.NOTE if usual else None,
         n=repeated,
         rows=whole(repeated),
         share=percent(share),
@@ -98,7 +98,7 @@ def repeat_findings(between: Between) -> Iterator[Finding | None]:
     )
 
 
-def key_findings(between: Between, rows: RowChanges | None) -> Iterator[Finding | None]:
+def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Finding | None]:
     """A key that named one row each and does so no longer."""
     if rows is None or not rows.key or rows.repeated_keys[0] or not rows.repeated_keys[1]:
         return
@@ -117,7 +117,7 @@ def key_findings(between: Between, rows: RowChanges | None) -> Iterator[Finding 
 
 
 def cell_findings(
-    between: Between, rows: RowChanges | None, told: set[str]
+    between: VersionPair, rows: RowChanges | None, told: set[str]
 ) -> Iterator[Finding | None]:
     """Columns rewritten in rows that both versions have, where nothing else tells of them."""
     if rows is None or not rows.key:

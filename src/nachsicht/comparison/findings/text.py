@@ -21,7 +21,7 @@ from nachsicht.comparison.distances import shape_counts
 from nachsicht.i18n import number as rounded
 from nachsicht.i18n import percent, phrase, quoted, whole
 from nachsicht.model.column import IdentifierSummary, MomentSummary, TextSummary
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.statistics import Statistic, known
 from nachsicht.stats.hypothesis_tests import ks_chance, shares_chance, usual_distance
 
@@ -231,7 +231,7 @@ def _shifted(change: Change, code: str, unit: str, shift: Shift) -> Finding | No
         {unit: amount, "distance": shift.distance, "left_over": shift.left_over},
         title="title_later" if amount > 0 else "title_earlier",
         # A window that moves on by whole months looks the same, and is no mistake.
-        at_most=Weight.NOTE if shift.could_be_a_window else None,
+        at_most=Severity.NOTE if shift.could_be_a_window else None,
         n=1 if abs(amount) == 1 else 2,
         amount=rounded(abs(amount), 4),
     )

@@ -28,7 +28,7 @@ from nachsicht.comparison.rows.keys import (
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
-from nachsicht.table.result import AtHand
+from nachsicht.table.result import RetainedData
 
 #: Examples of changed cells, of each of the columns that changed most.
 _EXAMPLES, _EXAMPLE_COLUMNS = 3, 6
@@ -51,8 +51,8 @@ class _Matched(msgspec.Struct, frozen=True):
 
 
 def compare_rows(
-    old: AtHand,
-    new: AtHand,
+    old: RetainedData,
+    new: RetainedData,
     pairs: _Pairs,
     key: Sequence[Place],
     step: tuple[int, int],
@@ -63,7 +63,7 @@ def compare_rows(
 
     Parameters
     ----------
-    old, new : AtHand
+    old, new : RetainedData
         The data of both.
     pairs : sequence of (old column, new column)
         The columns that both versions have.
@@ -146,8 +146,8 @@ def _once(ranked: Hashes) -> NDArray[np.bool_]:
 
 
 def _by_key(
-    before: AtHand,
-    after: AtHand,
+    before: RetainedData,
+    after: RetainedData,
     pairs: _Pairs,
     key: Sequence[Place],
     step: tuple[int, int],
@@ -202,7 +202,9 @@ def _by_key(
     )
 
 
-def _unlike(before: AtHand, after: AtHand, pairs: _Pairs, matched: _Matched) -> _Matched:
+def _unlike(
+    before: RetainedData, after: RetainedData, pairs: _Pairs, matched: _Matched
+) -> _Matched:
     """The matched rows but for those that are equal in all columns, by the hashes at hand."""
     if not _hashed_alike(before, after, pairs):
         return matched
@@ -210,7 +212,7 @@ def _unlike(before: AtHand, after: AtHand, pairs: _Pairs, matched: _Matched) -> 
     return msgspec.structs.replace(matched, old=matched.old[unlike], new=matched.new[unlike])
 
 
-def _hashed_alike(old: AtHand, new: AtHand, pairs: _Pairs) -> bool:
+def _hashed_alike(old: RetainedData, new: RetainedData, pairs: _Pairs) -> bool:
     """Whether equal rows have equal hashes: these tell where a value stands, and how stored."""
     one, other = old.table, new.table
     return one.num_columns == other.num_columns == len(pairs) and all(
@@ -266,7 +268,9 @@ def _text(column: Any, row: int) -> str | None:
     return cell_text(column.slice(row, 1))
 
 
-def _whole_rows(old: AtHand, new: AtHand, pairs: _Pairs, step: tuple[int, int]) -> RowChanges:
+def _whole_rows(
+    old: RetainedData, new: RetainedData, pairs: _Pairs, step: tuple[int, int]
+) -> RowChanges:
     """Rows of one version that are in the other, each as often as it occurs."""
     hashes, skipped = _row_hashes(old, new, pairs)
     counted = [np.unique(side, return_counts=True) for side in hashes]
@@ -293,7 +297,9 @@ def _whole_rows(old: AtHand, new: AtHand, pairs: _Pairs, step: tuple[int, int]) 
     )
 
 
-def _row_hashes(old: AtHand, new: AtHand, pairs: _Pairs) -> tuple[tuple[Hashes, Hashes], list[str]]:
+def _row_hashes(
+    old: RetainedData, new: RetainedData, pairs: _Pairs
+) -> tuple[tuple[Hashes, Hashes], list[str]]:
     """Hashes of the rows over the columns that both versions have."""
     if _hashed_alike(old, new, pairs):
         return (old.rows, new.rows), []

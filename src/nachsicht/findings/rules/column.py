@@ -17,7 +17,7 @@ from nachsicht.model.column import (
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.findings import Fact, Finding, Weight
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.model.profile import GapsByLevel
 from nachsicht.model.statistics import known
@@ -70,7 +70,7 @@ def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
             level=level_text(level),
             level_share=percent(level_share),
         )
-    at_least = Weight.CHECK if place else None
+    at_least = Severity.CHECK if place else None
     yield view.finding("gaps", (column.name,), share, evidence, at_least=at_least, **words)
 
 

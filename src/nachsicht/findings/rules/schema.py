@@ -9,9 +9,9 @@ from nachsicht.i18n import catalogue, percent, phrase, quoted, whole
 from nachsicht.i18n import number as rounded
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Bound, ColumnDescription, Description, Rule
-from nachsicht.model.findings import Finding, Weight
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.table.result import Computed
-from nachsicht.table.validate import Breach
+from nachsicht.table.validate import Violation
 
 #: Levels that a sentence names.
 _MOST_LEVELS = 5
@@ -56,7 +56,7 @@ def promised(
     for repeats in computed.further_repeats:
         together = len(description.key) > 1 and {*repeats.columns} == {*description.key}
         if together and repeats.repeated_rows > repeats.uncertainty:
-            breach = Breach(repeats.repeated_rows, ())
+            breach = Violation(repeats.repeated_rows, ())
             yield _broken(
                 view, description.key, Rule.UNIQUE, breach, computed.rows, description, None
             )
@@ -108,7 +108,7 @@ def _columns_there(
             (),
             len(absent) / len(description.columns),
             {"columns": names},
-            at_least=Weight.ACT if any(stated.required for stated in absent) else None,
+            at_least=Severity.ACT if any(stated.required for stated in absent) else None,
             n=len(absent),
             count=whole(len(absent)),
             list=_listed(names),
@@ -130,15 +130,15 @@ def _columns_there(
 
 def _breach(
     column: ColumnSummary, stated: ColumnDescription, rule: Rule, computed: Computed
-) -> Breach | None:
+) -> Violation | None:
     if rule is Rule.REQUIRED:
-        return Breach(column.missing, ()) if stated.required and column.missing else None
+        return Violation(column.missing, ()) if stated.required and column.missing else None
     if rule is Rule.UNIQUE:
         extra = column.present - column.distinct
         # Where different values are estimated, a few more or less say nothing.
         doubt = column.accuracy.distinct * column.present if column.accuracy else 0
         told = computed.repeats.repeated_rows >= extra  # whole rows repeat, which is told as such
-        return Breach(extra, ()) if stated.unique and extra > doubt and not told else None
+        return Violation(extra, ()) if stated.unique and extra > doubt and not told else None
     return computed.breaches.get((column.position, rule))
 
 
@@ -146,7 +146,7 @@ def _broken(
     view: View,
     names: tuple[str, ...],
     rule: Rule,
-    breach: Breach,
+    breach: Violation,
     rows: int,
     description: Description,
     stated: ColumnDescription | None,

@@ -14,7 +14,7 @@ from nachsicht.model.column import (
     ColumnSummary,
 )
 from nachsicht.model.dataset_schema import Description
-from nachsicht.model.findings import Fact, Finding, Weight, by_urgency
+from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Relation, Repeats
 from nachsicht.table.duplicates import expected_repeats, import_in
@@ -65,7 +65,7 @@ def _repeated(
         share,
         evidence | block_evidence(repeats),
         # Scattered rows that name no thing may well be equal without any mistake.
-        at_most=None if import_in(repeats) or named else Weight.NOTE,
+        at_most=None if import_in(repeats) or named else Severity.NOTE,
         n=repeats.repeated_rows,
         rows=whole(repeats.repeated_rows),
         share=percent(share),

@@ -16,8 +16,8 @@ from collections.abc import Iterator
 
 import msgspec
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SettingsError, SourceEmpty, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import EmptySourceError, SettingsError, UnreadableSourceError
 from nachsicht.sources.csv.header import (
     MOSTLY,
     Rows,
@@ -103,7 +103,7 @@ class _Way(msgspec.Struct, frozen=True):
         return self.rows[self.first :]
 
 
-def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialect:
+def find_dialect(text: str, whole: bool, reading: ReadOptions, where: str) -> Dialect:
     """Look at the beginning of a text; what settings give is taken as it is.
 
     Parameters
@@ -112,20 +112,20 @@ def find_dialect(text: str, whole: bool, reading: Reading, where: str) -> Dialec
         The beginning.
     whole : bool
         Whether that is all of it.
-    reading : Reading
+    reading : ReadOptions
         What is given.
     where : str
         The file, for errors.
 
     Raises
     ------
-    SourceEmpty
+    EmptySourceError
         If it holds no line.
     SettingsError
         If the delimiter and the decimal sign are the same.
     """
     if not text.strip():
-        raise SourceEmpty("the file holds no line", where=where)
+        raise EmptySourceError("the file holds no line", where=where)
     few = text[: _enough(text)]
     way = _winner(few, whole and len(few) == len(text), reading)
     if way.delimiter == reading.decimal:
@@ -157,7 +157,7 @@ def _enough(text: str) -> int:
     return size
 
 
-def _winner(text: str, whole: bool, reading: Reading) -> _Way:
+def _winner(text: str, whole: bool, reading: ReadOptions) -> _Way:
     quotings = _quotings(text, reading)
     ways = [
         way
@@ -190,7 +190,7 @@ def _fitness(way: _Way) -> tuple[float, int, int, float, int]:
     return round(way.agreeing, 2), named, -way.first, _plain(way), way.width
 
 
-def _quotings(text: str, reading: Reading) -> list[Quoting]:
+def _quotings(text: str, reading: ReadOptions) -> list[Quoting]:
     """Ways of quoting that may be meant, the usual one first."""
     if reading.quote is not None:
         return [Quoting(reading.quote)]
@@ -340,7 +340,7 @@ def notes_of(dialect: Dialect) -> Iterator[str]:
     return (note for note, unusual in told.items() if unusual)
 
 
-def check_reading(reading: Reading) -> None:
+def check_reading(reading: ReadOptions) -> None:
     """Refuse signs that nothing can be read with.
 
     Raises
@@ -372,7 +372,7 @@ def decode(sample: bytes, encoding: str) -> str:
 
     Raises
     ------
-    SourceUnreadable
+    UnreadableSourceError
         If the encoding is not known, or is none of texts.
     """
     try:
@@ -380,6 +380,6 @@ def decode(sample: bytes, encoding: str) -> str:
         "".encode(encoding)  # some are not of texts
         return codecs.getincrementaldecoder(encoding)("replace").decode(sample)
     except (LookupError, UnicodeError, TypeError, AssertionError) as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             "this encoding is not known", where=encoding, todo="Try utf-8 or cp1252."
         ) from error

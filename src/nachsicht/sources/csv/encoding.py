@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.errors import SourceUnreadable
+from nachsicht.errors import UnreadableSourceError
 
 _MARKS = (
     (codecs.BOM_UTF32_LE, "utf-32"),
@@ -52,7 +52,7 @@ def find_encoding(sample: bytes, whole: bool, where: str) -> Encoding:
 
     Raises
     ------
-    SourceUnreadable
+    UnreadableSourceError
         If it holds what no text holds.
     """
     for mark, name in _MARKS:
@@ -98,11 +98,11 @@ def encoding_notes(encoding: Encoding) -> list[str]:
     """What is unusual about an encoding, in words."""
     if encoding.name in ("utf-8", "utf-8-sig"):
         return []
-    return [f"encoding {encoding.name}", *(["the encoding was found out"] * encoding.guessed)]
+    return [f"encoding {encoding.name}", *(["the encoding was detected"] * encoding.guessed)]
 
 
-def _no_text(where: str) -> SourceUnreadable:
-    return SourceUnreadable(
+def _no_text(where: str) -> UnreadableSourceError:
+    return UnreadableSourceError(
         "the file is not a table: it holds bytes that no text has",
         where=where,
         todo="Give a CSV, Parquet, Arrow, JSON or Excel file.",

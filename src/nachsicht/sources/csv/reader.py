@@ -10,8 +10,8 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.sources.compression import BROKEN, open_bytes, unpacked_bytes
 from nachsicht.sources.csv.dialect import (
     Dialect,
@@ -53,13 +53,13 @@ _RAGGED = re.compile(r"Expected \d+ columns, got \d+")
 
 
 def open_delimited(
-    path: Path, compression: str | None, reading: Reading, facts: SourceFacts
+    path: Path, compression: str | None, reading: ReadOptions, facts: SourceFacts
 ) -> Opened:
     """Delimited text, with what was found out in the notes of its facts.
 
     Raises
     ------
-    SourceUnreadable
+    UnreadableSourceError
         If the file is no text, or more than a tenth of its lines have another number of
         fields than the first.
     SettingsError
@@ -85,7 +85,7 @@ def open_delimited(
 
 
 class _Unread(msgspec.Struct):
-    """Lines with another number of fields than the first."""
+    """Lines with a different number of fields than the first."""
 
     lines: int = 0
     examples: list[UnreadLine] = msgspec.field(default_factory=list)
@@ -106,7 +106,7 @@ class _Reader(msgspec.Struct):
     facts: SourceFacts
     types: dict[str, Any] = msgspec.field(default_factory=dict)
     texts: Texts = msgspec.field(default_factory=Texts)
-    #: Whether lines are known to have another number of fields than the first.
+    #: Whether lines are known to have a different number of fields than the first.
     ragged: bool = False
     block: int = _BLOCK
 
@@ -307,9 +307,9 @@ class _Reader(msgspec.Struct):
             return
         first = unread.examples[0]
         if unread.lines > MOST_UNREAD * (rows + unread.lines):
-            raise SourceUnreadable(
-                f"the file is no table: {unread.lines:,} of {rows + unread.lines:,} lines have "
-                "another number of fields than the first, such as line "
+            raise UnreadableSourceError(
+                f"the file is not a table: {unread.lines:,} of {rows + unread.lines:,} lines have "
+                "a different number of fields than the first, such as line "
                 f"{first.number} with {first.fields}",
                 where=str(self.path),
                 todo="Check the delimiter, or give it with --delimiter.",
@@ -317,13 +317,13 @@ class _Reader(msgspec.Struct):
         self.facts.unread_lines = unread.lines
         self.facts.unread = unread.examples
 
-    def _unreadable(self, error: Exception) -> SourceUnreadable:
+    def _unreadable(self, error: Exception) -> UnreadableSourceError:
         message = (str(error).splitlines() or ["it ends too early"])[0]
         message = message.removeprefix("CSV parse error: ").rstrip(".")
         line = _BAD_ROW.search(message)
         message = _QUOTED.sub(r"\1", message)  # values may be such as nobody should see
-        return SourceUnreadable(
-            f"the file is no table that can be read ({message[:160]})",
+        return UnreadableSourceError(
+            f"the file cannot be read as a table ({message[:160]})",
             where=f"{self.path}, line {line.group(1)}" if line else str(self.path),
             todo="Check that it is complete, and its encoding.",
         )
@@ -335,7 +335,7 @@ def _sample(path: Path, compression: str | None) -> bytes:
             sample: bytes = file.read(SAMPLE)
             return sample
     except BROKEN as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"the file cannot be decompressed ({error})", where=str(path)
         ) from error
 

@@ -101,5 +101,5 @@ def without_marks(data: Any, levels: Mapping[str, Sequence[str]]) -> Any:
             continue
         marks = ["", *(mark for mark in MISSING_MARKS if mark not in own[name])]
         gone = pc.is_in(column, arrow_texts(marks).cast(pa.string()))
-        columns.append(pc.if_else(gone, pa.scalar(None, column.type), column))
+        columns.append(pc.replace_with_mask(column, gone, pa.scalar(None, column.type)))
     return type(data).from_arrays(columns, schema=data.schema)

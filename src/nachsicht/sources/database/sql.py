@@ -11,8 +11,8 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import NachsichtError, SourceMissing, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import NachsichtError, SourceNotFoundError, UnreadableSourceError
 from nachsicht.model.dataset_schema import ColumnDescription, Description
 from nachsicht.sources.database.adbc import RANGE_ROWS, has_driver, key_ranges, reader_for
 from nachsicht.sources.protocol import Opened, Restart, SourceFacts
@@ -30,7 +30,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
     """What ``reading.table`` or ``reading.query`` names, at an address such as sqlite:///a.db."""
 
     address: str
-    reading: Reading
+    reading: ReadOptions
 
     @property
     def label(self) -> str:
@@ -44,7 +44,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             from sqlalchemy.engine import make_url
             from sqlalchemy.exc import ArgumentError
         except ImportError as error:
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 "databases need SQLAlchemy",
                 where=self.address.partition(":")[0],
                 todo="Install it: pip install 'nachsicht[sql]', and your database's driver.",
@@ -52,7 +52,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         try:
             return make_url(self.address)
         except ArgumentError:
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 "the address of the database cannot be read",
                 where=self.address.partition(":")[0],
                 todo="It is like sqlite:///checks.db or postgresql://host/database.",
@@ -68,7 +68,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
     def open(self) -> Opened:
         """Find the columns and the number of rows."""
         if bool(self.reading.table) == bool(self.reading.query):
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 "a database needs a table or a query",
                 where=self._shown,
                 todo="Give one of --table and --query.",
@@ -181,7 +181,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         ]
         if name not in known:
             near = difflib.get_close_matches(name, known, n=1)
-            raise SourceMissing(
+            raise SourceNotFoundError(
                 f"there is no table {name}",
                 where=self._shown,
                 todo=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(known)}.",
@@ -227,7 +227,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         database = self._url.database
         plain = database and database != ":memory:" and not database.startswith("file:")
         if self._url.get_backend_name() == "sqlite" and plain and not Path(database).is_file():
-            raise SourceMissing("there is no such database file", where=self._shown)
+            raise SourceNotFoundError("there is no such database file", where=self._shown)
 
     @contextmanager
     def _connection(self) -> Iterator[Any]:
@@ -262,7 +262,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             told = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
             if self._url.password:
                 told = told.replace(str(self._url.password), "…")
-            raise SourceUnreadable(
+            raise UnreadableSourceError(
                 f"the database cannot be read ({told})", where=self._shown
             ) from None
 

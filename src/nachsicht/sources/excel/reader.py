@@ -13,8 +13,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.config.settings import Reading
-from nachsicht.errors import SourceEmpty, SourceError, SourceUnreadable
+from nachsicht.config.settings import ReadOptions
+from nachsicht.errors import EmptySourceError, SourceError, UnreadableSourceError
 from nachsicht.sources.excel.cells import DAMAGED, EMPTY, NO_SHEET
 from nachsicht.sources.protocol import Opened, SourceFacts
 
@@ -24,7 +24,7 @@ _CELLS_IN_MEMORY = 2
 _BASE_BYTES, _TIMES = 3 << 30, 100
 
 
-def open_workbook(path: Path, reading: Reading, facts: SourceFacts) -> Opened:
+def open_workbook(path: Path, reading: ReadOptions, facts: SourceFacts) -> Opened:
     """The table on one sheet: the one named, or the first that is not empty."""
     if importlib.util.find_spec("python_calamine") is None:
         raise SourceError(
@@ -57,7 +57,7 @@ def _unpacked(path: Path) -> int:
         return path.stat().st_size
 
 
-def _read(path: Path, reading: Reading, most_bytes: int) -> tuple[dict[str, Any], Any]:
+def _read(path: Path, reading: ReadOptions, most_bytes: int) -> tuple[dict[str, Any], Any]:
     header = {None: "", True: "yes", False: "no"}[reading.header]
     command = [
         # Not from the current folder, which may be that of the data: -P.
@@ -74,11 +74,11 @@ def _read(path: Path, reading: Reading, most_bytes: int) -> tuple[dict[str, Any]
             "there is no such sheet", where=str(reading.sheet), todo=f"There are: {said}."
         )
     if done.returncode == EMPTY:
-        raise SourceEmpty("no sheet holds a table", where=str(path))
+        raise EmptySourceError("no sheet holds a table", where=str(path))
     if done.returncode == DAMAGED:
-        raise SourceUnreadable(f"the workbook is damaged ({said})", where=str(path))
+        raise UnreadableSourceError(f"the workbook is damaged ({said})", where=str(path))
     if done.returncode:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             "the workbook cannot be read: it is damaged, or its cells lie so far apart that they "
             "do not fit in memory",
             where=str(path),

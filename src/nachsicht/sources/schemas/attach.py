@@ -6,7 +6,7 @@ from pathlib import Path
 
 import msgspec
 
-from nachsicht.config.settings import Reading
+from nachsicht.config.settings import ReadOptions
 from nachsicht.i18n import phrase
 from nachsicht.model.dataset_schema import Description
 from nachsicht.sources.protocol import Opened, Source
@@ -22,13 +22,13 @@ class DescribedSource(msgspec.Struct, frozen=True):
         The data.
     path : Path, optional
         Where it lies, if it is a file or a folder.
-    reading : Reading
+    reading : ReadOptions
         May name the description, or forbid to look for one.
     """
 
     source: Source
     path: Path | None
-    reading: Reading
+    reading: ReadOptions
 
     @property
     def label(self) -> str:

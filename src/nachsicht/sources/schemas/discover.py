@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.errors import SourceMissing, SourceUnreadable
+from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
 from nachsicht.model.dataset_schema import Description
 from nachsicht.sources.schemas.table_schema import csvw, table_schema
 
@@ -39,16 +39,16 @@ def description_in(path: Path, data: Path | None = None) -> Description:
 
     Raises
     ------
-    SourceMissing
+    SourceNotFoundError
         If there is no such file.
-    SourceUnreadable
+    UnreadableSourceError
         If it holds no description, or none of that data.
     """
     if not path.is_file():
-        raise SourceMissing("there is no such description", where=str(path))
+        raise SourceNotFoundError("there is no such description", where=str(path))
     found = _read(path, _names(data) if data else set())
     if found is None:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             "this describes no table" + (f" {data.name}" if data else ""),
             where=str(path),
             todo="Give a Table Schema, a Data Package or a CSVW file.",
@@ -61,7 +61,7 @@ def description_beside(path: Path) -> Description | None:
 
     Raises
     ------
-    SourceUnreadable
+    UnreadableSourceError
         If there is one that cannot be understood.
     """
     folder = path if path.is_dir() else path.parent
@@ -87,14 +87,14 @@ def _read(path: Path, data: set[str]) -> Description | None:
         content = msgspec.json.decode(path.read_bytes())
     except (OSError, msgspec.DecodeError) as error:
         reason = getattr(error, "strerror", None) or error
-        raise SourceUnreadable(f"the description cannot be read ({reason})", where=str(path)) from (
-            error
-        )
+        raise UnreadableSourceError(
+            f"the description cannot be read ({reason})", where=str(path)
+        ) from (error)
     try:
         make = next(_readers(content, data, path), None)
         return make(path.name) if make else None
     except (OSError, msgspec.MsgspecError, *_MISFORMED) as error:
-        raise SourceUnreadable(
+        raise UnreadableSourceError(
             f"the description cannot be understood ({error})", where=str(path)
         ) from error
 
