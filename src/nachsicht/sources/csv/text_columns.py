@@ -101,5 +101,6 @@ def without_marks(data: Any, levels: Mapping[str, Sequence[str]]) -> Any:
             continue
         marks = ["", *(mark for mark in MISSING_MARKS if mark not in own[name])]
         gone = pc.is_in(column, arrow_texts(marks).cast(pa.string()))
+        gone = gone.combine_chunks() if isinstance(gone, pa.ChunkedArray) else gone
         columns.append(pc.replace_with_mask(column, gone, pa.scalar(None, column.type)))
     return type(data).from_arrays(columns, schema=data.schema)
