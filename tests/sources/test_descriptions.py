@@ -201,6 +201,8 @@ FRAMES = st.fixed_dictionaries(
         "n": st.lists(st.none() | st.integers(-5, 5), min_size=6, max_size=6),
         "x": st.lists(st.floats(allow_nan=True, width=32), min_size=6, max_size=6),
         "t": st.lists(st.none() | st.text(max_size=4), min_size=6, max_size=6),
+        "w": st.lists(st.none() | st.sampled_from(["7", "0.5", "-3"]), min_size=6, max_size=6),
+        "f": st.lists(st.none() | st.sampled_from(["yes", "no"]), min_size=6, max_size=6),
         "b": st.lists(st.none() | st.booleans(), min_size=6, max_size=6),
         "d": st.lists(st.none() | st.dates(), min_size=6, max_size=6),
     }

@@ -49,7 +49,7 @@ _FIELD_TYPES = {
     StatedType.NESTED: "any",
 }
 _DATATYPES = _FIELD_TYPES | {StatedType.MOMENT: "dateTime", StatedType.NESTED: "string"}
-_DATATYPES[StatedType.ANY] = "string"
+_DATATYPES[StatedType.ANY] = "any"
 
 
 def table_schema_of(profile: ProfileDocument) -> dict[str, Any]:
@@ -124,7 +124,12 @@ def _type(column: ColumnSummary) -> StatedType:
     stored = column.stored_type
     if stored.startswith("dictionary"):
         stored = stored.partition("values=")[2]
-    return next((known for start, known in _STORED if stored.startswith(start)), StatedType.TEXT)
+    found = next((known for start, known in _STORED if stored.startswith(start)), StatedType.TEXT)
+    if found is StatedType.TEXT and column.kind in (Kind.QUANTITY, Kind.FLAG):
+        # Called a text, it would be taken for a code.
+        plain = column.kind_reason is KindReason.NUMBERS_AS_TEXT
+        return StatedType.NUMBER if plain else StatedType.ANY
+    return found
 
 
 def _always_there(column: ColumnSummary) -> bool:
