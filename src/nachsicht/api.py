@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
-from typing import Any
+from typing import Any, Unpack
 
 from nachsicht._util.progress import ProgressListener
 from nachsicht.config.files import settings_from
+from nachsicht.config.options import Options
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.model.codec import read_document
@@ -24,7 +25,7 @@ def profile(
     label: str | None = None,
     settings: Settings | str | PathLike[str] | None = None,
     progress: ProgressListener | bool | None = None,
-    **options: Any,
+    **options: Unpack[Options],
 ) -> Profile:
     """Describe one version of a dataset.
 
@@ -81,7 +82,7 @@ def compare(
     labels: Sequence[str] | None = None,
     settings: Settings | str | PathLike[str] | None = None,
     progress: ProgressListener | bool | None = None,
-    **options: Any,
+    **options: Unpack[Options],
 ) -> Comparison:
     """Tell what changed between two or more versions of a dataset, in order.
 
@@ -128,7 +129,7 @@ def compare_groups(
     split_at: object = None,
     settings: Settings | str | PathLike[str] | None = None,
     progress: ProgressListener | bool | None = None,
-    **options: Any,
+    **options: Unpack[Options],
 ) -> Comparison:
     """Tell what sets the groups of one dataset apart.
 
@@ -185,7 +186,7 @@ def plan(
     data: Any,
     *,
     settings: Settings | str | PathLike[str] | None = None,
-    **options: Any,
+    **options: Unpack[Options],
 ) -> Plan:
     """How `profile` would go about it: what is read, where it is computed, what will be exact.
 
@@ -223,7 +224,7 @@ def assert_steady(
     *,
     stop_on: str = "check",
     settings: Settings | str | PathLike[str] | None = None,
-    **options: Any,
+    **options: Unpack[Options],
 ) -> Comparison:
     """For tests of data: fail if a new version differs from the old one in a way that matters.
 

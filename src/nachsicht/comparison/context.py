@@ -10,7 +10,7 @@ from nachsicht.comparison.distances import Measured
 from nachsicht.config.settings import Settings
 from nachsicht.findings.build import make_finding
 from nachsicht.model.column import ColumnSummary, MomentSummary, QuantitySummary
-from nachsicht.model.findings import Fact, Finding, Severity
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.ecdf import Curve
@@ -66,7 +66,7 @@ class VersionPair(msgspec.Struct, frozen=True):
 
     def finding(
         self,
-        code: str,
+        code: FindingCode,
         columns: tuple[str, ...],
         size: float,
         evidence: dict[str, Fact],
@@ -176,7 +176,7 @@ class Change(msgspec.Struct, frozen=True, dict=True):
 
     def finding(
         self,
-        code: str,
+        code: FindingCode,
         size: float,
         evidence: dict[str, Fact],
         *,

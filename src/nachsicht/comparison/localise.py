@@ -10,6 +10,7 @@ from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.i18n import level_text, number, percent, phrase
 from nachsicht.model.column import ColumnSummary, MomentSummary
+from nachsicht.model.findings import FindingCode
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import shares_chance
@@ -31,7 +32,7 @@ class Place(NamedTuple):
     cut: bool = False
 
 
-def spoken(place: Place | None, code: str) -> str:
+def spoken(place: Place | None, code: FindingCode) -> str:
     """Where it is, in the words of a finding; empty where that is not known."""
     if place is None:
         return ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from os import PathLike
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -41,7 +42,9 @@ class Effective(NamedTuple):
     origin: str
 
 
-def settings_from(base: Settings | str | PathLike[str] | None, options: dict[str, Any]) -> Settings:
+def settings_from(
+    base: Settings | str | PathLike[str] | None, options: Mapping[str, Any]
+) -> Settings:
     """Lay keyword options over settings, or over those of a file.
 
     Raises

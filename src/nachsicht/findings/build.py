@@ -9,12 +9,12 @@ import numpy as np
 from nachsicht.config.settings import Settings
 from nachsicht.findings.registry import weight_of
 from nachsicht.i18n import phrase
-from nachsicht.model.findings import Fact, Finding, Severity
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.profile import GapsByLevel
 
 
 def make_finding(
-    code: str,
+    code: FindingCode,
     columns: tuple[str, ...],
     versions: tuple[str, ...],
     *,
@@ -67,7 +67,7 @@ class View(NamedTuple):
 
     def finding(
         self,
-        code: str,
+        code: FindingCode,
         columns: tuple[str, ...],
         size: float,
         evidence: dict[str, Fact],

@@ -10,7 +10,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from nachsicht.config.settings import Settings
-from nachsicht.model.findings import Severity
+from nachsicht.model.findings import FindingCode, Severity
 from nachsicht.model.kinds import Kind
 
 _QUANTITY = (Kind.QUANTITY, Kind.DURATION)
@@ -23,7 +23,7 @@ _ROWS: tuple[Kind, ...] = ()
 class Entry(NamedTuple):
     """One code. A limit of None means that the finding never has that weight by its size."""
 
-    code: str
+    code: FindingCode
     between: bool
     kinds: tuple[Kind, ...]
     note: float | None
@@ -33,7 +33,7 @@ class Entry(NamedTuple):
 
 
 def _within(
-    code: str,
+    code: FindingCode,
     kinds: tuple[Kind, ...],
     limits: tuple[float | None, float | None, float | None],
     evidence: str,
@@ -42,7 +42,7 @@ def _within(
 
 
 def _between(
-    code: str,
+    code: FindingCode,
     kinds: tuple[Kind, ...],
     limits: tuple[float | None, float | None, float | None],
     evidence: str,
@@ -141,7 +141,7 @@ ENTRIES: tuple[Entry, ...] = (
 CATALOGUE = {entry.code: entry for entry in ENTRIES}
 
 
-def weight_of(code: str, size: float, settings: Settings) -> Severity | None:
+def weight_of(code: FindingCode, size: float, settings: Settings) -> Severity | None:
     """The weight that a size has, by the rule and what the user laid over it; None for none."""
     entry = CATALOGUE[code]
     limits = settings.findings.get(code)
@@ -154,7 +154,7 @@ def weight_of(code: str, size: float, settings: Settings) -> Severity | None:
     return None
 
 
-def smallest_size(code: str, settings: Settings) -> float:
+def smallest_size(code: FindingCode, settings: Settings) -> float:
     """The size from which on a finding has any weight."""
     entry, limits = CATALOGUE[code], settings.findings.get(code)
     bounds = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Literal
 
 import msgspec
 
@@ -20,6 +21,83 @@ class Severity(StrEnum):
         return list(Severity).index(self)
 
 
+#: Every code that a finding can have. Documents keep it as a text, since later ones may have more.
+FindingCode = Literal[
+    "rows_repeated",
+    "names_renewed",
+    "lines_unread",
+    "described_otherwise",
+    "described_absent",
+    "not_described",
+    "identifier_repeats",
+    "stand_in",
+    "look_alikes",
+    "letters_damaged",
+    "mixed_types",
+    "all_missing",
+    "gaps",
+    "gaps_together",
+    "infinite",
+    "future",
+    "gives_away",
+    "moves_together",
+    "constant",
+    "nearly_constant",
+    "imbalance",
+    "stored_as_text",
+    "skewed",
+    "zeros",
+    "outliers",
+    "blank",
+    "rows_lost",
+    "repeats_new",
+    "key_repeats",
+    "identifier_repeats_new",
+    "renamed",
+    "removed",
+    "added",
+    "reordered",
+    "swapped",
+    "retyped",
+    "numbers_as_text",
+    "dates_as_text",
+    "written_otherwise",
+    "stored_type",
+    "became_constant",
+    "stand_in_new",
+    "infinite_new",
+    "surged",
+    "gaps_filled",
+    "rescaled",
+    "shifted",
+    "turned",
+    "clipped",
+    "rounded",
+    "heaped",
+    "texts_cut",
+    "letters_damaged_new",
+    "moments_shifted",
+    "clock_shifted",
+    "day_month_exchanged",
+    "times_lost",
+    "relabelled",
+    "respelled",
+    "levels_new",
+    "levels_gone",
+    "gaps_risen",
+    "gaps_fallen",
+    "spread_moved",
+    "shares_moved",
+    "lengths_moved",
+    "shapes_moved",
+    "times_moved",
+    "cells_changed",
+    "crept",
+    "gives_away_new",
+    "relation_broken",
+    "relation_turned",
+    "relation_new",
+]
 Fact = int | float | str | tuple[str, ...]
 
 

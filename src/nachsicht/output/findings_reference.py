@@ -6,10 +6,11 @@ import re
 import sys
 import textwrap
 from collections.abc import Iterator
+from typing import cast
 
 from nachsicht.findings.registry import CATALOGUE, ENTRIES, Entry
 from nachsicht.i18n import catalogue, number, phrase
-from nachsicht.model.findings import Severity
+from nachsicht.model.findings import FindingCode, Severity
 from nachsicht.remedies.templates import TEMPLATES
 
 _WIDTH = 80
@@ -27,7 +28,7 @@ def list_of_codes() -> Iterator[str]:
 
 def entry_lines(code: str) -> Iterator[str]:
     """What a code means, its kinds, its rule of weight, its evidence and the next step."""
-    words, entry = catalogue(), CATALOGUE[code]
+    words, entry = catalogue(), CATALOGUE[cast("FindingCode", code)]
     told = words["findings"][code]
     yield f"{code}: {_facts_marked(title_of(entry))}"
     yield from textwrap.wrap(_facts_marked(_one(told["sentence"])), _WIDTH)

@@ -12,7 +12,7 @@ from nachsicht.comparison.context import VersionPair
 from nachsicht.findings.rules.table import GIVES_AWAY
 from nachsicht.i18n import number, phrase
 from nachsicht.model.comparison import RelationChange
-from nachsicht.model.findings import Finding
+from nachsicht.model.findings import Finding, FindingCode
 from nachsicht.stats.hypothesis_tests import bound_over_all, relations_chance, relations_chances
 
 #: How many changed relations are kept in a comparison.
@@ -156,6 +156,7 @@ def _finding(
     largest = changes[0]
     partners = tuple(c.other if c.one == column else c.one for c in changes)
     old, new = largest.old, largest.new
+    code: FindingCode
     if old * new < 0 and min(abs(old), abs(new)) >= _SMALLEST:
         code, size = "relation_turned", abs(new - old) / 2
     elif abs(new) < abs(old):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 
 from nachsicht.arrow.missing_words import stands_for_missing
 from nachsicht.comparison.causes import levels as level_causes
@@ -16,10 +16,12 @@ from nachsicht.comparison.context import Change
 from nachsicht.comparison.distances import total_variation
 from nachsicht.findings.registry import smallest_size
 from nachsicht.i18n import counted, percent, quoted, whole
-from nachsicht.model.findings import Fact, Finding
+from nachsicht.model.findings import Fact, Finding, FindingCode
 from nachsicht.stats.hypothesis_tests import shares_chance
 
 Counts = Mapping[str, int]
+#: Pairs of an old level and a new one that have one cause.
+Recognise = Callable[[Counts, Counts], list[tuple[str, str]]]
 #: How many levels a sentence lists.
 _LISTED = 3
 
@@ -31,10 +33,11 @@ def level_findings(change: Change, old: Counts, new: Counts) -> Iterator[Finding
         causes, now = _causes(change, old, new)
         yield from causes
     told = False
-    for code, names, holder, rows in (
+    compared: tuple[tuple[FindingCode, set[str], Counts, Counts], ...] = (
         ("levels_new", set(now) - set(old), now, new),
         ("levels_gone", set(old) - set(now), old, old),
-    ):
+    )
+    for code, names, holder, rows in compared:
         finding = _levels(change, code, names, holder, sum(rows.values()))
         told = told or finding is not None
         yield finding
@@ -48,11 +51,12 @@ def _causes(
 ) -> tuple[list[Finding | None], dict[str, int]]:
     """Causes that are recognised, and the levels with each of them undone."""
     found, now = _stand_ins(change, old, new)
-    for code, recognise in (
+    causes: tuple[tuple[FindingCode, Recognise], ...] = (
         ("letters_damaged_new", level_causes.damaged),
         ("texts_cut", level_causes.cut),
         ("respelled", level_causes.respelled),
-    ):
+    )
+    for code, recognise in causes:
         renaming = mapped_levels(old, now, recognise(old, now))
         if renaming:
             found.append(_mapped(change, code, renaming, old, now))
@@ -99,7 +103,9 @@ def _undone(found: Renaming, now: Counts) -> dict[str, int]:
     return undone
 
 
-def _mapped(change: Change, code: str, found: Renaming, old: Counts, now: Counts) -> Finding | None:
+def _mapped(
+    change: Change, code: FindingCode, found: Renaming, old: Counts, now: Counts
+) -> Finding | None:
     first = found.old[0]
     fresh = tuple(after for before, after in found.pairs if before == first)
     n, m = max(sum(old.values()), 1), max(sum(now.values()), 1)
@@ -154,7 +160,7 @@ def _relabelled(change: Change, found: Renaming) -> Finding | None:
 
 
 def _levels(
-    change: Change, code: str, names: set[str], holder: Counts, total: int
+    change: Change, code: FindingCode, names: set[str], holder: Counts, total: int
 ) -> Finding | None:
     """New or gone levels, if chance does not bring or take them at these row counts."""
     if "\0further" in change_levels(change):

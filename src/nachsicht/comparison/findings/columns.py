@@ -26,7 +26,7 @@ from nachsicht.model.column import (
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.findings import Fact, Finding, Severity
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.kinds import Kind, KindReason
 
 #: A column of texts in which so many rows still read as numbers once held numbers.
@@ -165,15 +165,16 @@ def _cut_names(change: Change) -> Finding | None:
     return cut_finding(change, b.longest, change.new.present, a.longest)
 
 
-def _still_readable(change: Change) -> tuple[str, float] | None:
+def _still_readable(change: Change) -> tuple[FindingCode, float] | None:
     """Texts that were numbers or moments before, and mostly still read as such."""
     old, new = change.old, change.new
     if new.written is None or not new.present or old.written is not None:
         return None
-    for kinds, code, rows in (
+    readings: tuple[tuple[tuple[Kind, ...], FindingCode, int], ...] = (
         ((Kind.QUANTITY, Kind.DURATION), "numbers_as_text", new.written.numbers),
         ((Kind.MOMENT,), "dates_as_text", new.written.dates),
-    ):
+    )
+    for kinds, code, rows in readings:
         if old.kind in kinds and rows / new.present >= _STILL_READABLE:
             return code, rows / new.present
     return None
@@ -204,7 +205,8 @@ def _writing(change: Change) -> Iterator[Finding | None]:
     types: dict[str, Any] = {"old_type": old.stored_type, "new_type": new.stored_type}
     read_as_values = new.kind in (Kind.QUANTITY, Kind.DURATION, Kind.MOMENT)
     if read_as_values and new.written is not None and old.written is None:
-        code = "dates_as_text" if new.kind is Kind.MOMENT else "numbers_as_text"
+        dates = new.kind is Kind.MOMENT
+        code: FindingCode = "dates_as_text" if dates else "numbers_as_text"
         yield change.finding(
             code,
             1.0,

@@ -21,7 +21,7 @@ from nachsicht.comparison.distances import shape_counts
 from nachsicht.i18n import number as rounded
 from nachsicht.i18n import percent, phrase, quoted, whole
 from nachsicht.model.column import IdentifierSummary, MomentSummary, TextSummary
-from nachsicht.model.findings import Finding, Severity
+from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.model.statistics import Statistic, known
 from nachsicht.stats.hypothesis_tests import ks_chance, shares_chance, usual_distance
 
@@ -220,7 +220,7 @@ def _empty_date(change: Change, a: MomentSummary, b: MomentSummary) -> Finding |
     return None
 
 
-def _shifted(change: Change, code: str, unit: str, shift: Shift) -> Finding | None:
+def _shifted(change: Change, code: FindingCode, unit: str, shift: Shift) -> Finding | None:
     amount = shift.days if unit == "days" else shift.hours
     whole_unit = abs(amount - round(amount)) < 1e-6
     if unit == "days" and not whole_unit and abs(shift.hours) < 48:
@@ -245,7 +245,8 @@ def _spiked(change: Change, stands_in: Callable[[str], bool]) -> Iterator[Findin
             continue
         filled = change.old.missing_share - change.new.missing_share
         in_gaps = filled > 0.005 and 0.5 < spike.rise / filled < 2
-        code = "stand_in_new" if known_code else "gaps_filled" if in_gaps else "surged"
+        other: FindingCode = "gaps_filled" if in_gaps else "surged"
+        code: FindingCode = "stand_in_new" if known_code else other
         yield change.finding(
             code,
             spike.share if code == "stand_in_new" else spike.rise,

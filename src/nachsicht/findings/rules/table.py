@@ -14,7 +14,7 @@ from nachsicht.model.column import (
     ColumnSummary,
 )
 from nachsicht.model.dataset_schema import Description
-from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity, by_urgency
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Relation, Repeats
 from nachsicht.table.duplicates import expected_repeats, import_in
@@ -122,7 +122,7 @@ def block_evidence(repeats: Repeats) -> dict[str, Fact]:
     }
 
 
-def block_words(code: str, repeats: Repeats) -> str:
+def block_words(code: FindingCode, repeats: Repeats) -> str:
     """The longest block in words, if it holds most of the repeated rows; else some equal rows."""
     block = import_in(repeats)
     if block is None:

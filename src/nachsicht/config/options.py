@@ -1,0 +1,83 @@
+"""Settings as keyword options: what editors complete and type checkers hold calls to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Literal, TypedDict
+
+from nachsicht.config.settings import ReadOptions, ThemeChoice, Thresholds
+from nachsicht.model.kinds import Kind
+
+#: One name, or several.
+Names = str | Sequence[str]
+KindName = Literal[
+    "quantity",
+    "category",
+    "flag",
+    "moment",
+    "duration",
+    "text",
+    "identifier",
+    "nested",
+    "empty",
+]
+
+
+class ReadKeywords(TypedDict, total=False):
+    """As `ReadOptions`, by keyword."""
+
+    delimiter: str | None
+    quote: str | None
+    decimal: str | None
+    encoding: str | None
+    header: bool | None
+    sheet: str | None
+    table: str | None
+    query: str | None
+    description: str | None
+
+
+class ThemeKeywords(TypedDict, total=False):
+    """As `ThemeChoice`, by keyword."""
+
+    ink: str | None
+    ghost: str | None
+    logo: str | None
+
+
+class ThresholdKeywords(TypedDict, total=False):
+    """As `Thresholds`, by keyword."""
+
+    note: float | None
+    check: float | None
+    act: float | None
+    off: bool
+
+
+class Options(TypedDict, total=False):
+    """As `Settings` but its labels, by keyword: the plain values that a file would hold will do."""
+
+    title: str | None
+    frequent_values: int
+    level_cap: int
+    missing_marks: Names
+    missing_marks_in: Mapping[str, Sequence[str]]
+    histogram_bins: int
+    discrete_values: int
+    memory_bytes: int
+    threads: int
+    engine: Literal["local", "dask"]
+    omit: Names
+    kinds: Mapping[str, Kind | KindName]
+    key: Names
+    outcome: str | None
+    gaps_lot: float
+    gaps_mostly: float
+    repeats_in: Names
+    moment: str | None
+    mask: Names
+    chance: float
+    findings: Mapping[str, Thresholds | ThresholdKeywords]
+    accepted: str | None
+    theme: ThemeChoice | ThemeKeywords | None
+    reading: ReadOptions | ReadKeywords

@@ -1,0 +1,53 @@
+"""Calls that editors complete and type checkers hold: settings by keyword, codes of findings."""
+
+import subprocess
+import sys
+from typing import get_args
+
+import msgspec
+import pytest
+
+from nachsicht.config import options
+from nachsicht.config.settings import ReadOptions, Settings, ThemeChoice, Thresholds
+from nachsicht.findings.registry import CATALOGUE
+from nachsicht.model.findings import FindingCode
+from nachsicht.model.kinds import Kind
+
+KEYWORDS = [
+    (options.Options, Settings, {"labels"}),  # a parameter of its own
+    (options.ReadKeywords, ReadOptions, set()),
+    (options.ThemeKeywords, ThemeChoice, set()),
+    (options.ThresholdKeywords, Thresholds, set()),
+]
+
+
+@pytest.mark.parametrize(("keywords", "struct", "apart"), KEYWORDS)
+def test_every_setting_can_be_given_by_keyword(keywords, struct, apart):
+    fields = {field.name for field in msgspec.structs.fields(struct)}
+    assert keywords.__annotations__.keys() == fields - apart
+
+
+def test_kinds_and_codes_are_those_that_there_are():
+    assert set(get_args(options.KindName)) == set(Kind)
+    assert set(get_args(FindingCode)) == set(CATALOGUE)
+
+
+CALLS = """
+import nachsicht
+
+nachsicht.profile("a.csv", outcome="honey", omit="note", reading={"delimiter": ";"})
+nachsicht.compare("a.csv", "b.csv", findings={"gaps": {"off": True}}, kinds={"tag": "text"})
+nachsicht.profile("a.csv", outcom="honey")
+nachsicht.compare("a.csv", "b.csv", chance="0.1")
+nachsicht.compare("a.csv", "b.csv", kinds={"tag": "string"})
+nachsicht.assert_steady("a.csv", "b.csv", findings={"gaps": {"of": True}})
+"""
+
+
+def test_a_misspelt_setting_fails_in_a_type_checker(tmp_path):
+    calls = tmp_path / "calls.py"
+    calls.write_text(CALLS)
+    command = [sys.executable, "-m", "mypy", "--strict", "--cache-dir", str(tmp_path), str(calls)]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    lines = [line for line in done.stdout.splitlines() if "error" in line and "calls.py" in line]
+    assert [int(line.split(":")[1]) for line in lines] == [6, 7, 8, 9], done.stdout
