@@ -7,9 +7,11 @@ from typing import get_args
 import msgspec
 import pytest
 
+from nachsicht.comparison.causes.affine import FACTORS, OFFSETS
 from nachsicht.config import options
 from nachsicht.config.settings import ReadOptions, Settings, ThemeChoice, Thresholds
 from nachsicht.findings.registry import CATALOGUE
+from nachsicht.i18n import catalogue
 from nachsicht.model.findings import FindingCode
 from nachsicht.model.kinds import Kind
 
@@ -51,3 +53,8 @@ def test_a_misspelt_setting_fails_in_a_type_checker(tmp_path):
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     lines = [line for line in done.stdout.splitlines() if "error" in line and "calls.py" in line]
     assert [int(line.split(":")[1]) for line in lines] == [6, 7, 8, 9], done.stdout
+
+
+def test_every_factor_that_is_known_has_its_words():
+    told = catalogue()["findings"]["rescaled"]["units"]
+    assert {*FACTORS, *(name for *_, name in OFFSETS)} == told.keys()

@@ -7,6 +7,7 @@ import pytest
 import statsmodels.api as sm
 from hypothesis import given
 from hypothesis import strategies as st
+from matplotlib.dates import ConciseDateFormatter
 from sklearn.datasets import load_iris, load_wine
 from sklearn.decomposition import PCA
 from sklearn.preprocessing import StandardScaler
@@ -214,3 +215,23 @@ def test_moments_millions_of_years_away_do_no_harm():
     document = nachsicht.profile(table).document
     assert document.over_time is None or document.over_time.moment == "when"
     assert document.rows == 62
+
+
+def test_large_numbers_are_not_drawn_as_dates():
+    rng = np.random.default_rng(4)
+    n = 400
+    days = pd.Timestamp("2024-01-01") + pd.to_timedelta(rng.integers(0, 900, n), "D")
+    budget = rng.normal(5e10, 1e9, n)
+    frame = pd.DataFrame({"budget": budget, "spent": budget * 0.9 + rng.normal(0, 1e8, n)})
+    frame["region"], frame["paid_on"] = rng.choice(["moor", "coast"], n), days
+    frame["sent_on"] = days - pd.to_timedelta(rng.integers(1, 30, n), "D")
+    made = nachsicht.profile(frame, moment="paid_on")
+    views = {(pair.one, pair.other): pair.view for pair in made.document.pairs}
+    numbers, dates = views["budget", "spent"], views["paid_on", "sent_on"]
+    assert not numbers.x.time and not numbers.y.time and dates.x.time and dates.y.time
+    over_time = made.document.over_time.views
+    assert not over_time["budget"].time and over_time["sent_on"].time
+    drawn = made.relations.pair("budget", "spent").figure().axes[0]
+    assert not isinstance(drawn.xaxis.get_major_formatter(), ConciseDateFormatter)
+    drawn = made.time.figure("budget").axes[0]
+    assert 4e10 < drawn.get_ylim()[0] < drawn.get_ylim()[1] < 6e10

@@ -102,7 +102,8 @@ export interface Excerpt {
 }
 
 /** Begins at `start`, each bin so wide, so many bins. */
-export type Axis = [number, number, number];
+/** Start, width and number of bins, and whether these are milliseconds since 1970. */
+export type Axis = [number, number, number, boolean];
 export interface GridView {
   type: "grid";
   x: Axis;
@@ -133,6 +134,7 @@ export interface TimeView {
   rows: number[];
   missing: number[];
   quartiles: ([number, number, number] | null)[];
+  time: boolean;
   levels: string[];
   counts: number[][];
   jumps: number[];

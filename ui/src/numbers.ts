@@ -8,10 +8,9 @@ export interface Numbers {
   rows: (string | number)[][];
 }
 
-const moment = (axis: Axis) => Math.abs(axis[0]) > 3e10;
 const edge = (axis: Axis, i: number): string | number => {
   const value = axis[0] + i * axis[1];
-  return moment(axis) ? new Date(value).toISOString() : Number(value.toPrecision(12));
+  return axis[3] ? new Date(value).toISOString() : Number(value.toPrecision(12));
 };
 
 /** Of views of one pair or column: one list of rows for each version that has a view. */

@@ -5,9 +5,6 @@ import { unitStart } from "./bars";
 import { percent, whole, percentTick } from "./format";
 import { type Axis, type Box, type BoxesView, type GridView, page, type SharesView, type TimeView, word } from "./model";
 
-/** From a year's milliseconds on, numbers of this size are moments. */
-const MOMENT = 3e10;
-
 export interface Frame {
   width: number;
   height: number;
@@ -20,10 +17,6 @@ export interface Frame {
 
 export function ends([start, width, bins]: Axis): [number, number] {
   return [start, start + width * bins];
-}
-
-function isMoment(axis: Axis): boolean {
-  return Math.abs(axis[0]) > MOMENT;
 }
 
 function scale(domain: [number, number], label: string, moment: boolean) {
@@ -69,8 +62,8 @@ export function gridFigure(view: GridView, frame: Frame): Element {
     height: frame.height,
     marginLeft: 52,
     marginBottom: 36,
-    x: scale(domains.x, frame.x, isMoment(view.x)),
-    y: scale(domains.y, frame.y, isMoment(view.y)),
+    x: scale(domains.x, frame.x, view.x[3]),
+    y: scale(domains.y, frame.y, view.y[3]),
     opacity: { type: "identity" },
     clip: true,
     marks,
@@ -84,7 +77,7 @@ export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame:
   const newest = views.length - 1;
   const levels = [...new Set([...views].reverse().flatMap((view) => view?.boxes.map(([level]) => level) ?? []))];
   const domain = frame.domains!.x;
-  const moment = Math.abs(domain[0]) > MOMENT;
+  const moment = views.some((view) => view?.axis[3]);
   if (style === "against_all") return againstAll(views, levels, frame);
   const marks: Plot.Markish[] = [];
   const high = style === "boxes" ? 0.34 : 0.9;

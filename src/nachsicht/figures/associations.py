@@ -106,7 +106,7 @@ def draw_plane(plane: GridView, explained: Sequence[float], older: bool, ax: Any
 
 def _edges(axis: Axis) -> Any:
     edges = axis.start + axis.width * np.arange(axis.bins + 1)
-    return plain(edges)
+    return plain(edges, time=axis.time)
 
 
 def _grid(axes: Any, view: GridView, older: bool) -> None:

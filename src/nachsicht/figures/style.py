@@ -90,14 +90,10 @@ def percents(ax: Axes, axis: str = "y") -> None:
     chosen.set_major_formatter(FuncFormatter(lambda share, _: f"{100 * share:.3g} %"))
 
 
-#: From a year's milliseconds on, numbers of this size are moments.
-_MOMENT = 3e10
-
-
-def plain(values: Any) -> Any:
+def plain(values: Any, *, time: bool) -> Any:
     """Numbers as they are; milliseconds since 1970 as moments."""
     array = np.asarray(values, np.float64)
-    return array.astype("datetime64[ms]") if np.abs(array).min() > _MOMENT else array
+    return array.astype("datetime64[ms]") if time else array
 
 
 def dates(ax: Axes, values: Any, axis: str = "x") -> None:

@@ -6,11 +6,15 @@ import msgspec
 
 
 class Axis(msgspec.Struct, frozen=True, array_like=True, gc=False):
-    """Equal bins: bin ``i`` begins at ``start + i * width``. Of moments in milliseconds."""
+    """Equal bins: bin ``i`` begins at ``start + i * width``.
+
+    With ``time`` these are milliseconds since 1970.
+    """
 
     start: float
     width: float
     bins: int
+    time: bool = False
 
 
 class LinePoint(msgspec.Struct, frozen=True, array_like=True, gc=False):
@@ -84,7 +88,9 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
     rows, missing : tuple of int
         Rows that were looked at in each unit, and those without a value.
     quartiles : tuple of (float, float, float), or None where no row has a value
-        Of quantities and moments (in milliseconds), for each unit.
+        Of quantities and moments, for each unit.
+    time : bool
+        Whether quartiles are moments, in milliseconds since 1970.
     levels, counts : tuple of str, tuple of tuple of int
         Of categories: the most frequent levels, and ``counts[level][unit]``.
     jumps : tuple of int
@@ -96,6 +102,7 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
     rows: tuple[int, ...]
     missing: tuple[int, ...]
     quartiles: tuple[tuple[float, float, float] | None, ...] = ()
+    time: bool = False
     levels: tuple[str, ...] = ()
     counts: tuple[tuple[int, ...], ...] = ()
     jumps: tuple[int, ...] = ()

@@ -24,7 +24,7 @@ _FEWEST_NEAR = 10
 _Z = 1.959963984540054
 
 
-def axis_of(values: NDArray[Any]) -> Axis:
+def axis_of(values: NDArray[Any], *, time: bool = False) -> Axis:
     """Equal bins over the values; whole numbers get bins of as many of them each."""
     ordered = np.sort(values)
     low, high = float(ordered[0]), float(ordered[-1])
@@ -35,11 +35,11 @@ def axis_of(values: NDArray[Any]) -> Axis:
         low, high = math.floor(low), math.ceil(high)
         step = max(1, math.ceil((high - low + 1) / MOST_BINS))
         bins = math.ceil((high - low + 1) / step)
-        return Axis(low - 0.5, float(step), bins)
+        return Axis(low - 0.5, float(step), bins, time)
     width = (high - low) / MOST_BINS
     if not (math.isfinite(width) and width > 0):
-        return Axis(low, max(abs(low), 1.0) * 1e-9, 1)
-    return Axis(low, width, MOST_BINS)
+        return Axis(low, max(abs(low), 1.0) * 1e-9, 1, time)
+    return Axis(low, width, MOST_BINS, time)
 
 
 def places_on(axis: Axis, values: _Floats) -> NDArray[np.int64]:

@@ -153,13 +153,17 @@ def _view(one: Side, other: Side, like: View | None = None) -> View:
     if one.ticks and not (isinstance(other, Quantity) and other.ticks):
         return time_view(*units_of(one), other)
     assert isinstance(other, Quantity)
-    axes = (like.x, like.y) if isinstance(like, GridView) else None
+    axes = (like.x, like.y) if isinstance(like, GridView) else (_axis(one), _axis(other))
     return grid_of(one.in_milliseconds(), other.in_milliseconds(), axes)
+
+
+def _axis(side: Quantity) -> Axis:
+    return axis_of(side.in_milliseconds(), time=side.ticks > 0)
 
 
 def _boxes(levels: Levels, quantity: Quantity, like: View | None) -> BoxesView:
     values = quantity.in_milliseconds().astype(np.float64)
-    axis = like.axis if isinstance(like, BoxesView) else axis_of(quantity.in_milliseconds())
+    axis = like.axis if isinstance(like, BoxesView) else _axis(quantity)
     boxes = [
         _box(level, np.sort(values[levels.codes == code]), axis)
         for code, level in enumerate(levels.names)

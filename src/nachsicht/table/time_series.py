@@ -138,6 +138,7 @@ def time_view(unit: str, first: int, codes: _Codes, side: Side) -> TimeView:
         parts = _parts(side.in_milliseconds()[held], codes[held], length)
         distances = [_apart(a, b) for a, b in itertools.pairwise(parts)]
         kept["quartiles"] = tuple(_quartiles(part) for part in parts)
+        kept["time"] = side.ticks > 0
     else:
         table = np.zeros((len(side.names), length), np.int64)
         np.add.at(table, (side.codes[held], codes[held]), 1)

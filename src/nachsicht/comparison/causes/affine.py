@@ -9,7 +9,6 @@ import msgspec
 import numpy as np
 
 from nachsicht.arrow.numeric import LARGEST
-from nachsicht.i18n import catalogue
 from nachsicht.stats.ecdf import Curve, largest_difference
 from nachsicht.stats.hypothesis_tests import usual_distance
 
@@ -17,8 +16,36 @@ from nachsicht.stats.hypothesis_tests import usual_distance
 _SHARES = np.linspace(0.05, 0.95, 37)
 #: Factors nearer to 1 than this are only believed where they are known conversions.
 _NEAREST_FACTOR = 1.05
+#: Factors of usual conversions; a catalogue of words has a line for each of them.
+FACTORS = (
+    "2.20462",
+    "0.453592",
+    "3.28084",
+    "0.3048",
+    "0.621371",
+    "1.609344",
+    "2.54",
+    "0.393701",
+    "1000",
+    "0.001",
+    "100",
+    "0.01",
+    "60",
+    "3600",
+    "0.0166667",
+    "1000000",
+    "0.000001",
+    "10",
+    "0.1",
+    "12",
+    "24",
+    "0.264172",
+    "3.78541",
+    "28.3495",
+    "0.035274",
+)
 #: Conversions with an offset: factor, offset, name in the catalogue of words.
-_AFFINE = (
+OFFSETS = (
     (1.8, 32.0, "celsius_fahrenheit"),
     (1 / 1.8, -32 / 1.8, "fahrenheit_celsius"),
     (1.0, 273.15, "celsius_kelvin"),
@@ -120,7 +147,7 @@ def map_of_a_part(
     often = 0.01 if ratios else 0.2
     chance = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
     best: Map | None = None
-    for name in _known_factors():
+    for name in FACTORS:
         factor = float(name)
         if ratios and not _alike(factor, ratios):
             continue
@@ -143,7 +170,7 @@ def _alike(factor: float, ratios: tuple[float, float]) -> bool:
 
 
 def _candidates(a: Curve, b: Curve, step: float) -> Iterator[tuple[float, float, str | None]]:
-    yield from _AFFINE
+    yield from OFFSETS
     before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
     if ((before > 0).all() and (after < 0).all()) or ((before < 0).all() and (after > 0).all()):
         yield -1.0, 0.0, "turned"
@@ -167,12 +194,7 @@ def _middle_factor(before: np.ndarray, after: np.ndarray) -> float | None:
     return float(np.exp(np.median(np.log(after[usable] / before[usable]))))
 
 
-def _known_factors() -> list[str]:
-    """Factors of the conversions that the catalogue of words knows."""
-    return [name for name in catalogue()["findings"]["rescaled"]["units"] if name[0].isdigit()]
-
-
 def _known_factor(factor: float) -> str | None:
     """The conversion of units that is within 3 % of a factor."""
-    near = min(_known_factors(), key=lambda text: abs(math.log(float(text) / factor)))
+    near = min(FACTORS, key=lambda text: abs(math.log(float(text) / factor)))
     return str(near) if abs(math.log(float(near) / factor)) < 0.03 else None
