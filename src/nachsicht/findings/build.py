@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nachsicht.config.settings import Settings
-from nachsicht.findings.registry import weight_of
+from nachsicht.findings.registry import severity_of
 from nachsicht.i18n import phrase
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.profile import GapsByLevel
@@ -31,7 +31,7 @@ def make_finding(
     ``evidence`` are the exact facts, ``words`` the same facts as a person reads them.
     ``at_least`` and ``at_most`` bound the weight where more than the size is known.
     """
-    weight = weight_of(code, size, settings)
+    weight = severity_of(code, size, settings)
     limits = settings.findings.get(code)
     if weight is None or (limits and limits.off):
         return None

@@ -141,7 +141,7 @@ ENTRIES: tuple[Entry, ...] = (
 CATALOGUE = {entry.code: entry for entry in ENTRIES}
 
 
-def weight_of(code: FindingCode, size: float, settings: Settings) -> Severity | None:
+def severity_of(code: FindingCode, size: float, settings: Settings) -> Severity | None:
     """The weight that a size has, by the rule and what the user laid over it; None for none."""
     entry = CATALOGUE[code]
     limits = settings.findings.get(code)

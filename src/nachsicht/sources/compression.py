@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import lzma
 import zlib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+
+from nachsicht.errors import UnreadableSourceError
 
 #: Beginnings that tell a compression whatever the name says.
 COMPRESSIONS = {
@@ -77,3 +81,19 @@ def _counted(stream: Any, raw: Any = None, most: int | None = None) -> tuple[int
     except (*BROKEN, ValueError):
         pass
     return out, raw.tell() if raw is not None else 0
+
+
+@contextlib.contextmanager
+def told_as_damaged(path: Path, name: str) -> Iterator[None]:
+    """Tell what Arrow or the system say of a file as damage of a file of that format."""
+    import pyarrow as pa
+
+    try:
+        yield
+    except (pa.ArrowException, OSError) as error:
+        reason = str(error).splitlines()[0].rstrip(".")
+        raise UnreadableSourceError(
+            f"the file is not a {name} file, or is damaged ({reason})",
+            where=str(path),
+            todo="Write it again, or check that it was copied completely.",
+        ) from error

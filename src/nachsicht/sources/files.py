@@ -68,12 +68,14 @@ class FileSource(msgspec.Struct, frozen=True):
         return open_delimited(self.path, compression, self.reading, facts)
 
     def _open_binary(self, head: bytes, suffix: str, facts: SourceFacts) -> Opened | None:
-        from nachsicht.sources import arrow_files as columnar
-
         if head.startswith(b"PAR1") or suffix in (".parquet", ".pq"):
-            return columnar.open_parquet(self.path, facts)
+            from nachsicht.sources.parquet import open_parquet
+
+            return open_parquet(self.path, facts)
         if head.startswith(b"ARROW1") or suffix in (".arrow", ".feather", ".ipc"):
-            return columnar.open_arrow(self.path, facts)
+            from nachsicht.sources.arrow_ipc import open_arrow
+
+            return open_arrow(self.path, facts)
         if suffix in _WORKBOOKS:
             from nachsicht.sources.excel.reader import open_workbook
 

@@ -1,9 +1,8 @@
-"""Parquet and Arrow files (Feather too)."""
+"""Parquet files."""
 
 from __future__ import annotations
 
 import contextlib
-import itertools
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
@@ -12,18 +11,13 @@ from typing import Any
 import pyarrow as pa
 
 from nachsicht.arrow.dictionary import read_as_levels
-from nachsicht.errors import UnreadableSourceError
-from nachsicht.sources.dataframes import BATCH_ROWS
+from nachsicht.sources.compression import told_as_damaged
 from nachsicht.sources.protocol import Opened, Piece, SourceFacts
 
 #: Texts of which a row takes more are spelt out in the file, or hardly ever the same.
 _MOST_BYTES = 4
 #: Rows of a row group that tell how much memory a row takes; the place of a level takes so much.
 _TRIAL_ROWS, _CODE_BYTES = 4_096, 4
-#: A file of one batch is read whatever memory is given, while it is no larger.
-_MOST_AT_ONCE = 16 << 20
-#: How files of the Arrow format begin, unlike streams.
-_ARROW_MARK = b"ARROW1"
 
 
 def open_parquet(path: Path, facts: SourceFacts) -> Opened:
@@ -31,31 +25,25 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
     import pyarrow.parquet as pq
 
     facts.format = "Parquet"
-    try:
+    with told_as_damaged(path, "Parquet"):
         file = pq.ParquetFile(path)
-    except (pa.ArrowException, OSError) as error:
-        raise _damaged(path, "Parquet", error) from error
     groups = [file.metadata.row_group(i).total_byte_size for i in range(file.num_row_groups)]
 
     def table() -> Any:
-        try:
+        with told_as_damaged(path, "Parquet"):
             # Each column as it is decoded, not the whole file beforehand: less memory and time.
             levels = _kept_as_levels(file)
             found = pq.ParquetFile(path, pre_buffer=False, read_dictionary=levels).read()
             return _marked(found, levels, file.schema_arrow)
-        except (pa.ArrowException, OSError) as error:
-            raise _damaged(path, "Parquet", error) from error
 
     def batches() -> Iterator[tuple[Any, int]]:
         opened = pq.ParquetFile(path)
         done = 0
-        try:
+        with told_as_damaged(path, "Parquet"):
             for group, size in enumerate(groups):
                 for batch in opened.iter_batches(1 << 17, row_groups=[group]):
                     yield batch, int(done)
                 done += size * (facts.size_bytes or 1) / max(sum(groups), 1)
-        except (pa.ArrowException, OSError) as error:
-            raise _damaged(path, "Parquet", error) from error
 
     def pieces() -> list[Piece]:
         rows = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
@@ -124,86 +112,5 @@ def _marked(table: Any, levels: list[str], stored: Any) -> Any:
 def _row_group(path: Path, group: int) -> Any:
     import pyarrow.parquet as pq
 
-    try:
+    with told_as_damaged(path, "Parquet"):
         return pq.ParquetFile(path).read_row_group(group)
-    except (pa.ArrowException, OSError) as error:
-        raise _damaged(path, "Parquet", error) from error
-
-
-def open_arrow(path: Path, facts: SourceFacts) -> Opened:
-    """An Arrow file or stream; its batches are read one after the other where it is streamed.
-
-    It is read, not mapped into memory: a mapped file that another program shortens ends the
-    process.
-    """
-    facts.format = "Arrow"
-    with _told_as_damaged(path):
-        schema, expected, whole = _extent_of_arrow(path)
-
-    def batches() -> Iterator[tuple[Any, int]]:
-        with _told_as_damaged(path):
-            for batch, done in _arrow_batches(path):
-                for start in range(0, batch.num_rows, BATCH_ROWS):
-                    yield batch.slice(start, BATCH_ROWS), done
-
-    def table() -> Any:
-        with _told_as_damaged(path):
-            return pa.Table.from_batches([batch for batch, _ in _arrow_batches(path)], schema)
-
-    return Opened(facts, expected, table, batches, whole=whole and expected > _MOST_AT_ONCE)
-
-
-def _extent_of_arrow(path: Path) -> tuple[pa.Schema, int, bool]:
-    """The schema, about how much memory all batches take, and whether there is but one."""
-    size = path.stat().st_size
-    with pa.OSFile(str(path)) as file:
-        reader = _arrow_reader(file)
-        if isinstance(reader, pa.RecordBatchFileReader):
-            count = reader.num_record_batches
-            some = {0, count // 2, count - 1} if count else set()
-            most = max((reader.get_batch(i).nbytes for i in sorted(some)), default=0)
-            return reader.schema, most * count, count == 1
-        seen = [(batch.nbytes, file.tell()) for batch in itertools.islice(reader, 2)]
-        most = max((nbytes * size / done for nbytes, done in seen), default=0)
-        return reader.schema, int(most), len(seen) == 1
-
-
-def _arrow_batches(path: Path) -> Iterator[tuple[Any, int]]:
-    """Batches, each with about how many bytes of the file are read so far."""
-    size = path.stat().st_size
-    with pa.OSFile(str(path)) as file:
-        reader = _arrow_reader(file)
-        if isinstance(reader, pa.RecordBatchFileReader):
-            count = reader.num_record_batches
-            found = ((reader.get_batch(i), size * (i + 1) // count) for i in range(count))
-        else:
-            found = ((batch, file.tell()) for batch in reader)
-        for batch, done in found:
-            # The places of texts and levels in the file are taken on trust; what reads them
-            # must not.
-            batch.validate(full=True)
-            yield batch, done
-
-
-def _arrow_reader(file: Any) -> Any:
-    """Of the file format, which begins with a mark, or of a stream."""
-    marked = file.read(len(_ARROW_MARK)) == _ARROW_MARK
-    file.seek(0)
-    return pa.ipc.open_file(file) if marked else pa.ipc.open_stream(file)
-
-
-@contextlib.contextmanager
-def _told_as_damaged(path: Path) -> Iterator[None]:
-    try:
-        yield
-    except (pa.ArrowException, OSError) as error:
-        raise _damaged(path, "Arrow", error) from error
-
-
-def _damaged(path: Path, name: str, error: Exception) -> UnreadableSourceError:
-    reason = str(error).splitlines()[0].rstrip(".")
-    return UnreadableSourceError(
-        f"the file is not a {name} file, or is damaged ({reason})",
-        where=str(path),
-        todo="Write it again, or check that it was copied completely.",
-    )
