@@ -20,7 +20,7 @@ def catalogue(language: str = "en") -> dict[str, Any]:
 def phrase(path: str, /, **facts: object) -> str:
     """A phrase of the catalogue with its facts filled in, e.g. ``phrase("verdict.steady", n=3)``.
 
-    Where the catalogue has a table of ``one`` and ``other``, the fact ``n`` chooses.
+    Where the catalogue has a table of ``one`` and ``other``, the fact ``n`` chooses (plural rule).
     """
     entry: Any = catalogue()
     for step in path.split("."):
