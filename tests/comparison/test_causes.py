@@ -173,3 +173,22 @@ def test_values_that_had_two_decimals_anyway_are_not_heaped_on_them(finer, told)
     old, new = np.round(rng.gamma(3, 10, (2, 4000)), 2)
     old = np.where(rng.random(4000) < finer, old + rng.random(4000) / 1000, old)
     assert {code for code, *_ in codes(frame(price=old), frame(price=new))} == told
+
+
+def test_years_that_come_anew_are_not_taken_for_stand_ins():
+    rng = np.random.default_rng(5)
+    old = frame(sold=rng.choice([2008, 2009, 2010], 1500), price=rng.normal(size=1500))
+    new = frame(sold=rng.choice([2006, 2007, 2008], 1500), price=rng.normal(size=1500))
+    assert "stand_in_new" not in {code for code, *_ in codes(old, new)}
+    coded = frame(sold=np.where(rng.random(1500) < 0.2, 2030, old["sold"]), price=new["price"])
+    assert ("stand_in_new", ("sold",)) in {(code, names) for code, names, _ in codes(old, coded)}
+
+
+def test_a_level_that_nearly_all_rows_have_is_no_place():
+    rng = np.random.default_rng(6)
+    street = np.where(rng.random(3000) < 0.01, "gravel", "paved")
+    lot = rng.normal(500, 40, 3000)
+    old = frame(street=street, lot=lot)
+    new = frame(street=street, lot=pa.array(lot, mask=np.arange(3000) % 9 == 0))
+    (found,) = nachsicht.compare(old, new).findings
+    assert found.code == "gaps_risen" and "paved" not in found.sentence

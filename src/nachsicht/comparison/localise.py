@@ -17,6 +17,8 @@ from nachsicht.stats.hypothesis_tests import shares_chance
 
 #: A level holds a change if it has this part of it, at odds so many times those of its rows.
 _MOST, _ODDS = 0.6, 4.0
+#: And its part of the change is so much larger than that of the rows.
+_LEAST_BEYOND = 0.2
 
 
 class Place(NamedTuple):
@@ -204,6 +206,9 @@ def _largest(places: list[Place]) -> Place | None:
 
 
 def _out_of_proportion(place: Place) -> bool:
+    """Whether a level holds much more of the change than of the rows; else it tells nothing."""
+    if place.part - place.share < _LEAST_BEYOND:
+        return False
     return place.part * (1 - place.share) > _ODDS * place.share * (1 - place.part)
 
 

@@ -21,6 +21,8 @@ from nachsicht.stats.hypothesis_tests import shares_chance, usual_distance
 
 #: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
 _SLIGHT = 1.1
+#: A value is alone where so many times its rows, at most, lie on its side of the old values.
+_ALONE = 1.2
 
 
 def quantity_findings(
@@ -181,10 +183,23 @@ def _spiked(change: Change, spike: Spike, before: Curve, gap_rise: float) -> Fin
     if filled > 0.005 and 0.5 < spike.rise * change.new.present / change.new.rows / filled < 2:
         words |= {"old_missing": percent(change.old.missing_share)}
         return change.finding("gaps_filled", spike.rise, facts, **words)
-    outside = value < before.values[0] or value > before.values[-1]
-    if (outside or could_stand_in(value)) and spike.old_share < 0.1 * spike.share:
+    known_code = could_stand_in(value) or _alone_outside(change, value, before, spike.rows)
+    if known_code and spike.old_share < 0.1 * spike.share:
         return change.finding("stand_in_new", spike.share, facts, **words)
     return change.finding("surged", spike.rise, facts, **{**words, "value": quoted(spike.value)})
+
+
+def _alone_outside(change: Change, value: float, before: Curve, rows: int) -> bool:
+    """Whether a value lies outside of the old ones, with hardly any other on its side."""
+    low, high = before.values[[0]], before.values[[-1]]
+    if low[0] <= value <= high[0]:
+        return False
+    if change.curves is None:
+        return True
+    after = change.curves[1]
+    below = value < low[0]
+    beyond = after.shares(low)[0][0] if below else 1 - after.shares(high)[1][0]
+    return bool(beyond * after.rows <= _ALONE * rows)
 
 
 def _exact(value: float) -> int | float:
