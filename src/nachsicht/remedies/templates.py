@@ -110,7 +110,8 @@ TEMPLATES: dict[str, Template] = {
         "pd.to_datetime(frame[{column}]).map("
         "lambda t: t.replace(day=t.month, month=t.day) if t.day <= 12 else t)",
         "pl.when(pl.col({column}).dt.day() <= 12).then(pl.col({column}).dt.replace("
-        "day=pl.col({column}).dt.month(), month=pl.col({column}).dt.day()))"
+        # Some versions replace in all rows first: the month must be one in each of them.
+        "day=pl.col({column}).dt.month(), month=pl.min_horizontal(pl.col({column}).dt.day(), 12)))"
         ".otherwise(pl.col({column}))",
     ),
     "constant": _DROP,
