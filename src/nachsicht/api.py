@@ -233,7 +233,8 @@ def assert_steady(
     old, new, settings, **options
         As for `compare`.
     stop_on : str
-        ``check`` fails for open findings of that severity or a higher one, ``act`` only for the highest.
+        ``check`` fails for open findings of that severity or a higher one, ``act`` only for
+        the highest.
 
     Returns
     -------
