@@ -113,7 +113,7 @@ NAN = float("nan")
         *({name: -1} for name in ("discrete_values", "memory_bytes", "threads")),
         *({name: value} for name in ("gaps_lot", "gaps_mostly", "chance") for value in (NAN, -1.0)),
         {"chance": 0.0},
-        {"findings": {"gaps": {"note": NAN}}},
+        {"findings": {"missing_values": {"note": NAN}}},
     ],
     ids=str,
 )

@@ -28,33 +28,33 @@ EUROPEAN = FRAME["w"].map("{:,.2f}".format).str.translate(str.maketrans(",.", ".
 CHANGED = {
     "rescaled": FRAME.assign(w=(FRAME["w"] * 2.20462).round(2)),
     "shifted": FRAME.assign(w=FRAME["w"] + 20),
-    "turned": FRAME.assign(w=-FRAME["w"]),
+    "sign_flipped": FRAME.assign(w=-FRAME["w"]),
     "renamed": FRAME.rename(columns={"w": "w_kg"}),
     "swapped": FRAME.rename(columns={"w": "v", "v": "w"}),
-    "stand_in_new": FRAME.assign(w=FRAME["w"].where(FRAME.index % 20 > 0, -999)),
-    "infinite_new": FRAME.assign(w=FRAME["w"].where(FRAME.index % 20 > 0, np.inf)),
+    "sentinel_value_new": FRAME.assign(w=FRAME["w"].where(FRAME.index % 20 > 0, -999)),
+    "infinite_values_new": FRAME.assign(w=FRAME["w"].where(FRAME.index % 20 > 0, np.inf)),
     "relabelled": FRAME.assign(m=FRAME["m"].map({"oak": "01", "fir": "02", "elm": "03"})),
     "respelled": FRAME.assign(m=FRAME["m"].mask(FRAME.index % 3 == 0, FRAME["m"].str.upper())),
-    "repeats_new": pd.concat([FRAME, FRAME.iloc[:200]], ignore_index=True),
+    "new_duplicate_rows": pd.concat([FRAME, FRAME.iloc[:200]], ignore_index=True),
     "numbers_as_text": FRAME.assign(w=EUROPEAN),
     "dates_as_text": FRAME.assign(at=FRAME["at"].dt.strftime("%d.%m.%Y %H:%M")),
-    "moments_shifted": FRAME.assign(at=FRAME["at"] + pd.Timedelta(days=45)),
-    "clock_shifted": FRAME.assign(at=FRAME["at"] - pd.Timedelta(hours=2)),
-    "day_month_exchanged": FRAME.assign(
+    "dates_shifted": FRAME.assign(at=FRAME["at"] + pd.Timedelta(days=45)),
+    "timezone_shifted": FRAME.assign(at=FRAME["at"] - pd.Timedelta(hours=2)),
+    "day_month_swapped": FRAME.assign(
         on=FRAME["on"].map(lambda t: t.replace(day=t.month, month=t.day) if t.day <= 12 else t)
     ),
 }
 ALONE = {
-    "rows_repeated": CHANGED["repeats_new"],
-    "look_alikes": CHANGED["respelled"],
-    "stand_in": CHANGED["stand_in_new"],
-    "infinite": CHANGED["infinite_new"],
+    "duplicate_rows": CHANGED["new_duplicate_rows"],
+    "similar_levels": CHANGED["respelled"],
+    "sentinel_value": CHANGED["sentinel_value_new"],
+    "infinite_values": CHANGED["infinite_values_new"],
     "constant": FRAME.assign(w=1.5),
     "all_missing": FRAME.assign(w=np.nan),
     "stored_as_text": FRAME.assign(w=EUROPEAN),
     "skewed": FRAME.assign(w=np.exp(FRAME["w"] / 8).round(6)),
     "blank": FRAME.assign(said=FRAME["said"].mask(FRAME.index % 9 == 0, "  ")),
-    "names_renewed": pd.concat([FRAME, FRAME.iloc[:300]], ignore_index=True).assign(
+    "reimported_rows": pd.concat([FRAME, FRAME.iloc[:300]], ignore_index=True).assign(
         hive_id=lambda f: [f"H-{i:05d}" for i in range(len(f))]
     ),
 }
@@ -81,7 +81,7 @@ def test_a_change_that_was_mended_is_found_no_longer(code, library):
     after = nachsicht.compare(FRAME, mended(found, CHANGED[code], code, library))
     assert code not in [finding.code for finding in after.findings]
     worse = {f.code for f in after.findings} - {f.code for f in found.findings}
-    assert worse <= {"stored_type", "cells_changed", "gaps_risen"}
+    assert worse <= {"dtype_changed", "values_changed", "missing_increased"}
 
 
 @pytest.mark.parametrize("library", ["pandas", "polars"])

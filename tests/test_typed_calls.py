@@ -38,11 +38,11 @@ CALLS = """
 import nachsicht
 
 nachsicht.profile("a.csv", outcome="honey", omit="note", reading={"delimiter": ";"})
-nachsicht.compare("a.csv", "b.csv", findings={"gaps": {"off": True}}, kinds={"tag": "text"})
+nachsicht.compare("a.csv", "b.csv", findings={"missing_values": {"off": True}}, kinds={"tag": "text"})
 nachsicht.profile("a.csv", outcom="honey")
 nachsicht.compare("a.csv", "b.csv", chance="0.1")
 nachsicht.compare("a.csv", "b.csv", kinds={"tag": "string"})
-nachsicht.assert_steady("a.csv", "b.csv", findings={"gaps": {"of": True}})
+nachsicht.assert_steady("a.csv", "b.csv", findings={"missing_values": {"of": True}})
 """
 
 

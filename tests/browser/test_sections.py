@@ -27,7 +27,7 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     later.loc[5:30, "honey"] += 0.1
     known = tmp_path / "known.toml"
     known.write_text(
-        '[[accepted]]\ncode = "cells_changed"\ncolumn = "honey"\nbecause = "<b>late</b> jars"\n'
+        '[[accepted]]\ncode = "values_changed"\ncolumn = "honey"\nbecause = "<b>late</b> jars"\n'
     )
     compared = nachsicht.compare(frame, later, labels=["may", "june"], accepted=str(known))
     page = open_page(compared.write(tmp_path / "rows.html"), "#rows")

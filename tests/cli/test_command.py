@@ -149,7 +149,7 @@ def test_remedies_mend_the_demo(demo_files, tmp_path):
         before = {f.code: f for f in nachsicht.compare(old, new).findings}
         after = {f.code for f in nachsicht.compare(old, mended).findings}
         gone = set(before) - after
-        assert gone == {"rescaled", "renamed", "respelled", "repeats_new"}
+        assert gone == {"rescaled", "renamed", "respelled", "new_duplicate_rows"}
         assert after <= set(before)
     printed = run("remedies", new)
     assert "ON = {" in printed.stdout

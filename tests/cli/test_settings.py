@@ -64,7 +64,7 @@ def test_a_wrong_settings_file_names_line_and_nearest_word(folder, text, line, n
 
 def test_the_schema_of_settings_fits_what_is_read(folder):
     schema = json.loads(run("settings", "--schema").stdout)
-    good = {"title": "x", "key": ["a"], "findings": {"gaps": {"check": 0.2}}}
+    good = {"title": "x", "key": ["a"], "findings": {"missing_values": {"check": 0.2}}}
     jsonschema.validate(good, schema)
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({"titel": "x"}, schema)
@@ -96,7 +96,7 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
 
     accepted = tmp_path / "known.toml"
     accepted.write_text(
-        '[[accepted]]\ncode = "gaps_risen"\ncolumn = "w"\nbecause = "few"\nweight = "check"\n'
+        '[[accepted]]\ncode = "missing_increased"\ncolumn = "w"\nbecause = "few"\nweight = "check"\n'
     )
     values = list(range(1000))
     versions = [
@@ -107,8 +107,8 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
         nachsicht.compare(versions[0], version, accepted=str(accepted)).findings
         for version in versions[1:]
     )
-    assert [f.accepted for f in few if f.code == "gaps_risen"] == ["few"]
-    assert [f.accepted for f in many if f.code == "gaps_risen"] == [None]
+    assert [f.accepted for f in few if f.code == "missing_increased"] == ["few"]
+    assert [f.accepted for f in many if f.code == "missing_increased"] == [None]
 
 
 @pytest.mark.parametrize(
@@ -161,7 +161,7 @@ def test_two_groups_are_told_apart_without_causes_and_a_masked_one_is_not_named(
     heavy = table.assign(hive_weight=table["hive_weight"] * (1 + (table["hive_type"] == "log")))
     pair = nachsicht.compare_groups(heavy, by="hive_type", groups=["long", "log"])
     codes = {finding.code for finding in pair.findings}
-    assert "spread_moved" in codes
+    assert "distribution_shift" in codes
     assert not codes & {"rescaled", "rows_lost", "shifted", "relabelled"}
     assert "apart from the rest" in pair.verdict
     hidden = nachsicht.compare_groups(heavy, by="hive_type", mask="hive_type")

@@ -193,6 +193,6 @@ def test_gaps_where_another_column_is_missing_are_told_so():
     frame = pd.DataFrame({"kg": np.where(there, 3.5, np.nan), "n": range(2_000)})
     frame["zone"] = np.where(there, np.where(rng.random(2_000) < 0.5, "a", "b"), None)
     (told,) = [
-        f for f in nachsicht.profile(frame).findings if f.code == "gaps" and "kg" in f.columns
+        f for f in nachsicht.profile(frame).findings if f.code == "missing_values" and "kg" in f.columns
     ]
     assert "“”" not in told.sentence

@@ -64,8 +64,8 @@ def test_numbers_that_become_words_change_their_kind():
 
 def test_new_and_gone_levels_are_told():
     new = np.where((MAKE == "fir") & (RNG.random(N) < 0.5), "elm", MAKE)
-    assert codes(frame(m=MAKE), frame(m=new)) == {("levels_new", ("m",), "check")}
-    assert codes(frame(m=new), frame(m=MAKE)) == {("levels_gone", ("m",), "check")}
+    assert codes(frame(m=MAKE), frame(m=new)) == {("new_levels", ("m",), "check")}
+    assert codes(frame(m=new), frame(m=MAKE)) == {("missing_levels", ("m",), "check")}
 
 
 def test_a_level_that_goes_by_another_name_is_one_finding():
@@ -77,7 +77,7 @@ def test_a_level_that_goes_by_another_name_is_one_finding():
 def test_gaps_that_rise_are_placed():
     gaps = pa.array(WEIGHT, mask=(MAKE == "fir") & (RNG.random(N) < 0.6))
     found = nachsicht.compare(frame(w=WEIGHT, m=MAKE), frame(w=gaps, m=MAKE)).findings
-    (risen,) = [finding for finding in found if finding.code == "gaps_risen"]
+    (risen,) = [finding for finding in found if finding.code == "missing_increased"]
     assert (risen.evidence["by"], risen.evidence["level"]) == ("m", "fir")
     assert risen.evidence["part_of_rise"] == pytest.approx(1)
 
@@ -112,7 +112,7 @@ def test_a_column_that_comes_goes_and_comes_back_stays_in_the_ledger():
 def test_shares_that_move_name_the_level():
     new = RNG.choice(["oak", "pine", "fir"], N, p=[0.3, 0.5, 0.2])
     (found,) = nachsicht.compare(frame(m=MAKE), frame(m=new)).findings
-    assert (found.code, found.weight) == ("shares_moved", "check")
+    assert (found.code, found.weight) == ("category_shift", "check")
     assert found.evidence["level"] in ("oak", "pine")
     assert found.evidence["distance"] == pytest.approx(0.2, abs=0.04)
 
@@ -120,7 +120,7 @@ def test_shares_that_move_name_the_level():
 def test_texts_that_grow_longer_are_checked():
     notes = [f"all {a} bees of box {b} are quite well" for a, b in RNG.integers(0, 99, (N, 2))]
     longer = [note + " and so is the queen" for note in notes]
-    assert codes(frame(note=notes), frame(note=longer)) == {("lengths_moved", ("note",), "check")}
+    assert codes(frame(note=notes), frame(note=longer)) == {("length_shift", ("note",), "check")}
 
 
 def test_numbers_that_become_plain_texts_are_worth_a_check():
@@ -131,12 +131,12 @@ def test_numbers_that_become_plain_texts_are_worth_a_check():
 
 def test_gaps_that_are_filled_are_noted():
     gaps = pa.array(WEIGHT, mask=RNG.random(N) < 0.3)
-    assert codes(frame(w=gaps), frame(w=WEIGHT)) == {("gaps_fallen", ("w",), "note")}
+    assert codes(frame(w=gaps), frame(w=WEIGHT)) == {("missing_decreased", ("w",), "note")}
 
 
 def test_a_new_stand_in_is_found_and_not_taken_for_a_shift():
     new = np.where(RNG.random(N) < 0.03, -999, WEIGHT)
-    assert codes(frame(w=WEIGHT), frame(w=new)) == {("stand_in_new", ("w",), "act")}
+    assert codes(frame(w=WEIGHT), frame(w=new)) == {("sentinel_value_new", ("w",), "act")}
 
 
 @pytest.mark.parametrize(
@@ -179,9 +179,9 @@ def test_years_that_come_anew_are_not_taken_for_stand_ins():
     rng = np.random.default_rng(5)
     old = frame(sold=rng.choice([2008, 2009, 2010], 1500), price=rng.normal(size=1500))
     new = frame(sold=rng.choice([2006, 2007, 2008], 1500), price=rng.normal(size=1500))
-    assert "stand_in_new" not in {code for code, *_ in codes(old, new)}
+    assert "sentinel_value_new" not in {code for code, *_ in codes(old, new)}
     coded = frame(sold=np.where(rng.random(1500) < 0.2, 2030, old["sold"]), price=new["price"])
-    assert ("stand_in_new", ("sold",)) in {(code, names) for code, names, _ in codes(old, coded)}
+    assert ("sentinel_value_new", ("sold",)) in {(code, names) for code, names, _ in codes(old, coded)}
 
 
 def test_a_level_that_nearly_all_rows_have_is_no_place():
@@ -191,4 +191,4 @@ def test_a_level_that_nearly_all_rows_have_is_no_place():
     old = frame(street=street, lot=lot)
     new = frame(street=street, lot=pa.array(lot, mask=np.arange(3000) % 9 == 0))
     (found,) = nachsicht.compare(old, new).findings
-    assert found.code == "gaps_risen" and "paved" not in found.sentence
+    assert found.code == "missing_increased" and "paved" not in found.sentence

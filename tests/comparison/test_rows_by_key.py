@@ -72,7 +72,7 @@ def test_cells_that_were_rewritten_are_told_with_an_example(hives):
     new = hives.copy()
     new.loc[:59, "frames"] = new.loc[:59, "frames"].sample(frac=1, random_state=1).to_numpy()
     (found,) = nachsicht.compare(hives, new).findings
-    assert (found.code, found.columns, found.weight) == ("cells_changed", ("frames",), "check")
+    assert (found.code, found.columns, found.weight) == ("values_changed", ("frames",), "check")
     assert found.evidence["rows"] == (hives["frames"] != new["frames"]).sum()
     assert "H-" in found.sentence
 
@@ -90,8 +90,8 @@ def test_a_given_key_may_be_of_several_columns_and_leaves_repeats_out(hives):
 def test_a_key_that_no_longer_names_one_row_is_found(hives):
     twice = pd.concat([hives, hives.iloc[:50].assign(honey=-1.0)], ignore_index=True)
     found = nachsicht.compare(hives, twice, key="tag").findings
-    assert [(f.code, f.evidence["rows"]) for f in found if f.code == "key_repeats"] == [
-        ("key_repeats", 100)
+    assert [(f.code, f.evidence["rows"]) for f in found if f.code == "key_not_unique"] == [
+        ("key_not_unique", 100)
     ]
 
 
@@ -149,6 +149,6 @@ def test_more_repeats_weigh_less_where_rows_stood_twice_before(before, weight):
         return both.sample(frac=1, random_state=2).reset_index(drop=True)
 
     made = nachsicht.compare(version(920, before), version(850, 150))
-    (told,) = [finding for finding in made.findings if finding.code == "repeats_new"]
+    (told,) = [finding for finding in made.findings if finding.code == "new_duplicate_rows"]
     assert told.weight == weight
     assert told.evidence["rows"] == 150

@@ -163,7 +163,7 @@ def turned(frame, rng, strength):
     name = pick([n for n in quantities(frame) if frame[n].min() > 0], rng)
     if name is None or strength:
         return None
-    return Done(changed(frame, name, -frame[name]), ("turned",), (name,))
+    return Done(changed(frame, name, -frame[name]), ("sign_flipped",), (name,))
 
 
 @cause("dates shifted")
@@ -174,7 +174,7 @@ def moments_shifted(frame, rng, strength):
     if days % 30.4375 >= 27 or days % 30.4375 <= 3:
         days += 8 if strength < 2 else 0
     new = frame[name] + pd.Timedelta(days=days)
-    return Done(changed(frame, name, new), ("moments_shifted",), (name,))
+    return Done(changed(frame, name, new), ("dates_shifted",), (name,))
 
 
 @cause("time zone lost")
@@ -186,7 +186,7 @@ def clock_shifted(frame, rng, strength):
     if hours.max() < 0.07:
         return None  # the clock says nothing where every hour is alike
     new = frame[name] - pd.Timedelta(hours=(8, 2, 1)[strength])
-    return Done(changed(frame, name, new), ("clock_shifted",), (name,))
+    return Done(changed(frame, name, new), ("timezone_shifted",), (name,))
 
 
 @cause("day and month exchanged")
@@ -212,7 +212,7 @@ def exchanged(frame, rng, strength):
             )
         ),
     )
-    return Done(changed(frame, name, new), ("day_month_exchanged",), (name,))
+    return Done(changed(frame, name, new), ("day_month_swapped",), (name,))
 
 
 @cause("times lost")
@@ -220,7 +220,7 @@ def times_lost(frame, rng, strength):
     name = pick(moments(frame, clock=True), rng)
     if name is None or strength:
         return None
-    return Done(changed(frame, name, frame[name].dt.normalize()), ("times_lost",), (name,))
+    return Done(changed(frame, name, frame[name].dt.normalize()), ("time_of_day_lost",), (name,))
 
 
 @cause("stand-in number")
@@ -228,7 +228,7 @@ def stand_in(frame, rng, strength):
     name = pick(quantities(frame), rng)
     code = (-999, 9999, -99)[rng.integers(3)]
     hit = some(frame, rng, (0.1, 0.02, 0.004)[strength])
-    return Done(changed(frame, name, frame[name].mask(hit, code)), ("stand_in_new",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit, code)), ("sentinel_value_new",), (name,))
 
 
 @cause("stand-in zero")
@@ -237,7 +237,7 @@ def stand_in_zero(frame, rng, strength):
     if name is None:
         return None
     hit = some(frame, rng, (0.15, 0.05, 0.01)[strength])
-    return Done(changed(frame, name, frame[name].mask(hit, 0)), ("stand_in_new",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit, 0)), ("sentinel_value_new",), (name,))
 
 
 @cause("stand-in word")
@@ -245,7 +245,7 @@ def stand_in_word(frame, rng, strength):
     name = pick(levels(frame) + texts(frame), rng)
     hit = some(frame, rng, (0.1, 0.03, 0.006)[strength])
     word = ("N/A", "unknown", "-", "null")[rng.integers(4)]
-    return Done(changed(frame, name, frame[name].mask(hit, word)), ("stand_in_new",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit, word)), ("sentinel_value_new",), (name,))
 
 
 @cause("stand-in date")
@@ -253,7 +253,7 @@ def stand_in_date(frame, rng, strength):
     name = pick(moments(frame), rng)
     hit = some(frame, rng, (0.1, 0.02, 0.004)[strength])
     day = pd.Timestamp(("1900-01-01", "1970-01-01")[rng.integers(2)])
-    return Done(changed(frame, name, frame[name].mask(hit, day)), ("stand_in_new",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit, day)), ("sentinel_value_new",), (name,))
 
 
 @cause("filled with one value")
@@ -266,7 +266,7 @@ def became_constant(frame, rng, strength):
         return None
     value = frame[name].median()
     hit = some(frame, rng, (0, 0.15, 0.04)[strength])
-    codes = ("surged", "gaps_filled", "stand_in_new")
+    codes = ("value_spike", "missing_imputed", "sentinel_value_new")
     return Done(changed(frame, name, frame[name].mask(hit, value)), codes, (name,))
 
 
@@ -279,7 +279,7 @@ def gaps_filled(frame, rng, strength):
     numeric = name in quantities(frame)
     value = frame[name].median() if numeric else frame[name].mode()[0]
     return Done(
-        changed(frame, name, frame[name].fillna(value)), ("gaps_filled", "gaps_fallen"), (name,)
+        changed(frame, name, frame[name].fillna(value)), ("missing_imputed", "missing_decreased"), (name,)
     )
 
 
@@ -327,7 +327,7 @@ def texts_cut(frame, rng, strength):
         return None
     lengths = frame[name].dropna().str.len()
     length = int(lengths.quantile((0.4, 0.8, 0.97)[strength]))
-    return Done(changed(frame, name, frame[name].str[:length]), ("texts_cut",), (name,))
+    return Done(changed(frame, name, frame[name].str[:length]), ("text_truncated",), (name,))
 
 
 @cause("letters damaged")
@@ -345,7 +345,7 @@ def letters_damaged(frame, rng, strength):
         lambda v: v.encode().decode("cp1252", "replace") if isinstance(v, str) else v
     )
     return Done(
-        changed(frame, name, frame[name].mask(hit, damaged)), ("letters_damaged_new",), (name,)
+        changed(frame, name, frame[name].mask(hit, damaged)), ("garbled_text_new",), (name,)
     )
 
 
@@ -365,7 +365,7 @@ def relabelled(frame, rng, strength):
 def level_new(frame, rng, strength):
     name = pick(levels(frame), rng)
     hit = some(frame, rng, (0.2, 0.06, 0.015)[strength])
-    return Done(changed(frame, name, frame[name].mask(hit, "willow")), ("levels_new",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit, "willow")), ("new_levels",), (name,))
 
 
 @cause("level gone")
@@ -378,7 +378,7 @@ def level_gone(frame, rng, strength):
         return None
     others = shares.index[shares.index != level]
     new = frame[name].where(frame[name] != level, others[0])
-    return Done(changed(frame, name, new), ("levels_gone",), (name,))
+    return Done(changed(frame, name, new), ("missing_levels",), (name,))
 
 
 @cause("respelled")
@@ -402,7 +402,7 @@ def gaps_in_level(frame, rng, strength):
     shares = frame[by].value_counts(normalize=True)
     level = shares.index[min(1, len(shares) - 1)]
     hit = some(frame, rng, (0.9, 0.5, 0.15)[strength]) & (frame[by] == level)
-    return Done(changed(frame, name, frame[name].mask(hit)), ("gaps_risen",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit)), ("missing_increased",), (name,))
 
 
 @cause("gaps everywhere")
@@ -411,7 +411,7 @@ def gaps(frame, rng, strength):
     hit = some(frame, rng, (0.5, 0.1, 0.03)[strength])
     new = frame[name].astype("object").mask(hit) if frame[name].dtype == bool else None
     new = frame[name].mask(hit) if new is None else new
-    return Done(changed(frame, name, new), ("gaps_risen",), (name,))
+    return Done(changed(frame, name, new), ("missing_increased",), (name,))
 
 
 @cause("rows lost in one level")
@@ -419,7 +419,7 @@ def rows_lost(frame, rng, strength):
     by = pick(levels(frame), rng)
     level = frame[by].value_counts().index[0]
     hit = some(frame, rng, (0.95, 0.6, 0.25)[strength]) & (frame[by] == level)
-    codes = ("rows_lost",) if strength < 2 else ("rows_lost", "shares_moved")
+    codes = ("rows_lost",) if strength < 2 else ("rows_lost", "category_shift")
     return Done(frame[~hit].reset_index(drop=True), codes, (by,))
 
 
@@ -441,7 +441,7 @@ def moved_in_level(frame, rng, strength):
     # Stretched, not only shifted, as real changes are.
     noise = rng.gamma(2, by_much / 2, len(frame))
     new = frame[name].mask(inside, frame[name] + np.round(noise, 2))
-    return Done(changed(frame, name, new), ("spread_moved",), (name,))
+    return Done(changed(frame, name, new), ("distribution_shift",), (name,))
 
 
 @cause("shares moved")
@@ -449,7 +449,7 @@ def shares_moved(frame, rng, strength):
     name = pick(levels(frame), rng)
     top, second = frame[name].value_counts().index[:2]
     hit = some(frame, rng, (0.8, 0.4, 0.15)[strength]) & (frame[name] == top)
-    return Done(changed(frame, name, frame[name].mask(hit, second)), ("shares_moved",), (name,))
+    return Done(changed(frame, name, frame[name].mask(hit, second)), ("category_shift",), (name,))
 
 
 @cause("imported twice")
@@ -458,7 +458,7 @@ def imported_twice(frame, rng, strength):
     start = int(rng.integers(0, len(frame) - size))
     block = frame.iloc[start : start + size]
     twice = pd.concat([frame.iloc[: start + size], block, frame.iloc[start + size :]])
-    return Done(twice.reset_index(drop=True), ("repeats_new",), ())
+    return Done(twice.reset_index(drop=True), ("new_duplicate_rows",), ())
 
 
 @cause("key no longer unique")
@@ -468,7 +468,7 @@ def key_repeats(frame, rng, strength):
     hit[0] = False
     previous = frame[name].shift(1)
     new = frame[name].where(~hit, previous).astype(frame[name].dtype)
-    return Done(changed(frame, name, new), ("identifier_repeats_new", "key_repeats"), (name,))
+    return Done(changed(frame, name, new), ("new_duplicate_ids", "key_not_unique"), (name,))
 
 
 def strongest(frame: pd.DataFrame) -> tuple[str, str] | None:
@@ -489,7 +489,7 @@ def relation_broken(frame, rng, strength):
     hit = some(frame, rng, (1, 0.6, 0.2)[strength])
     new = frame[pair[1]].to_numpy().copy()
     new[hit] = rng.permutation(new[hit])
-    return Done(changed(frame, pair[1], new), ("relation_broken",), pair)
+    return Done(changed(frame, pair[1], new), ("association_lost",), pair)
 
 
 @cause("relation turned")
@@ -504,7 +504,7 @@ def relation_turned(frame, rng, strength):
     if strength:
         keep = some(frame, rng, 0.2)
         new[keep] = rng.permutation(new[keep])
-    return Done(changed(frame, pair[1], new), ("relation_turned",), pair)
+    return Done(changed(frame, pair[1], new), ("association_reversed",), pair)
 
 
 @cause("relation new")
@@ -527,7 +527,7 @@ def relation_new(frame, rng, strength):
     order = np.argsort(frame[a].rank().to_numpy() + rng.normal(0, noise, len(frame)))
     new = np.empty(len(frame))
     new[order] = np.sort(frame[b].to_numpy())
-    return Done(changed(frame, b, new), ("relation_new",), (a, b))
+    return Done(changed(frame, b, new), ("association_new",), (a, b))
 
 
 @cause("gives the outcome away")
@@ -540,5 +540,5 @@ def gives_away(frame, rng, strength):
     new = codes.where(right, rng.permutation(codes)).map(lambda c: f"K{c}")
     new = new.where(frame[outcome].notna(), None)
     return Done(
-        frame.assign(late_code=new), ("gives_away_new",), ("late_code",), {"outcome": outcome}
+        frame.assign(late_code=new), ("leakage_new",), ("late_code",), {"outcome": outcome}
     )

@@ -41,7 +41,7 @@ def compared():
 
 
 def test_rows_with_the_value_are_shown_with_their_numbers(compared):
-    rows = shown(compared, "stand_in_new")
+    rows = shown(compared, "sentinel_value_new")
     assert list(rows) == ["june"]
     assert [row for row, _ in rows["june"]] == [1, 41, 81, 121]
     assert {cells["weight"] for _, cells in rows["june"]} == {"-99"}
@@ -49,7 +49,7 @@ def test_rows_with_the_value_are_shown_with_their_numbers(compared):
 
 
 def test_rows_of_both_versions_are_shown(compared):
-    rows = shown(compared, "gaps_risen")
+    rows = shown(compared, "missing_increased")
     assert [cells["apiary"] for _, cells in rows["june"]] == [None] * 4
     assert [row for row, _ in rows["june"]] == [1, 4, 7, 10]
     assert all(cells["apiary"] is not None for _, cells in rows["may"])
@@ -59,7 +59,7 @@ def test_what_is_masked_is_masked_in_the_rows_too():
     before = hives()
     after = before.assign(weight=before["weight"].mask(RNG.random(N) < 0.3))
     document = nachsicht.compare(before, after, mask=["tag", "apiary"]).document
-    told = str(shown(document, "gaps_risen"))
+    told = str(shown(document, "missing_increased"))
     assert "weight" in told
     assert "Kleehof" not in told
     assert "H0" not in told
@@ -90,10 +90,10 @@ def test_repeats_in_chosen_columns_and_in_all_but_identifiers_are_those_of_panda
     assert chosen.columns == ("apiary", "weight")
     assert chosen.repeated_rows == frame[["apiary", "weight"]].duplicated().sum()
     assert sum(chosen.places) == chosen.repeated_rows
-    (finding,) = [f for f in document.findings if f.code == "names_renewed"]
+    (finding,) = [f for f in document.findings if f.code == "reimported_rows"]
     assert finding.evidence["first_row"] == 901
     assert finding.columns == ("tag",)
-    rows = shown(document, "names_renewed")
+    rows = shown(document, "reimported_rows")
     assert [row for row, _ in next(iter(rows.values()))] == [201, 901, 202, 902]
 
 

@@ -44,13 +44,13 @@ def test_an_ordinary_table_gives_nothing():
         ("skewed", RNG.lognormal(0, 2, N)),
         ("zeros", np.where(RNG.random(N) < 0.5, 0, PLAIN)),
         ("outliers", np.where(RNG.random(N) < 0.05, PLAIN * 9, PLAIN)),
-        ("infinite", np.where(RNG.random(N) < 0.01, np.inf, PLAIN)),
+        ("infinite_values", np.where(RNG.random(N) < 0.01, np.inf, PLAIN)),
         ("identifier_repeats", [f"K{max(i, 3):06d}" for i in range(N)]),
-        ("letters_damaged", np.where(np.arange(N) % 9 == 0, "MÃ¼hle am Bach", "Haus am See")),
+        ("garbled_text", np.where(np.arange(N) % 9 == 0, "MÃ¼hle am Bach", "Haus am See")),
         ("mixed_types", [f"{v}" if i % 9 else f"about {i}" for i, v in enumerate(PLAIN)]),
         ("blank", [" " * 3 if i % 5 == 0 else f"bees of hive {i} fly" for i in range(N)]),
-        ("stand_in", np.where(RNG.random(N) < 0.02, "n/a", RNG.choice(["a", "b", "c"], N))),
-        ("future", pd.Timestamp("2023-01-01") + pd.to_timedelta(RNG.integers(0, 9, N) ** 4, "D")),
+        ("sentinel_value", np.where(RNG.random(N) < 0.02, "n/a", RNG.choice(["a", "b", "c"], N))),
+        ("future_dates", pd.Timestamp("2023-01-01") + pd.to_timedelta(RNG.integers(0, 9, N) ** 4, "D")),
     ],
 )
 def test_each_oddity_is_told(code, values):
@@ -63,7 +63,7 @@ def test_columns_that_move_together_are_one_finding():
     page = nachsicht.profile(
         pa.table({"a": PLAIN, "b": PLAIN + noise[0], "c": -PLAIN + noise[1], "d": noise[2]})
     )
-    assert [(f.code, f.columns) for f in page.findings] == [("moves_together", ("a", "b", "c"))]
+    assert [(f.code, f.columns) for f in page.findings] == [("collinear", ("a", "b", "c"))]
 
 
 def test_a_column_that_gives_the_outcome_away_is_told_when_the_outcome_is():
@@ -71,13 +71,13 @@ def test_a_column_that_gives_the_outcome_away_is_told_when_the_outcome_is():
     table = pa.table({"outcome": outcome, "late": np.char.add("code ", outcome), "w": PLAIN})
     assert nachsicht.profile(table).findings == ()
     codes = [(f.code, f.columns) for f in nachsicht.profile(table, outcome="outcome").findings]
-    assert codes == [("gives_away", ("late",))]
+    assert codes == [("leakage", ("late",))]
 
 
 def test_limits_by_code_change_the_weight_or_leave_a_finding_out():
     gaps = pa.table({"w": pa.array(PLAIN, mask=RNG.random(N) < 0.2)})
     weights = {
-        name: [f.weight for f in nachsicht.profile(gaps, findings={"gaps": limits}).findings]
+        name: [f.weight for f in nachsicht.profile(gaps, findings={"missing_values": limits}).findings]
         for name, limits in (("usual", {}), ("strict", {"act": 0.1}), ("off", {"off": True}))
     }
     assert weights == {"usual": ["note"], "strict": ["act"], "off": []}
@@ -144,9 +144,9 @@ def test_numbers_that_differ_by_a_sign_names_with_digits_and_years_are_no_findin
         }
     )
     codes = {(f.code, *f.columns) for f in nachsicht.profile(frame).findings}
-    assert not codes & {("look_alikes", "change"), ("mixed_types", "place"), ("stand_in", "since")}
+    assert not codes & {("similar_levels", "change"), ("mixed_types", "place"), ("sentinel_value", "since")}
     dated = frame.assign(since=pd.to_datetime("2024-03-05") + pd.to_timedelta(range(n), "D"))
     dated.loc[::20, "since"] = pd.Timestamp("1900-01-01")
-    assert ("stand_in", "since") in {
+    assert ("sentinel_value", "since") in {
         (f.code, *f.columns) for f in nachsicht.profile(dated).findings
     }

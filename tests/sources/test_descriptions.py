@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import nachsicht
 
-CODES = ("described_otherwise", "described_absent", "not_described")
+CODES = ("schema_violation", "schema_missing_columns", "undocumented_columns")
 FIELDS = [
     {"name": "hive", "type": "integer", "constraints": {"unique": True}, "title": "The hive"},
     {"name": "kg", "type": "number", "unit": "kg", "constraints": {"minimum": 0, "maximum": 90}},
@@ -66,7 +66,7 @@ def broken(profile):
     return {
         (finding.columns[0], finding.evidence["rule"]): finding.evidence["rows"]
         for finding in profile.findings
-        if finding.code == "described_otherwise"
+        if finding.code == "schema_violation"
     }
 
 
@@ -114,13 +114,13 @@ def test_columns_that_lack_and_those_that_are_not_described(data):
     described.write_text(json.dumps({"fields": fields}))
     made = nachsicht.profile(data, reading={"description": str(described)})
     told = {finding.code: finding for finding in made.findings if finding.code in CODES[1:]}
-    assert told["described_absent"].evidence["columns"] == ("queen",)
-    assert told["described_absent"].weight == "act"
-    assert told["not_described"].columns == ("site",)
+    assert told["schema_missing_columns"].evidence["columns"] == ("queen",)
+    assert told["schema_missing_columns"].weight == "act"
+    assert told["undocumented_columns"].columns == ("site",)
     rows = [f.shown[0] for f in made.findings if f.evidence.get("rule") == "levels"]
     assert [row.row for row in rows[0].rows] == [3]
     calm = nachsicht.profile(data, reading={"description": str(described)}, omit=["queen*"])
-    assert "described_absent" not in {finding.code for finding in calm.findings}
+    assert "schema_missing_columns" not in {finding.code for finding in calm.findings}
 
 
 def test_a_comparison_tells_what_the_newest_breaks_and_nothing_twice(tmp_path):
@@ -137,15 +137,15 @@ def test_a_comparison_tells_what_the_newest_breaks_and_nothing_twice(tmp_path):
     path.write_text(json.dumps({"fields": fields, "primaryKey": "id"}))
     made = nachsicht.compare(old, new, reading={"description": str(path)})
     told = [(f.code, f.columns) for f in made.findings]
-    assert ("described_otherwise", ("kg",)) in told
-    assert ("described_otherwise", ("t",)) not in told  # the new level is told as a change
-    assert ("described_absent", ()) in told
+    assert ("schema_violation", ("kg",)) in told
+    assert ("schema_violation", ("t",)) not in told  # the new level is told as a change
+    assert ("schema_missing_columns", ()) in told
     assert made.document.rows[0].key == ("id",)
     # Of two versions of which both lack a column, the removal is no change.
     removed = nachsicht.compare(old.assign(gone=1), new, reading={"description": str(path)})
     codes = [f.code for f in removed.findings]
     assert "removed" in codes
-    assert "described_absent" not in codes
+    assert "schema_missing_columns" not in codes
 
 
 @pytest.mark.parametrize(

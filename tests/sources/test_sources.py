@@ -153,7 +153,7 @@ def test_lines_that_cannot_be_read_are_counted_and_shown(given, tmp_path):
     profile = nachsicht.profile(tmp_path / "x.csv", **given)
     assert (profile.document.rows, profile.document.origin.unread_lines) == (99, 1)
     assert any("line 43" in note for note in profile.document.origin.notes)
-    assert "lines_unread" in [finding.code for finding in profile.findings]
+    assert "malformed_lines" in [finding.code for finding in profile.findings]
 
 
 def test_a_column_that_turns_into_words_late_is_read_as_text(tmp_path):

@@ -115,7 +115,7 @@ def test_words_for_missing_are_levels_where_they_are_written_as_the_others(
     assert document.column("zone").missing == missing * 100
     told = " ".join(document.origin.notes)
     assert ("“NA” is read as missing in zone" in told) == bool(missing)
-    assert "stand_in" not in {finding.code for finding in document.findings}
+    assert "sentinel_value" not in {finding.code for finding in document.findings}
 
 
 def workbook(*sheets):

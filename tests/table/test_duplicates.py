@@ -111,7 +111,7 @@ def test_scattered_repeats_of_rows_without_a_name_are_only_noted():
         [(f.code, str(f.weight)) for f in nachsicht.profile(table).findings if not f.columns]
         for table in (answers, scattered, pa.concat_tables([named, named.slice(100, 9)]))
     ]
-    assert weights == [[], [("rows_repeated", "note")], [("rows_repeated", "check")]]
+    assert weights == [[], [("duplicate_rows", "note")], [("duplicate_rows", "check")]]
 
 
 def test_few_columns_of_few_levels_repeat_rows_without_a_finding():

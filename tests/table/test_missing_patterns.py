@@ -69,7 +69,7 @@ def test_columns_that_go_missing_together_are_one_finding():
     columns = {"a": off, "b": off, "c": weak, "d": alone}
     table = pa.table({k: pa.array(RNG.normal(size=n), mask=m) for k, m in columns.items()})
     page = nachsicht.profile(table)
-    told = [f for f in page.findings if f.code == "gaps_together"]
+    told = [f for f in page.findings if f.code == "missing_together"]
     assert [f.columns for f in told] == [("a", "b", "c")]
     assert page.document.gaps.only_missing["d"] == (alone & ~off & ~weak).sum()
 
@@ -139,5 +139,5 @@ def test_columns_that_go_missing_together_are_told_however_many_others_do():
     frame.loc[:19, list("abcdefghijkl")] = np.nan  # 66 pairs, more than are kept
     frame.loc[50:59, ["m", "n"]], frame.loc[60, "n"] = np.nan, np.nan
     told = nachsicht.profile(frame).findings
-    together = {f.columns: f.evidence["rows"] for f in told if f.code == "gaps_together"}
+    together = {f.columns: f.evidence["rows"] for f in told if f.code == "missing_together"}
     assert together == {tuple("abcdefghijkl"): 20, ("m", "n"): 10}

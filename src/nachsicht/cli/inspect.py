@@ -107,14 +107,14 @@ def explain(code: str | None) -> None:
       nachsicht explain rescaled
     """
     from nachsicht.config.settings import check_name
-    from nachsicht.findings.registry import CATALOGUE
+    from nachsicht.findings.registry import FINDINGS
     from nachsicht.output.findings_reference import entry_lines, list_of_codes
 
     if code is None:
         for line in list_of_codes():
             click.echo(line)
         return
-    check_name(code, tuple(CATALOGUE), "explain", "finding")
+    check_name(code, tuple(FINDINGS), "explain", "finding")
     for line in entry_lines(code):
         click.echo(line)
 

@@ -71,22 +71,19 @@ class VersionPair(msgspec.Struct, frozen=True):
         size: float,
         evidence: dict[str, Fact],
         *,
-        title: str = "title",
+        form: str = "",
         at_least: Severity | None = None,
         at_most: Severity | None = None,
-        **words: object,
     ) -> Finding | None:
-        """A finding between the two versions, with both labels at hand for its words."""
-        old, new = self.labels
+        """A finding between the two versions."""
         return make_finding(
             code,
             columns,
             self.labels,
             size=size,
             evidence=evidence,
-            words={"old": old, "new": new, **words},
             settings=self.settings,
-            title=title,
+            form=form,
             at_least=at_least,
             at_most=at_most,
         )
@@ -180,10 +177,9 @@ class Change(msgspec.Struct, frozen=True, dict=True):
         size: float,
         evidence: dict[str, Fact],
         *,
-        title: str = "title",
+        form: str = "",
         at_least: Severity | None = None,
         at_most: Severity | None = None,
-        **words: object,
     ) -> Finding | None:
         """A finding about this column."""
         return self.between.finding(
@@ -191,8 +187,7 @@ class Change(msgspec.Struct, frozen=True, dict=True):
             (self.name,),
             size,
             evidence,
-            title=title,
+            form=form,
             at_least=at_least,
             at_most=at_most,
-            **words,
         )

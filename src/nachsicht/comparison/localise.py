@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from nachsicht.columns.levels import MOST_LEVELS
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import Change, VersionPair
-from nachsicht.i18n import level_text, number, percent, phrase
+from nachsicht.i18n import plain_number
 from nachsicht.model.column import ColumnSummary, MomentSummary
-from nachsicht.model.findings import FindingCode
 from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import shares_chance
@@ -24,26 +23,15 @@ _LEAST_BEYOND = 0.2
 class Place(NamedTuple):
     """A level of a column, its part of the change, and its share of the rows.
 
-    With ``cut`` it is no level but the end of a range beyond which there are no rows any more.
+    With ``cut`` it is no level but the end of a range, after or before which there are no rows
+    any more.
     """
 
     by: str
     level: str
     part: float
     share: float
-    cut: bool = False
-
-
-def spoken(place: Place | None, code: FindingCode) -> str:
-    """Where it is, in the words of a finding; empty where that is not known."""
-    if place is None:
-        return ""
-    return phrase(
-        f"findings.{code}.where",
-        part=percent(place.part),
-        by=place.by,
-        level=level_text(place.level),
-    )
+    cut: Literal["", "after", "before"] = ""
 
 
 def rise_of_gaps(change: Change) -> Place | None:
@@ -153,18 +141,21 @@ def _cut_end(
 ) -> Place | None:
     before = float(one.shares(other.values[[0]])[0][0])
     beyond = 1 - float(one.shares(other.values[[-1]])[1][0])
-    for share, rest, code, end in ((beyond, before, "after", -1), (before, beyond, "before", 0)):
+    ends: tuple[tuple[float, float, Literal["after", "before"], int], ...] = (
+        (beyond, before, "after", -1),
+        (before, beyond, "before", 0),
+    )
+    for share, rest, cut, end in ends:
         gone = shares_chance(share * one.rows, one.rows, 0, other.rows)
         if between.unlikely(gone) and rest < 0.005 and share < 0.9 and other.rows < one.rows:
-            level = phrase(f"findings.rows_lost.{code}", place=_end_text(after, end, other))
-            return Place(name, level, 1.0, share, cut=True)
+            return Place(name, _end_text(after, end, other), 1.0, share, cut)
     return None
 
 
 def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:
     if isinstance(column.detail, MomentSummary):
         return (column.detail.maximum if end else column.detail.minimum)[:10]
-    return number(float(curve.values[end]), 6)
+    return plain_number(float(curve.values[end]), 6)
 
 
 def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:

@@ -26,7 +26,6 @@ from nachsicht.comparison.findings.rows import (
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
-from nachsicht.i18n import percent
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.stats.hypothesis_tests import bound_over_all
@@ -177,8 +176,6 @@ def _reordered(between: VersionPair, pairs: Sequence[Pair]) -> Finding | None:
         (),
         len(moved) / len(both),
         {"columns": moved},
-        list=", ".join(moved[:3]) + ("…" if len(moved) > 3 else ""),
-        n=len(moved),
     )
 
 
@@ -188,8 +185,5 @@ def _swapped(between: VersionPair, swap: Swap) -> Finding | None:
         "swapped",
         names,
         swap.distance,
-        {"columns": names, "distance": swap.distance, "left_over": swap.left_over},
-        one=names[0],
-        other=names[1],
-        left=percent(swap.left_over),
+        {"columns": names, "distance": swap.distance, "residual": swap.left_over},
     )

@@ -9,7 +9,6 @@ from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.context import Change, Version, VersionPair
 from nachsicht.comparison.pair import measure_pairs, step_of
 from nachsicht.config.settings import Settings
-from nachsicht.i18n import percent
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import Course, WholeWay
 from nachsicht.model.findings import Finding, Severity
@@ -105,9 +104,7 @@ def _moved(change: Change | None) -> bool:
 
 def _crept(change: Change, since: str) -> Finding | None:
     return change.finding(
-        "crept",
+        "gradual_drift",
         change.distance,
         {"distance": change.distance, "since": since},
-        distance=percent(change.distance),
-        since=since,
     )

@@ -261,24 +261,26 @@ def planted(seasons: dict[int, list[Row]]) -> dict[str, Any]:
     last, all_three = "2024 2025", "2023 2024 2025"
     return {
         "within": [
-            _planted("rows_repeated", "2025", rows=twice),
-            _planted("stand_in", last, "air_temp_c", value=-99),
+            _planted("duplicate_rows", "2025", rows=twice),
+            _planted("sentinel_value", last, "air_temp_c", value=-99),
             _planted(
-                "look_alikes", all_three, "treatment", spellings=["oxalic drip", "Oxalic Drip"]
+                "similar_levels", all_three, "treatment", spellings=["oxalic drip", "Oxalic Drip"]
             ),
-            _planted("look_alikes", "2025", "temper", spellings=["calm", "Calm"]),
+            _planted("similar_levels", "2025", "temper", spellings=["calm", "Calm"]),
             _planted("constant", all_three, "form_version", value="B2"),
         ],
         "between": [
-            _planted("repeats_new", last, rows=twice),
+            _planted("new_duplicate_rows", last, rows=twice),
             _planted("rescaled", last, "hive_weight", factor=POUNDS_PER_KILOGRAM),
             _planted("respelled", last, "temper", old_spelling="calm", new_spellings=["Calm"]),
             _planted("renamed", last, "inspector_code", old_name="inspector"),
-            _planted("gaps_risen", last, "overwintered", missing=lost, by="hive_type", level="log"),
+            _planted(
+                "missing_increased", last, "overwintered", missing=lost, by="hive_type", level="log"
+            ),
             _planted("added", last, "sugar_fed_kg"),
-            _planted("spread_moved", last, "mite_count"),
+            _planted("distribution_shift", last, "mite_count"),
             _planted("shifted", last, "air_temp_c"),
-            _planted("stand_in_new", "2023 2024", "air_temp_c", value=-99),
+            _planted("sentinel_value_new", "2023 2024", "air_temp_c", value=-99),
         ],
     }
 

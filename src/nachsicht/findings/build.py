@@ -1,4 +1,4 @@
-"""The one place where a finding is put together: weighed by the catalogue, told in its words."""
+"""The one place where a finding is put together and weighed by the registry."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ import numpy as np
 
 from nachsicht.config.settings import Settings
 from nachsicht.findings.registry import severity_of
-from nachsicht.i18n import phrase
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.profile import GapsByLevel
 
@@ -20,15 +19,14 @@ def make_finding(
     *,
     size: float,
     evidence: dict[str, Fact],
-    words: dict[str, object],
     settings: Settings,
-    title: str = "title",
+    form: str = "",
     at_least: Severity | None = None,
     at_most: Severity | None = None,
 ) -> Finding | None:
-    """A finding with its weight, title, sentence and next step; None where it has no weight.
+    """A finding with its weight; None where it has no weight.
 
-    ``evidence`` are the exact facts, ``words`` the same facts as a person reads them.
+    ``evidence`` are the exact facts, ``form`` says which of its titles fits them.
     ``at_least`` and ``at_most`` bound the weight where more than the size is known.
     """
     weight = severity_of(code, size, settings)
@@ -39,17 +37,14 @@ def make_finding(
         weight = at_least
     if at_most and at_most.rank > weight.rank:
         weight = at_most
-    path = f"findings.{code}"
     return Finding(
         code=code,
         weight=weight,
         columns=columns,
         versions=versions,
         size=min(max(float(size), 0.0), 1.0),
+        form=form,
         evidence={name: _plain(fact) for name, fact in evidence.items()},
-        title=phrase(f"{path}.{title}", **words),
-        sentence=phrase(f"{path}.sentence", **words),
-        next_step=phrase(f"{path}.next_step", **words),
     )
 
 
@@ -72,9 +67,9 @@ class View(NamedTuple):
         size: float,
         evidence: dict[str, Fact],
         *,
+        form: str = "",
         at_least: Severity | None = None,
         at_most: Severity | None = None,
-        **words: object,
     ) -> Finding | None:
         """A finding of this version."""
         return make_finding(
@@ -83,8 +78,8 @@ class View(NamedTuple):
             (self.label,),
             size=size,
             evidence=evidence,
-            words=words,
             settings=self.settings,
+            form=form,
             at_least=at_least,
             at_most=at_most,
         )

@@ -1,166 +1,504 @@
-"""The catalogue of findings: for each code its kinds, its rule of weight, and its evidence.
+"""The registry of findings: all that is known of a code stands in one entry.
 
-Its words (title, sentence, next step, remedy) stand under the same code in the catalogue of
-words. A finding's size runs from 0 to 1; the rule says from which size on it has which
-weight. Users may lay their own limits over the rule, by code.
+Its words (title, sentence, next step, an example) stand under the same code in the catalogues.
+A finding's size runs from 0 to 1; the entry says from which size on it has which severity. Users
+may lay their own limits over the entry, by code.
 """
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from nachsicht.config.settings import Settings
+from nachsicht.findings import fixes, locate
+from nachsicht.findings.fixes import Template
+from nachsicht.findings.locate import Locator
 from nachsicht.model.findings import FindingCode, Severity
 from nachsicht.model.kinds import Kind
 
-_QUANTITY = (Kind.QUANTITY, Kind.DURATION)
-_LEVELS = (Kind.CATEGORY, Kind.FLAG)
-_WRITTEN = (Kind.CATEGORY, Kind.FLAG, Kind.TEXT, Kind.IDENTIFIER)
-_ANY = tuple(kind for kind in Kind if kind is not Kind.EMPTY)
-_ROWS: tuple[Kind, ...] = ()
+QUANTITIES = (Kind.QUANTITY, Kind.DURATION)
+LEVELS = (Kind.CATEGORY, Kind.FLAG)
+WRITTEN = (Kind.CATEGORY, Kind.FLAG, Kind.TEXT, Kind.IDENTIFIER)
+ANY = tuple(kind for kind in Kind if kind is not Kind.EMPTY)
+ROWS: tuple[Kind, ...] = ()
 
 
-class Entry(NamedTuple):
-    """One code. A limit of None means that the finding never has that weight by its size."""
+class FindingType(NamedTuple):
+    """What findings of one code have in common.
+
+    Attributes
+    ----------
+    code : FindingCode
+    between : bool
+        Whether it speaks of two versions.
+    kinds : tuple of Kind
+        Columns that can have it; none for one of the rows.
+    evidence : str
+        Names of the facts that it may rest on, between spaces.
+    note, check, act : float, optional
+        Sizes from which on it has that severity; None where its size never gives it.
+    rows, rows_before : Locator
+        Where the rows are that show it, in the version that it speaks of and in the one before.
+    remedy : Template, optional
+        What mends it.
+    """
 
     code: FindingCode
     between: bool
     kinds: tuple[Kind, ...]
-    note: float | None
-    check: float | None
-    act: float | None
-    evidence: tuple[str, ...]
+    evidence: str
+    note: float | None = None
+    check: float | None = None
+    act: float | None = None
+    rows: Locator = locate.ANY_PRESENT
+    rows_before: Locator = locate.ANY_PRESENT
+    remedy: Template | None = None
 
 
-def _within(
-    code: FindingCode,
-    kinds: tuple[Kind, ...],
-    limits: tuple[float | None, float | None, float | None],
-    evidence: str,
-) -> Entry:
-    return Entry(code, False, kinds, *limits, tuple(evidence.split()))
+def _within(code: FindingCode, kinds: tuple[Kind, ...], **entry: Any) -> FindingType:
+    return FindingType(code, False, kinds, **entry)
 
 
-def _between(
-    code: FindingCode,
-    kinds: tuple[Kind, ...],
-    limits: tuple[float | None, float | None, float | None],
-    evidence: str,
-) -> Entry:
-    return Entry(code, True, kinds, *limits, tuple(evidence.split()))
+def _between(code: FindingCode, kinds: tuple[Kind, ...], **entry: Any) -> FindingType:
+    return FindingType(code, True, kinds, **entry)
 
 
-_NOTE = (0.0, None, None)
-_CHECK = (None, 0.0, None)
-_ACT = (None, None, 0.0)
-_MOVED = (0.05, 0.10, 0.40)
-_GRAVE = (0.0, 0.0, 0.05)
-
-ENTRIES: tuple[Entry, ...] = (
-    # What is odd within one version.
-    _within("rows_repeated", _ROWS, (0.0005, 0.0005, None), "rows share first_row last_row"),
-    _within("names_renewed", (Kind.IDENTIFIER,), _CHECK, "rows columns first_row last_row"),
-    _within("lines_unread", _ROWS, _CHECK, "lines"),
-    _within("described_otherwise", _ANY, (None, 0.0, 0.2), "rule rows share examples"),
-    _within("described_absent", _ROWS, _CHECK, "columns"),
-    _within("not_described", _ANY, _NOTE, "columns"),
-    _within("identifier_repeats", (Kind.IDENTIFIER,), _CHECK, "values rows"),
-    _within("stand_in", _ANY, (None, 0.0, None), "value rows"),
-    _within("look_alikes", _LEVELS, _CHECK, "spellings rows"),
-    _within("letters_damaged", _WRITTEN, (0.0, 0.001, 0.2), "rows share"),
-    _within("mixed_types", _WRITTEN, (0.0, 0.02, None), "meaning rows share"),
-    _within("all_missing", (Kind.EMPTY,), _CHECK, "missing rows"),
-    _within("gaps", _ANY, (0.05, 0.40, None), "missing rows"),
-    _within("gaps_together", _ANY, _NOTE, "columns rows"),
-    _within("infinite", _QUANTITY, _CHECK, "infinite"),
-    _within("future", (Kind.MOMENT,), (0.0, 0.001, None), "rows share"),
-    _within("gives_away", _ANY, _CHECK, "outcome measure strength"),
-    _within("moves_together", _QUANTITY, _NOTE, "columns weakest"),
-    _within("constant", _ANY, _NOTE, "value"),
-    _within("nearly_constant", _ANY, _NOTE, "value share"),
-    _within("imbalance", _LEVELS, (0.9, None, None), "level share"),
-    _within("stored_as_text", (*_QUANTITY, Kind.MOMENT), _NOTE, "stored_type"),
-    _within("skewed", _QUANTITY, _NOTE, "skewness closest"),
-    _within("zeros", _QUANTITY, (0.3, None, None), "zeros share"),
-    _within("outliers", _QUANTITY, (0.02, None, None), "rows share"),
-    _within("blank", (Kind.TEXT,), (0.0, 0.05, None), "rows share"),
-    # What changed between two versions: rows and columns.
-    _between("rows_lost", _ROWS, (0.05, 0.10, 0.5), "rows old_rows share"),
-    _between("repeats_new", _ROWS, (None, None, 0.0005), "rows share old_share"),
-    _between("key_repeats", _ROWS, _ACT, "key rows values"),
-    _between("identifier_repeats_new", (Kind.IDENTIFIER,), (None, 0.0, 0.02), "values rows"),
-    _between("renamed", _ANY, _ACT, "old_name new_name confidence"),
-    _between("removed", _ANY, _ACT, "kind"),
-    _between("added", _ANY, _NOTE, "kind missing_share"),
-    _between("reordered", _ROWS, _NOTE, "columns"),
-    _between("swapped", _ANY, _ACT, "columns distance left_over"),
-    # What became of one column as a whole.
-    _between("retyped", _ANY, _ACT, "old_kind new_kind old_type new_type"),
-    _between("numbers_as_text", _WRITTEN + _QUANTITY, _ACT, "old_type new_type readable"),
-    _between("dates_as_text", (*_WRITTEN, Kind.MOMENT), _ACT, "old_type new_type readable"),
-    _between("written_otherwise", _ANY, _CHECK, "old_shape new_shape"),
-    _between("stored_type", _ANY, _NOTE, "old_type new_type"),
-    _between("became_constant", _ANY, _ACT, "value old_distinct"),
-    # Why its values changed.
-    _between("stand_in_new", _ANY, (None, 0.0, 0.002), "value rows share"),
-    _between("infinite_new", _QUANTITY, (None, 0.0, 0.1), "rows share old_share"),
-    _between("surged", _ANY, (0.01, 0.02, 0.20), "value rows share old_share"),
-    _between("gaps_filled", _ANY, (None, 0.0, 0.20), "value rows share old_share"),
-    _between("rescaled", _QUANTITY, _ACT, "factor offset part distance left_over"),
-    _between("shifted", _QUANTITY, (0.05, 0.08, 0.40), "shift distance left_over"),
-    _between("turned", _QUANTITY, _ACT, "distance left_over"),
-    _between("clipped", _QUANTITY, (None, 0.0, 0.10), "cap rows share beyond"),
-    _between("rounded", _QUANTITY, (None, 0.0, None), "step share old_share"),
-    _between("heaped", _QUANTITY, (0.05, 0.08, None), "step share old_share"),
-    _between("texts_cut", _WRITTEN, (None, 0.0, 0.05), "length rows share old_longest"),
-    _between("letters_damaged_new", _WRITTEN, _GRAVE, "rows share old_share"),
-    _between("moments_shifted", (Kind.MOMENT,), _ACT, "days left_over distance"),
-    _between("clock_shifted", (Kind.MOMENT,), _ACT, "hours left_over distance"),
-    _between("day_month_exchanged", (Kind.MOMENT,), _ACT, "distance left_over"),
-    _between("times_lost", (Kind.MOMENT,), _ACT, "share old_share"),
-    _between("relabelled", _LEVELS, _ACT, "old_levels new_levels share"),
-    _between("respelled", _LEVELS, (None, None, 0.0), "old_spellings new_spellings share within"),
-    _between("levels_new", _LEVELS, (0.005, 0.02, None), "levels share"),
-    _between("levels_gone", _LEVELS, (0.005, 0.02, None), "levels share"),
-    # Symptoms without a cause that is known.
-    _between("gaps_risen", _ANY, (0.005, 0.03, 0.20), "missing rows share old_share"),
-    _between("gaps_fallen", _ANY, (0.03, None, None), "missing rows share old_share"),
-    _between("spread_moved", _QUANTITY, _MOVED, "distance old_median new_median"),
-    _between("shares_moved", _LEVELS, _MOVED, "distance level old_share new_share"),
-    _between("lengths_moved", (Kind.TEXT,), (0.05, 0.10, None), "distance"),
-    _between("shapes_moved", (Kind.IDENTIFIER,), (0.02, 0.05, 0.40), "distance shape"),
-    _between("times_moved", (Kind.MOMENT,), (0.05, 0.10, None), "distance"),
-    _between("cells_changed", _ANY, (0.0, 0.01, None), "rows matched share"),
-    _between("crept", _ANY, (0.05, 0.10, 0.40), "distance since"),
-    _between("gives_away_new", _ANY, _CHECK, "outcome measure old new_strength"),
-    _between("relation_broken", _ANY, (0.15, 0.20, 0.50), "partners measure old new chance"),
-    _between("relation_turned", _ANY, (None, 0.0, 0.5), "partners measure old new chance"),
-    _between("relation_new", _ANY, (0.15, 0.20, 0.50), "partners measure old new chance"),
+#: What is odd within one version.
+_WITHIN = (
+    _within(
+        "duplicate_rows",
+        ROWS,
+        note=0.0005,
+        check=0.0005,
+        evidence="rows share first_row last_row first_original_row last_original_row equal_rows",
+        rows=locate.REPEATED,
+        remedy=fixes.FIRST_OF_EQUAL,
+    ),
+    _within(
+        "reimported_rows",
+        (Kind.IDENTIFIER,),
+        check=0.0,
+        evidence="rows columns first_row last_row first_original_row last_original_row",
+        rows=locate.REPEATED,
+        rows_before=locate.NONE,
+        remedy=fixes.REIMPORTED_ROWS,
+    ),
+    _within("malformed_lines", ROWS, check=0.0, evidence="lines"),
+    _within(
+        "schema_violation",
+        ANY,
+        check=0.0,
+        act=0.2,
+        evidence="rule promise rows share examples source",
+        rows=locate.VIOLATING,
+    ),
+    _within("schema_missing_columns", ROWS, check=0.0, evidence="columns source"),
+    _within("undocumented_columns", ANY, note=0.0, evidence="columns source", rows=locate.NONE),
+    _within(
+        "identifier_repeats",
+        (Kind.IDENTIFIER,),
+        check=0.0,
+        evidence="values rows",
+        rows=locate.TWICE,
+        rows_before=locate.TWICE,
+    ),
+    _within(
+        "sentinel_value",
+        ANY,
+        check=0.0,
+        evidence="value rows share low high",
+        rows=locate.equal("value"),
+        remedy=fixes.SENTINEL,
+    ),
+    _within(
+        "similar_levels",
+        LEVELS,
+        check=0.0,
+        evidence="spellings counts rows",
+        rows=locate.equal("spellings"),
+        remedy=fixes.SIMILAR_LEVELS,
+    ),
+    _within("garbled_text", WRITTEN, note=0.0, check=0.001, act=0.2, evidence="rows share"),
+    _within("mixed_types", WRITTEN, note=0.0, check=0.02, evidence="rows others share"),
+    _within(
+        "all_missing",
+        (Kind.EMPTY,),
+        check=0.0,
+        evidence="missing rows",
+        rows=locate.MISSING,
+        remedy=fixes.DROP,
+    ),
+    _within(
+        "missing_values",
+        ANY,
+        note=0.05,
+        check=0.4,
+        evidence="missing rows share by level share_of_missing level_share",
+        rows=locate.MISSING,
+    ),
+    _within("missing_together", ANY, note=0.0, evidence="columns rows", rows=locate.MISSING),
+    _within(
+        "infinite_values",
+        QUANTITIES,
+        check=0.0,
+        evidence="rows",
+        rows=locate.INFINITE,
+        remedy=fixes.INFINITE,
+    ),
+    _within(
+        "future_dates",
+        (Kind.MOMENT,),
+        note=0.0,
+        check=0.001,
+        evidence="rows share last",
+        rows=locate.LATEST,
+    ),
+    _within(
+        "leakage", ANY, check=0.0, evidence="outcome measure strength", remedy=fixes.DROP.unusual
+    ),
+    _within("collinear", QUANTITIES, note=0.0, evidence="columns weakest", rows=locate.ANY_PRESENT),
+    _within("constant", ANY, note=0.0, evidence="value", rows=locate.NONE, remedy=fixes.DROP),
+    _within(
+        "nearly_constant",
+        ANY,
+        note=0.0,
+        evidence="value share",
+        rows=locate.equal("value"),
+        remedy=fixes.DROP.unusual,
+    ),
+    _within("imbalance", LEVELS, note=0.9, evidence="level share", rows=locate.equal("level")),
+    _within(
+        "stored_as_text",
+        (*QUANTITIES, Kind.MOMENT),
+        note=0.0,
+        evidence="dtype",
+        remedy=fixes.NUMBERS,
+    ),
+    _within(
+        "skewed",
+        QUANTITIES,
+        note=0.0,
+        evidence="skewness best_transform",
+        rows=locate.OUTERMOST,
+        remedy=fixes.SKEWED.unusual,
+    ),
+    _within("zeros", QUANTITIES, note=0.3, evidence="rows share", rows=locate.ZERO),
+    _within(
+        "outliers", QUANTITIES, note=0.02, evidence="rows share low high", rows=locate.OUTERMOST
+    ),
+    _within(
+        "blank",
+        (Kind.TEXT,),
+        note=0.0,
+        check=0.05,
+        evidence="rows share",
+        rows=locate.BLANK,
+        remedy=fixes.BLANK,
+    ),
 )
 
-CATALOGUE = {entry.code: entry for entry in ENTRIES}
+#: What changed between two versions: rows and columns, a column as a whole, why its values
+#: changed, and symptoms without a cause that is known.
+_BETWEEN = (
+    _between(
+        "rows_lost",
+        ROWS,
+        note=0.05,
+        check=0.1,
+        act=0.5,
+        evidence="rows old_rows new_rows share by level share_of_lost after before cut_share",
+    ),
+    _between(
+        "new_duplicate_rows",
+        ROWS,
+        act=0.0005,
+        evidence="rows share old_share first_row last_row equal_rows",
+        rows=locate.REPEATED,
+        rows_before=locate.NONE,
+        remedy=fixes.FIRST_OF_EQUAL,
+    ),
+    _between("key_not_unique", ROWS, act=0.0, evidence="key rows"),
+    _between(
+        "new_duplicate_ids",
+        (Kind.IDENTIFIER,),
+        check=0.0,
+        act=0.02,
+        evidence="values rows old_rows",
+        rows=locate.TWICE,
+        rows_before=locate.NONE,
+    ),
+    _between(
+        "renamed", ANY, act=0.0, evidence="old_name new_name confidence", remedy=fixes.RENAMED
+    ),
+    _between("removed", ANY, act=0.0, evidence="kind"),
+    _between("added", ANY, note=0.0, evidence="kind missing_share"),
+    _between("reordered", ROWS, note=0.0, evidence="columns"),
+    _between("swapped", ANY, act=0.0, evidence="columns distance residual", remedy=fixes.SWAPPED),
+    _between("retyped", ANY, act=0.0, evidence="old_kind new_kind old_dtype new_dtype"),
+    _between(
+        "numbers_as_text",
+        (*WRITTEN, *QUANTITIES),
+        act=0.0,
+        evidence="old_dtype new_dtype readable unreadable example",
+        remedy=fixes.NUMBERS,
+    ),
+    _between(
+        "dates_as_text",
+        (*WRITTEN, Kind.MOMENT),
+        act=0.0,
+        evidence="old_dtype new_dtype readable unreadable example",
+        remedy=fixes.DATES,
+    ),
+    _between(
+        "format_changed", ANY, check=0.0, evidence="old_pattern new_pattern old_unit new_unit"
+    ),
+    _between("dtype_changed", ANY, note=0.0, evidence="old_dtype new_dtype kind"),
+    _between(
+        "became_constant", ANY, act=0.0, evidence="value old_distinct", remedy=fixes.DROP.unusual
+    ),
+    _between(
+        "sentinel_value_new",
+        ANY,
+        check=0.0,
+        act=0.002,
+        evidence="value rows share",
+        rows=locate.equal("value"),
+        rows_before=locate.NONE,
+        remedy=fixes.SENTINEL,
+    ),
+    _between(
+        "infinite_values_new",
+        QUANTITIES,
+        check=0.0,
+        act=0.1,
+        evidence="rows share old_share",
+        rows=locate.INFINITE,
+        rows_before=locate.NONE,
+        remedy=fixes.INFINITE,
+    ),
+    _between(
+        "value_spike",
+        ANY,
+        note=0.01,
+        check=0.02,
+        act=0.2,
+        evidence="value rows share old_share",
+        rows=locate.equal("value"),
+        rows_before=locate.NONE,
+    ),
+    _between(
+        "missing_imputed",
+        ANY,
+        check=0.0,
+        act=0.2,
+        evidence="value rows share old_share old_missing",
+        rows=locate.equal("value"),
+        rows_before=locate.MISSING,
+    ),
+    _between(
+        "rescaled",
+        QUANTITIES,
+        act=0.0,
+        evidence="factor offset conversion scaled_share distance residual",
+        remedy=fixes.RESCALED,
+    ),
+    _between(
+        "shifted",
+        QUANTITIES,
+        note=0.05,
+        check=0.08,
+        act=0.4,
+        evidence="shift distance residual",
+        remedy=fixes.SHIFTED,
+    ),
+    _between(
+        "sign_flipped", QUANTITIES, act=0.0, evidence="distance residual", remedy=fixes.SIGN_FLIPPED
+    ),
+    _between(
+        "clipped",
+        QUANTITIES,
+        check=0.0,
+        act=0.1,
+        evidence="cap rows share outside",
+        rows=locate.equal("cap"),
+    ),
+    _between("rounded", QUANTITIES, check=0.0, evidence="step share old_share"),
+    _between("heaped", QUANTITIES, note=0.05, check=0.08, evidence="step share old_share"),
+    _between(
+        "text_truncated", WRITTEN, check=0.0, act=0.05, evidence="length rows share old_longest"
+    ),
+    _between(
+        "garbled_text_new", WRITTEN, note=0.0, check=0.0, act=0.05, evidence="rows share old_share"
+    ),
+    _between(
+        "dates_shifted",
+        (Kind.MOMENT,),
+        act=0.0,
+        evidence="days residual distance",
+        remedy=fixes.DATES_SHIFTED,
+    ),
+    _between(
+        "timezone_shifted",
+        (Kind.MOMENT,),
+        act=0.0,
+        evidence="hours residual distance",
+        remedy=fixes.TIMEZONE_SHIFTED,
+    ),
+    _between(
+        "day_month_swapped",
+        (Kind.MOMENT,),
+        act=0.0,
+        evidence="distance residual",
+        remedy=fixes.DAY_MONTH_SWAPPED,
+    ),
+    _between("time_of_day_lost", (Kind.MOMENT,), act=0.0, evidence="share old_share"),
+    _between(
+        "relabelled",
+        LEVELS,
+        act=0.0,
+        evidence="old_levels new_levels share residual",
+        rows=locate.equal("new_levels"),
+        rows_before=locate.equal("old_levels"),
+        remedy=fixes.RELABELLED,
+    ),
+    _between(
+        "respelled",
+        LEVELS,
+        act=0.0,
+        evidence="old_spellings new_spellings share within",
+        rows=locate.equal("new_spellings"),
+        rows_before=locate.equal("old_spellings"),
+        remedy=fixes.RESPELLED,
+    ),
+    _between(
+        "new_levels",
+        LEVELS,
+        note=0.005,
+        check=0.02,
+        evidence="levels share",
+        rows=locate.equal("levels"),
+        rows_before=locate.NONE,
+    ),
+    _between(
+        "missing_levels",
+        LEVELS,
+        note=0.005,
+        check=0.02,
+        evidence="levels share",
+        rows=locate.NONE,
+        rows_before=locate.equal("levels"),
+    ),
+    _between(
+        "missing_increased",
+        ANY,
+        note=0.005,
+        check=0.03,
+        act=0.2,
+        evidence="missing rows share old_share by level share_of_new_missing",
+        rows=locate.MISSING,
+        rows_before=locate.ANY_PRESENT,
+    ),
+    _between(
+        "missing_decreased",
+        ANY,
+        note=0.03,
+        evidence="missing rows share old_share",
+        rows_before=locate.MISSING,
+    ),
+    _between(
+        "distribution_shift",
+        QUANTITIES,
+        note=0.05,
+        check=0.1,
+        act=0.4,
+        evidence="distance old_median new_median old_high new_high high by level share_of_shift",
+    ),
+    _between(
+        "category_shift",
+        LEVELS,
+        note=0.05,
+        check=0.1,
+        act=0.4,
+        evidence="distance level old_share new_share",
+    ),
+    _between(
+        "length_shift",
+        (Kind.TEXT,),
+        note=0.05,
+        check=0.1,
+        evidence="distance old_median new_median",
+    ),
+    _between(
+        "pattern_shift",
+        (Kind.IDENTIFIER,),
+        note=0.02,
+        check=0.05,
+        act=0.4,
+        evidence="distance pattern old_share new_share",
+    ),
+    _between("dates_redistributed", (Kind.MOMENT,), note=0.05, check=0.1, evidence="distance"),
+    _between(
+        "values_changed",
+        ANY,
+        note=0.0,
+        check=0.01,
+        evidence="rows matched share key old_value new_value",
+    ),
+    _between("gradual_drift", ANY, note=0.05, check=0.1, act=0.4, evidence="distance since"),
+    _between(
+        "leakage_new",
+        ANY,
+        check=0.0,
+        evidence="outcome measure old_strength new_strength",
+        remedy=fixes.DROP.unusual,
+    ),
+    _between(
+        "association_lost",
+        ANY,
+        note=0.15,
+        check=0.2,
+        act=0.5,
+        evidence="partners measure old_strength new_strength p_value",
+    ),
+    _between(
+        "association_reversed",
+        ANY,
+        check=0.0,
+        act=0.5,
+        evidence="partners measure old_strength new_strength p_value",
+    ),
+    _between(
+        "association_new",
+        ANY,
+        note=0.15,
+        check=0.2,
+        act=0.5,
+        evidence="partners measure old_strength new_strength p_value",
+    ),
+)
+
+FINDINGS: dict[str, FindingType] = {entry.code: entry for entry in (*_WITHIN, *_BETWEEN)}
 
 
 def severity_of(code: FindingCode, size: float, settings: Settings) -> Severity | None:
-    """The weight that a size has, by the rule and what the user laid over it; None for none."""
-    entry = CATALOGUE[code]
-    limits = settings.findings.get(code)
-    for weight in Severity:
-        limit = getattr(entry, weight)
-        own = getattr(limits, weight) if limits else None
-        limit = limit if own is None else own
-        if limit is not None and size >= limit:
-            return weight
-    return None
+    """The severity that a size has, by the entry and the user's limits; None for none."""
+    limits = thresholds_of(code, settings)
+    reached = (severity for severity in Severity if size >= limits.get(severity, size + 1))
+    return next(reached, None)
 
 
 def smallest_size(code: FindingCode, settings: Settings) -> float:
-    """The size from which on a finding has any weight."""
-    entry, limits = CATALOGUE[code], settings.findings.get(code)
-    bounds = []
-    for weight in Severity:
-        own = getattr(limits, weight) if limits else None
-        limit = getattr(entry, weight) if own is None else own
+    """The size from which on a finding has any severity."""
+    return min(thresholds_of(code, settings).values(), default=1.0)
+
+
+def thresholds_of(code: str, settings: Settings) -> dict[Severity, float]:
+    """Sizes from which on findings of a code have a severity; without those they never have."""
+    entry, own = FINDINGS[code], settings.findings.get(code)
+    limits = {}
+    for severity in Severity:
+        limit = getattr(own, severity) if own else None
+        limit = getattr(entry, severity) if limit is None else limit
         if limit is not None:
-            bounds.append(limit)
-    return min(bounds, default=1.0)
+            limits[severity] = limit
+    return limits

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import NamedTuple
 
 import msgspec
 
@@ -115,3 +116,46 @@ class Description(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True)
     def column(self, name: str) -> ColumnDescription | None:
         """What is said of the first column of that name."""
         return next((column for column in self.columns if column.name == name), None)
+
+
+class Promise(NamedTuple):
+    """One thing that a description asks of a column, as the code of its words and their facts."""
+
+    code: str
+    facts: dict[str, Bound | tuple[str, ...]]
+
+
+def promise_of(rule: Rule, stated: ColumnDescription) -> Promise:
+    """What a rule asks of a column."""
+    bounds = {
+        Rule.MINIMUM: (stated.minimum, stated.above),
+        Rule.MAXIMUM: (stated.maximum, stated.below),
+    }
+    if rule in bounds:
+        bound, without = bounds[rule]
+        return Promise(str(rule) + "_without" * without, {"bound": bound if bound else 0})
+    if rule is Rule.LENGTH:
+        shortest: dict[str, Bound | tuple[str, ...]] = {"shortest": stated.shortest or 0}
+        if stated.longest is None:
+            return Promise("length_from", shortest)
+        return Promise("length", shortest | {"longest": stated.longest})
+    facts: dict[Rule, dict[str, Bound | tuple[str, ...]]] = {
+        Rule.PATTERN: {"pattern": stated.pattern or ""},
+        Rule.LEVELS: {"levels": stated.levels},
+    }
+    return Promise(f"type_{stated.type}" if rule is Rule.TYPE else str(rule), facts.get(rule, {}))
+
+
+def promises_in(stated: ColumnDescription) -> list[Promise]:
+    """All that a description asks of a column."""
+    asked = {
+        Rule.TYPE: stated.type is not StatedType.ANY,
+        Rule.REQUIRED: stated.required,
+        Rule.UNIQUE: stated.unique,
+        Rule.MINIMUM: stated.minimum is not None,
+        Rule.MAXIMUM: stated.maximum is not None,
+        Rule.LENGTH: stated.shortest is not None or stated.longest is not None,
+        Rule.PATTERN: stated.pattern is not None,
+        Rule.LEVELS: bool(stated.levels),
+    }
+    return [promise_of(rule, stated) for rule, is_asked in asked.items() if is_asked]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
+
+from nachsicht.i18n import MissingFact, lookup, phrase, render
 
 
 class Severity(StrEnum):
@@ -23,24 +25,24 @@ class Severity(StrEnum):
 
 #: Every code that a finding can have. Documents keep it as a text, since later ones may have more.
 FindingCode = Literal[
-    "rows_repeated",
-    "names_renewed",
-    "lines_unread",
-    "described_otherwise",
-    "described_absent",
-    "not_described",
+    "duplicate_rows",
+    "reimported_rows",
+    "malformed_lines",
+    "schema_violation",
+    "schema_missing_columns",
+    "undocumented_columns",
     "identifier_repeats",
-    "stand_in",
-    "look_alikes",
-    "letters_damaged",
+    "sentinel_value",
+    "similar_levels",
+    "garbled_text",
     "mixed_types",
     "all_missing",
-    "gaps",
-    "gaps_together",
-    "infinite",
-    "future",
-    "gives_away",
-    "moves_together",
+    "missing_values",
+    "missing_together",
+    "infinite_values",
+    "future_dates",
+    "leakage",
+    "collinear",
     "constant",
     "nearly_constant",
     "imbalance",
@@ -50,9 +52,9 @@ FindingCode = Literal[
     "outliers",
     "blank",
     "rows_lost",
-    "repeats_new",
-    "key_repeats",
-    "identifier_repeats_new",
+    "new_duplicate_rows",
+    "key_not_unique",
+    "new_duplicate_ids",
     "renamed",
     "removed",
     "added",
@@ -61,44 +63,45 @@ FindingCode = Literal[
     "retyped",
     "numbers_as_text",
     "dates_as_text",
-    "written_otherwise",
-    "stored_type",
+    "format_changed",
+    "dtype_changed",
     "became_constant",
-    "stand_in_new",
-    "infinite_new",
-    "surged",
-    "gaps_filled",
+    "sentinel_value_new",
+    "infinite_values_new",
+    "value_spike",
+    "missing_imputed",
     "rescaled",
     "shifted",
-    "turned",
+    "sign_flipped",
     "clipped",
     "rounded",
     "heaped",
-    "texts_cut",
-    "letters_damaged_new",
-    "moments_shifted",
-    "clock_shifted",
-    "day_month_exchanged",
-    "times_lost",
+    "text_truncated",
+    "garbled_text_new",
+    "dates_shifted",
+    "timezone_shifted",
+    "day_month_swapped",
+    "time_of_day_lost",
     "relabelled",
     "respelled",
-    "levels_new",
-    "levels_gone",
-    "gaps_risen",
-    "gaps_fallen",
-    "spread_moved",
-    "shares_moved",
-    "lengths_moved",
-    "shapes_moved",
-    "times_moved",
-    "cells_changed",
-    "crept",
-    "gives_away_new",
-    "relation_broken",
-    "relation_turned",
-    "relation_new",
+    "new_levels",
+    "missing_levels",
+    "missing_increased",
+    "missing_decreased",
+    "distribution_shift",
+    "category_shift",
+    "length_shift",
+    "pattern_shift",
+    "dates_redistributed",
+    "values_changed",
+    "gradual_drift",
+    "leakage_new",
+    "association_lost",
+    "association_reversed",
+    "association_new",
 ]
-Fact = int | float | str | tuple[str, ...]
+#: A number, a text, or several; several row numbers may stand together in groups.
+Fact = int | float | str | None | tuple[int | float | str | tuple[int, ...], ...]
 
 
 class ShownRow(msgspec.Struct, frozen=True, array_like=True):
@@ -131,14 +134,16 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         Labels: one for a finding in a version, two (before, after) for a change.
     size : float
         How large the effect is, 0 to 1; orders findings of one weight.
+    form : str
+        Which of the code's titles and sentences it has, where there are several.
     evidence : dict
         The facts and numbers that it rests on.
-    title, sentence, next_step : str
-        What a person reads.
     accepted : str, optional
         Why it is known and no longer counts.
     shown : tuple of ShownRows
         Rows that show it, of the version before and of its own, where the data was there.
+    wording : tuple of str, optional
+        Title, sentence and next step, as documents of format 1 hold them.
     """
 
     code: str
@@ -146,12 +151,39 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     columns: tuple[str, ...]
     versions: tuple[str, ...]
     size: float
+    form: str = ""
     evidence: dict[str, Fact]
-    title: str
-    sentence: str
-    next_step: str
     accepted: str | None = None
     shown: tuple[ShownRows, ...] = ()
+    wording: tuple[str, str, str] | None = None
+
+    @property
+    def title(self) -> str:
+        """What it says in a few words, in the current language."""
+        return self._message("title", 0)
+
+    @property
+    def sentence(self) -> str:
+        """What it says, with the numbers behind it, in the current language."""
+        return self._message("sentence", 1)
+
+    @property
+    def next_step(self) -> str:
+        """What to do about it, in the current language."""
+        return self._message("next_step", 2)
+
+    def _message(self, part: str, place: int) -> str:
+        messages = lookup(f"findings.{self.code}") or {}
+        entry = messages.get(f"{part}_{self.form}", messages.get(part))
+        try:
+            return render(entry or "", self._facts(), messages.get("clauses"))
+        except MissingFact:  # a document of another version of ours need not have it
+            return self.wording[place] if self.wording else self.code
+
+    def _facts(self) -> dict[str, Any]:
+        names = dict(zip(("column", "other_column"), self.columns, strict=False))
+        labels = [label or phrase("verdict.rest") for label in self.versions] or [""]
+        return {**names, **self.evidence, "old": labels[0], "new": labels[-1]}
 
 
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:

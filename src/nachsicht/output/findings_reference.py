@@ -6,12 +6,10 @@ import re
 import sys
 import textwrap
 from collections.abc import Iterator
-from typing import cast
 
-from nachsicht.findings.registry import CATALOGUE, ENTRIES, Entry
+from nachsicht.config.settings import Settings
+from nachsicht.findings.registry import FINDINGS, FindingType, thresholds_of
 from nachsicht.i18n import catalogue, number, phrase
-from nachsicht.model.findings import FindingCode, Severity
-from nachsicht.remedies.templates import TEMPLATES
 
 _WIDTH = 80
 
@@ -21,14 +19,14 @@ def list_of_codes() -> Iterator[str]:
     words = catalogue()
     for between in (False, True):
         yield words["terminal"]["between" if between else "within"].capitalize()
-        for entry in ENTRIES:
+        for entry in FINDINGS.values():
             if entry.between is between:
                 yield f"  {entry.code:24}{_facts_marked(title_of(entry))}"
 
 
 def entry_lines(code: str) -> Iterator[str]:
     """What a code means, its kinds, its rule of weight, its evidence and the next step."""
-    words, entry = catalogue(), CATALOGUE[cast("FindingCode", code)]
+    words, entry = catalogue(), FINDINGS[code]
     told = words["findings"][code]
     yield f"{code}: {_facts_marked(title_of(entry))}"
     yield from textwrap.wrap(_facts_marked(_one(told["sentence"])), _WIDTH)
@@ -41,22 +39,21 @@ def entry_lines(code: str) -> Iterator[str]:
     place = words["terminal"]["between" if entry.between else "within"]
     yield f"{words['terminal']['kinds'] + ':':12}{kinds or words['page']['rows']}; {place}"
     yield f"{words['terminal']['rule'] + ':':12}{rule_of(entry)}"
-    yield f"{words['terminal']['evidence'] + ':':12}{', '.join(entry.evidence)}"
-    if entry.code in TEMPLATES:
-        yield f"{words['terminal']['remedy'] + ':':12}{TEMPLATES[entry.code].pandas}"
+    yield f"{words['terminal']['evidence'] + ':':12}{', '.join(entry.evidence.split())}"
+    if entry.remedy:
+        yield f"{words['terminal']['remedy'] + ':':12}{entry.remedy.pandas}"
 
 
-def title_of(entry: Entry) -> str:
+def title_of(entry: FindingType) -> str:
     """The title of a code, with its facts in braces."""
     told = catalogue()["findings"][entry.code]
     first = next(name for name in told if name.startswith("title"))
     return _one(told[first])
 
 
-def rule_of(entry: Entry) -> str:
+def rule_of(entry: FindingType) -> str:
     """From which size on a finding has which weight, in words."""
-    limits = [(weight, getattr(entry, weight)) for weight in Severity]
-    known = [(weight, limit) for weight, limit in limits if limit is not None]
+    known = list(thresholds_of(entry.code, Settings()).items())
     if len(known) == 1 and known[0][1] == 0:
         return phrase("terminal.always", weight=known[0][0])
     return ", ".join(
@@ -65,13 +62,13 @@ def rule_of(entry: Entry) -> str:
 
 
 def _one(words: object) -> str:
-    """A phrase for several, where the catalogue tells one from several."""
+    """A phrase for several, where the catalogue has plural forms."""
     return str(words["other"] if isinstance(words, dict) else words)
 
 
 def _facts_marked(text: str) -> str:
-    """Facts that are filled in, between angled quotes."""
-    return re.sub(r"\{(\w+)\}", r"‹\1›", text)
+    """Facts that are filled in, between angled quotes; clauses that may be missing left out."""
+    return re.sub(r"\{(\w+)[^}]*\}", r"‹\1›", re.sub(r"\{\?\w+\}", "", text))
 
 
 def catalogue_page() -> str:
@@ -82,7 +79,7 @@ def catalogue_page() -> str:
         lines += [f"## {words['terminal']['between' if between else 'within'].capitalize()}", ""]
         lines += ["| code | what it says | an example | kinds | weight | evidence | remedy |"]
         lines += ["|---|---|---|---|---|---|---|"]
-        for entry in ENTRIES:
+        for entry in FINDINGS.values():
             if entry.between is not between:
                 continue
             told = words["findings"][entry.code]
@@ -95,8 +92,8 @@ def catalogue_page() -> str:
                 words["examples"][entry.code],
                 "any" if len(entry.kinds) > 7 else kinds,
                 rule_of(entry),
-                ", ".join(f"`{name}`" for name in entry.evidence),
-                f"`{TEMPLATES[entry.code].pandas}`" if entry.code in TEMPLATES else "",
+                ", ".join(f"`{name}`" for name in entry.evidence.split()),
+                f"`{entry.remedy.pandas}`" if entry.remedy else "",
             )
             lines.append("| " + " | ".join(cells) + " |")
         lines.append("")

@@ -9,11 +9,12 @@ from typing import Any
 
 import msgspec
 
+from nachsicht.findings.fixes import DATES, INDICATORS, MULTIPLIED, RARE, Template
+from nachsicht.findings.registry import FINDINGS
 from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.kinds import Kind
-from nachsicht.remedies.templates import INDICATORS, ORDER, RARE, TEMPLATES, Template
 
 #: Levels beyond this share of the rows are rare; a column of few levels gets indicators.
 COMMON, OTHER, FEW_LEVELS = 0.95, "other", 12
@@ -49,10 +50,12 @@ def remedies_of(document: ComparisonDocument) -> tuple[Remedy, ...]:
     """Remedies of all open findings of the newest step, in the order in which they apply."""
     newest = document.versions[-1].label
     findings = [f for f in document.findings if f.versions[-1] == newest and f.accepted is None]
-    made = [(f.code, remedy) for f in findings if (remedy := remedy_of(f, document))]
-    made.sort(key=lambda entry: ORDER[entry[0]])
+    made = [(remedy_of(finding, document), finding.code) for finding in findings]
+    in_order = sorted(
+        ((remedy, _step_of(code)) for remedy, code in made if remedy), key=lambda entry: entry[1]
+    )
     # Some findings have the same remedy, and some columns several of one code.
-    by_code = {remedy.pandas: remedy for _, remedy in reversed(made)}
+    by_code = {remedy.pandas: remedy for remedy, _ in reversed(in_order)}
     named: dict[str, Remedy] = {}
     for remedy in reversed(by_code.values()):
         name, n = remedy.name, 1
@@ -65,11 +68,11 @@ def remedies_of(document: ComparisonDocument) -> tuple[Remedy, ...]:
 
 def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
     """The remedy of one finding; None where there is none that could be written down."""
-    if finding.code not in TEMPLATES:
-        return None
     if finding.columns and not any(v.column(finding.columns[0]) for v in document.versions):
         return None  # a document may come from anywhere
     template = _template_of(finding, document)
+    if template is None:
+        return None
     literals = _literals(finding, document)
     if any(literals.get(name) is None for name in _open(template.pandas + template.polars)):
         return None
@@ -98,22 +101,29 @@ def _open(text: str) -> set[str]:
     return set(re.findall(r"\{(\w+)\}", text))
 
 
-def _template_of(finding: Finding, document: ComparisonDocument) -> Template:
+def _step_of(code: str) -> tuple[int, int]:
+    """By what remedies are ordered: their step, then the place of their code."""
+    remedy = FINDINGS[code].remedy
+    assert remedy
+    return remedy.step, list(FINDINGS).index(code)
+
+
+def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
     if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.MOMENT:
-        return TEMPLATES["dates_as_text"]
+        return DATES
     if finding.code == "rescaled" and not finding.evidence.get("offset"):
-        return TEMPLATES["multiplied"]
-    return TEMPLATES[finding.code]
+        return MULTIPLIED
+    return FINDINGS[finding.code].remedy if finding.code in FINDINGS else None
 
 
 def _sure(finding: Finding) -> bool:
     """Whether nothing but the finding itself is needed to mend it."""
     evidence = finding.evidence
-    if finding.code in ("stand_in", "stand_in_new"):
+    if finding.code in ("sentinel_value", "sentinel_value_new"):
         return not isinstance(evidence.get("value"), str)  # a word may well mean something
     if finding.code == "rescaled" and finding.weight is not Severity.ACT:
         return False
-    part = evidence.get("part", 1.0)
+    part = evidence.get("scaled_share", 1.0)
     return isinstance(part, int | float) and part >= 1.0
 
 
@@ -127,13 +137,13 @@ def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     if not finding.columns:
         return found
     found["column"] = finding.columns[0]
-    if finding.code != "names_renewed":
+    if finding.code != "reimported_rows":
         found["columns"] = list(finding.columns)
     found["columns_back"] = list(reversed(finding.columns))
     if "spellings" in found:
         found["spelling"], *found["others"] = found["spellings"]
-    if "closest" in found:
-        found["root"] = {"log": "log", "square_root": "sqrt"}.get(found["closest"])
+    if "best_transform" in found:
+        found["root"] = {"log": "log", "square_root": "sqrt"}.get(found["best_transform"])
     column = _newest(finding, document)
     found |= _writing(column) | {"decimals": _decimals(finding, document)}
     return found

@@ -10,7 +10,6 @@ from nachsicht.associations.all_pairs import AllPairs
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.context import VersionPair
 from nachsicht.findings.rules.table import GIVES_AWAY
-from nachsicht.i18n import number, phrase
 from nachsicht.model.comparison import RelationChange
 from nachsicht.model.findings import Finding, FindingCode
 from nachsicht.stats.hypothesis_tests import bound_over_all, relations_chance, relations_chances
@@ -19,8 +18,6 @@ from nachsicht.stats.hypothesis_tests import bound_over_all, relations_chance, r
 MOST_KEPT = 200
 #: Smaller differences of strength tell nothing to anybody.
 _SMALLEST = 0.1
-#: How many partners a sentence lists.
-_LISTED = 3
 
 
 def relation_changes(
@@ -119,14 +116,15 @@ def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:
             continue
         (name,) = both - {outcome}
         yield between.finding(
-            "gives_away_new",
+            "leakage_new",
             (name,),
             new,
-            {"outcome": str(outcome), "measure": relation.measure, "old": old, "new_strength": new},
-            outcome=outcome,
-            measure=phrase(f"measures.{relation.measure}"),
-            old_strength=number(old, 2),
-            new_strength=number(new, 3),
+            {
+                "outcome": str(outcome),
+                "measure": relation.measure,
+                "old_strength": old,
+                "new_strength": new,
+            },
         )
 
 
@@ -158,12 +156,11 @@ def _finding(
     old, new = largest.old, largest.new
     code: FindingCode
     if old * new < 0 and min(abs(old), abs(new)) >= _SMALLEST:
-        code, size = "relation_turned", abs(new - old) / 2
+        code, size = "association_reversed", abs(new - old) / 2
     elif abs(new) < abs(old):
-        code, size = "relation_broken", abs(old) - abs(new)
+        code, size = "association_lost", abs(old) - abs(new)
     else:
-        code, size = "relation_new", abs(new) - abs(old)
-    shown = ", ".join(partners[:_LISTED]) + ("…" if len(partners) > _LISTED else "")
+        code, size = "association_new", abs(new) - abs(old)
     return between.finding(
         code,
         (column, partners[0]),
@@ -171,14 +168,8 @@ def _finding(
         {
             "partners": partners,
             "measure": largest.measure,
-            "old": old,
-            "new": new,
-            "chance": largest.chance,
+            "old_strength": old,
+            "new_strength": new,
+            "p_value": largest.chance,
         },
-        column=column,
-        partners=shown,
-        first=partners[0],
-        measure=phrase(f"measures.{largest.measure}"),
-        old_strength=number(old, 2),
-        new_strength=number(new, 2),
     )

@@ -15,15 +15,12 @@ from nachsicht.comparison.causes.levels import (
 from nachsicht.comparison.context import Change
 from nachsicht.comparison.distances import total_variation
 from nachsicht.findings.registry import smallest_size
-from nachsicht.i18n import counted, percent, quoted, whole
 from nachsicht.model.findings import Fact, Finding, FindingCode
 from nachsicht.stats.hypothesis_tests import shares_chance
 
 Counts = Mapping[str, int]
 #: Pairs of an old level and a new one that have one cause.
 Recognise = Callable[[Counts, Counts], list[tuple[str, str]]]
-#: How many levels a sentence lists.
-_LISTED = 3
 
 
 def level_findings(change: Change, old: Counts, new: Counts) -> Iterator[Finding | None]:
@@ -34,15 +31,15 @@ def level_findings(change: Change, old: Counts, new: Counts) -> Iterator[Finding
         yield from causes
     told = False
     compared: tuple[tuple[FindingCode, set[str], Counts, Counts], ...] = (
-        ("levels_new", set(now) - set(old), now, new),
-        ("levels_gone", set(old) - set(now), old, old),
+        ("new_levels", set(now) - set(old), now, new),
+        ("missing_levels", set(old) - set(now), old, old),
     )
     for code, names, holder, rows in compared:
         finding = _levels(change, code, names, holder, sum(rows.values()))
         told = told or finding is not None
         yield finding
     left = total_variation(old, now)
-    if not told and left >= smallest_size("shares_moved", change.between.settings):
+    if not told and left >= smallest_size("category_shift", change.between.settings):
         yield _shares_moved(change, old, now, left)
 
 
@@ -52,8 +49,8 @@ def _causes(
     """Causes that are recognised, and the levels with each of them undone."""
     found, now = _stand_ins(change, old, new)
     causes: tuple[tuple[FindingCode, Recognise], ...] = (
-        ("letters_damaged_new", level_causes.damaged),
-        ("texts_cut", level_causes.cut),
+        ("garbled_text_new", level_causes.damaged),
+        ("text_truncated", level_causes.cut),
         ("respelled", level_causes.respelled),
     )
     for code, recognise in causes:
@@ -82,13 +79,9 @@ def _stand_ins(
         del now[level]
         found.append(
             change.finding(
-                "stand_in_new",
+                "sentinel_value_new",
                 share,
                 {"value": level, "rows": count, "share": share},
-                title="title",
-                value=quoted(level),
-                rows=whole(count),
-                share=percent(share),
             )
         )
     return found, now if now else dict(new)
@@ -110,8 +103,6 @@ def _mapped(
     fresh = tuple(after for before, after in found.pairs if before == first)
     n, m = max(sum(old.values()), 1), max(sum(now.values()), 1)
     together = (now.get(first, 0) + sum(now[level] for level in fresh)) / m
-    shown = found.pairs[:_LISTED]
-    more = "…" if len(found.pairs) > _LISTED else ""
     facts: dict[str, Fact] = {
         "old_spelling": first,
         "old_spellings": found.old,
@@ -122,27 +113,18 @@ def _mapped(
         "rows": sum(now[level] for level in found.new),
         "old_share": 0.0,
         "old_longest": max(map(len, old)),
+        "spellings": (first, *fresh),
     }
     one = len(set(found.old)) == 1
     return change.finding(
         code,
         found.share,
         facts,
-        title="title" if one or code != "respelled" else "title_many",
-        spellings=counted(1 + len(fresh)),
-        levels=counted(len(found.pairs)).capitalize(),
-        list=", ".join(f"{quoted(a)} → {quoted(b)}" for a, b in shown) + more,
-        share=percent(found.share),
-        old_share=percent(0.0),
-        length=whole(max(map(len, found.new))),
-        old_longest=whole(max(map(len, old))),
-        example=f" {quoted(shown[0][0])} → {quoted(shown[0][1])}.",
-        rows=whole(sum(now[level] for level in found.new)),
+        form="" if one or code != "respelled" else "many",
     )
 
 
 def _relabelled(change: Change, found: Renaming) -> Finding | None:
-    shown = ", ".join(f"{quoted(a)} → {quoted(b)}" for a, b in found.pairs[:_LISTED])
     return change.finding(
         "relabelled",
         found.share,
@@ -150,12 +132,8 @@ def _relabelled(change: Change, found: Renaming) -> Finding | None:
             "old_levels": found.old,
             "new_levels": found.new,
             "share": found.share,
-            "left_over": found.left_over,
+            "residual": found.left_over,
         },
-        n=len(found.pairs),
-        levels=counted(len(found.pairs)).capitalize(),
-        list=shown + ("…" if len(found.pairs) > _LISTED else ""),
-        share=percent(found.share),
     )
 
 
@@ -166,19 +144,11 @@ def _levels(
     if "\0further" in change_levels(change):
         return None  # not all levels of both versions are known
     rows = sum(holder[name] for name in names)
-    others = change.old.present if code == "levels_new" else change.new.present
+    others = change.old.present if code == "new_levels" else change.new.present
     if not rows or not change.between.unlikely(shares_chance(0, others, rows, total)):
         return None
     listed = sorted(names, key=lambda name: (-holder[name], name))
-    shown = ", ".join(quoted(name) for name in listed[:_LISTED])
-    return change.finding(
-        code,
-        rows / total,
-        {"levels": tuple(listed), "share": rows / total},
-        n=len(listed),
-        list=shown + ("…" if len(listed) > _LISTED else ""),
-        share=percent(rows / total),
-    )
+    return change.finding(code, rows / total, {"levels": tuple(listed), "share": rows / total})
 
 
 def change_levels(change: Change) -> set[str]:
@@ -198,7 +168,7 @@ def _shares_moved(change: Change, old: Counts, new: Counts, distance: float) -> 
     level = max(names, key=lambda name: abs(new.get(name, 0) / m - old.get(name, 0) / n))
     old_share, new_share = old.get(level, 0) / n, new.get(level, 0) / m
     return change.finding(
-        "shares_moved",
+        "category_shift",
         distance,
         {
             "distance": distance,
@@ -206,8 +176,4 @@ def _shares_moved(change: Change, old: Counts, new: Counts, distance: float) -> 
             "old_share": old_share,
             "new_share": new_share,
         },
-        level=quoted(level),
-        old_share=percent(old_share),
-        new_share=percent(new_share),
-        distance=percent(distance),
     )

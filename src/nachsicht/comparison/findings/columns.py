@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
@@ -17,7 +16,6 @@ from nachsicht.comparison.findings.text import (
     moment_findings,
     text_findings,
 )
-from nachsicht.i18n import catalogue, percent, quoted, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -32,7 +30,7 @@ from nachsicht.model.kinds import Kind, KindReason
 #: A column of texts in which so many rows still read as numbers once held numbers.
 _STILL_READABLE = 0.5
 #: Findings that also say why fewer values are missing.
-_NEW_VALUES = {"numbers_as_text", "retyped", "stand_in_new"}
+_NEW_VALUES = {"numbers_as_text", "retyped", "sentinel_value_new"}
 
 
 def presence_finding(pair: Pair, between: VersionPair) -> Finding | None:
@@ -42,11 +40,8 @@ def presence_finding(pair: Pair, between: VersionPair) -> Finding | None:
         return between.finding("removed", (old.name,), 1.0, {"kind": str(old.kind)})
     if new is None or old is not None:
         return None
-    described = (
-        f"{catalogue()['kinds'][new.kind].capitalize()}, {percent(new.missing_share)} missing."
-    )
     evidence: dict[str, Fact] = {"kind": str(new.kind), "missing_share": new.missing_share}
-    return between.finding("added", (new.name,), 0.5, evidence, described=described)
+    return between.finding("added", (new.name,), 0.5, evidence)
 
 
 def column_findings(change: Change) -> Iterator[Finding | None]:
@@ -59,7 +54,7 @@ def column_findings(change: Change) -> Iterator[Finding | None]:
     codes = {finding.code for finding in values if finding}
     if change.new.kind is Kind.EMPTY and change.old.kind is not Kind.EMPTY:
         rise = 1.0 - change.old.missing_share
-    if "gaps_filled" not in codes and not (codes & _NEW_VALUES and rise < 0):
+    if "missing_imputed" not in codes and not (codes & _NEW_VALUES and rise < 0):
         yield from gap_findings(change, rise)
 
 
@@ -100,21 +95,16 @@ def _became_constant(change: Change) -> Finding | None:
         "became_constant",
         1.0,
         {"value": value, "old_distinct": change.old.distinct},
-        value=quoted(value),
-        distinct=whole(change.old.distinct),
     )
 
 
 def _renamed(change: Change) -> Finding | None:
     old, new = change.old, change.new
-    alike = "similar" if change.distance or change.measured is None else "the same"
     return change.finding(
         "renamed",
         change.pair.confidence,
         {"old_name": old.name, "new_name": new.name, "confidence": change.pair.confidence},
-        old_name=old.name,
-        new_name=new.name,
-        alike=alike,
+        form="similar" if change.distance or change.measured is None else "",
     )
 
 
@@ -134,12 +124,13 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
         yield change.finding(
             code,
             max(1 - share, 0.01),
-            {"old_type": old.stored_type, "new_type": new.stored_type, "readable": share},
-            old_type=old.stored_type,
-            new_type=new.stored_type,
-            share=percent(share),
-            left=percent(1 - share),
-            example=quoted(new.frequent[0].value) if new.frequent else "",
+            {
+                "old_dtype": old.stored_type,
+                "new_dtype": new.stored_type,
+                "readable": share,
+                "unreadable": 1 - share,
+                **({"example": new.frequent[0].value} if new.frequent else {}),
+            },
         )
         return
     cut = _cut_names(change)
@@ -149,7 +140,9 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
     levels = levels_of(old.detail), levels_of(new.detail)
     if levels[0] and levels[1]:
         found = [finding for finding in level_findings(change, levels[0], levels[1]) if finding]
-        if any(finding.code in ("relabelled", "respelled", "stand_in_new") for finding in found):
+        if any(
+            finding.code in ("relabelled", "respelled", "sentinel_value_new") for finding in found
+        ):
             yield from found
             return
     yield _retyped(change)
@@ -181,7 +174,6 @@ def _still_readable(change: Change) -> tuple[FindingCode, float] | None:
 
 
 def _retyped(change: Change) -> Finding | None:
-    kinds = catalogue()["kinds"]
     old, new = change.old, change.new
     return change.finding(
         "retyped",
@@ -189,20 +181,16 @@ def _retyped(change: Change) -> Finding | None:
         {
             "old_kind": str(old.kind),
             "new_kind": str(new.kind),
-            "old_type": old.stored_type,
-            "new_type": new.stored_type,
+            "old_dtype": old.stored_type,
+            "new_dtype": new.stored_type,
         },
-        old_kind=kinds[old.kind].capitalize(),
-        new_kind=kinds[new.kind],
-        old_type=old.stored_type,
-        new_type=new.stored_type,
     )
 
 
 def _writing(change: Change) -> Iterator[Finding | None]:
     """The same kind, stored or written otherwise."""
     old, new = change.old, change.new
-    types: dict[str, Any] = {"old_type": old.stored_type, "new_type": new.stored_type}
+    types: dict[str, Fact] = {"old_dtype": old.stored_type, "new_dtype": new.stored_type}
     read_as_values = new.kind in (Kind.QUANTITY, Kind.DURATION, Kind.MOMENT)
     if read_as_values and new.written is not None and old.written is None:
         dates = new.kind is Kind.MOMENT
@@ -210,19 +198,14 @@ def _writing(change: Change) -> Iterator[Finding | None]:
         yield change.finding(
             code,
             1.0,
-            {**types, "readable": 1.0},
-            **types,
-            share=percent(1.0),
-            left=percent(0.0),
-            example=quoted(new.written.shape),
+            {**types, "readable": 1.0, "unreadable": 0.0, "example": new.written.shape},
             # What is written plainly is read back by most that read texts.
             at_most=Severity.CHECK if new.kind_reason is KindReason.NUMBERS_AS_TEXT else None,
         )
     elif read_as_values and old.written is not None and new.written is not None:
         yield _written_otherwise(change, old.written.shape, new.written.shape)
     elif _family(old.stored_type) != _family(new.stored_type):
-        kind = catalogue()["kinds"][new.kind]
-        yield change.finding("stored_type", 0.2, {**types}, **types, kind=kind)
+        yield change.finding("dtype_changed", 0.2, {**types, "kind": str(new.kind)})
 
 
 def _written_otherwise(change: Change, old: str, new: str) -> Finding | None:
@@ -234,16 +217,14 @@ def _written_otherwise(change: Change, old: str, new: str) -> Finding | None:
     if old == new and units[0] == units[1]:
         return None
     return change.finding(
-        "written_otherwise",
+        "format_changed",
         1.0,
         {
-            "old_shape": old,
-            "new_shape": new,
-            "old_unit": units[0] or "",
-            "new_unit": units[1] or "",
+            "old_pattern": old,
+            "new_pattern": new,
+            "old_unit": units[0],
+            "new_unit": units[1],
         },
-        old_shape=quoted(f"{old}"),
-        new_shape=quoted(f"{new}"),
     )
 
 

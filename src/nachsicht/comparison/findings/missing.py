@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from nachsicht.comparison.context import Change
-from nachsicht.comparison.localise import rise_of_gaps, spoken
-from nachsicht.i18n import level_text, percent, phrase, whole
+from nachsicht.comparison.localise import rise_of_gaps
 from nachsicht.model.findings import Fact, Finding
 from nachsicht.stats.hypothesis_tests import shares_chance
 
@@ -28,26 +26,11 @@ def gap_findings(change: Change, rise: float) -> Iterator[Finding | None]:
         "share": new.missing_share,
         "old_share": old.missing_share,
     }
-    shares: dict[str, Any] = {
-        "share": percent(new.missing_share),
-        "old_share": percent(old.missing_share),
-    }
     if rise < 0:
-        yield change.finding("gaps_fallen", -rise, evidence, **shares)
+        yield change.finding("missing_decreased", -rise, evidence)
     if rise <= 0:
         return
-    place = ""
     held = rise_of_gaps(change)
     if held:
-        evidence |= {"by": held.by, "level": held.level, "part_of_rise": held.part}
-        place = phrase("findings.gaps_risen.place", by=held.by, level=level_text(held.level))
-    yield change.finding(
-        "gaps_risen",
-        rise,
-        evidence,
-        where=spoken(held, "gaps_risen"),
-        place=place,
-        missing=whole(new.missing),
-        rows=whole(new.rows),
-        **shares,
-    )
+        evidence |= {"by": held.by, "level": held.level, "share_of_new_missing": held.part}
+    yield change.finding("missing_increased", rise, evidence)

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from nachsicht.columns.infer.sentinels import could_stand_in, stand_in
 from nachsicht.comparison.causes.affine import Map, map_between, map_of_a_part
 from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
 from nachsicht.comparison.context import Change
-from nachsicht.comparison.localise import move_of_spread, ratios_in, spoken
+from nachsicht.comparison.localise import move_of_spread, ratios_in
 from nachsicht.findings.registry import smallest_size
-from nachsicht.i18n import catalogue, percent, phrase, quoted, whole
-from nachsicht.i18n import number as rounded
+from nachsicht.i18n import plain_number
 from nachsicht.model.column import QuantitySummary
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.stats.ecdf import Curve, largest_difference
@@ -67,14 +65,7 @@ def _infinite(change: Change, a: QuantitySummary, b: QuantitySummary) -> Finding
     if not now or not change.between.unlikely(shares_chance(before, old, now, new)):
         return None
     facts: dict[str, Fact] = {"rows": now, "share": now / new, "old_share": before / max(old, 1)}
-    return change.finding(
-        "infinite_new",
-        now / new,
-        facts,
-        rows=whole(now),
-        share=percent(now / new),
-        old_share=percent(before / max(old, 1)),
-    )
+    return change.finding("infinite_values_new", now / new, facts)
 
 
 def _of_the_spread(
@@ -84,7 +75,7 @@ def _of_the_spread(
     a, b = change.old.detail, change.new.detail
     assert isinstance(a, QuantitySummary)
     assert isinstance(b, QuantitySummary)
-    if distance < smallest_size("spread_moved", change.between.settings):
+    if distance < smallest_size("distribution_shift", change.between.settings):
         return None
     # A map takes all rows alike: where one level holds the move, only known ones are.
     place = move_of_spread(change)
@@ -118,13 +109,8 @@ def _capped(change: Change, cap: Cap) -> Finding | None:
     return change.finding(
         "clipped",
         cap.share,
-        {"cap": cap.value, "rows": cap.rows, "share": cap.share, "beyond": cap.beyond},
-        title="title_upper" if cap.upper else "title_lower",
-        cap=rounded(cap.value, 6),
-        rows=whole(cap.rows),
-        share=percent(cap.share),
-        beyond=percent(cap.beyond),
-        side=phrase("findings.clipped.above" if cap.upper else "findings.clipped.below"),
+        {"cap": cap.value, "rows": cap.rows, "share": cap.share, "outside": cap.beyond},
+        form="upper" if cap.upper else "lower",
     )
 
 
@@ -173,20 +159,14 @@ def _spiked(change: Change, spike: Spike, before: Curve, gap_rise: float) -> Fin
         "share": spike.share,
         "old_share": spike.old_share,
     }
-    words: dict[str, Any] = {
-        "value": rounded(value, 6),
-        "rows": whole(spike.rows),
-        "share": percent(spike.share),
-        "old_share": percent(spike.old_share),
-    }
     filled = -gap_rise
     if filled > 0.005 and 0.5 < spike.rise * change.new.present / change.new.rows / filled < 2:
-        words |= {"old_missing": percent(change.old.missing_share)}
-        return change.finding("gaps_filled", spike.rise, facts, **words)
+        facts |= {"old_missing": change.old.missing_share}
+        return change.finding("missing_imputed", spike.rise, facts)
     known_code = could_stand_in(value) or _alone_outside(change, value, before, spike.rows)
     if known_code and spike.old_share < 0.1 * spike.share:
-        return change.finding("stand_in_new", spike.share, facts, **words)
-    return change.finding("surged", spike.rise, facts, **{**words, "value": quoted(spike.value)})
+        return change.finding("sentinel_value_new", spike.share, facts)
+    return change.finding("value_spike", spike.rise, facts)
 
 
 def _alone_outside(change: Change, value: float, before: Curve, rows: int) -> bool:
@@ -207,39 +187,28 @@ def _exact(value: float) -> int | float:
 
 
 def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
-    facts: dict[str, Fact] = {"distance": distance, "left_over": found.left_over}
+    facts: dict[str, Fact] = {"distance": distance, "residual": found.left_over}
     if found.is_turned:
-        return change.finding("turned", distance, facts)
+        return change.finding("sign_flipped", distance, facts)
     if found.is_shift and not found.known:
         return change.finding(
             "shifted",
             distance,
             {"shift": found.offset, **facts},
-            title="title_up" if found.offset > 0 else "title_down",
-            shift=rounded(abs(found.offset), 4),
+            form="up" if found.offset > 0 else "down",
         )
     # A factor so near to 1 that no unit has may as well be another mix of rows.
     slight = not found.known and found.part == 1.0 and 1 / _SLIGHT < found.factor < _SLIGHT
-    units = catalogue()["findings"]["rescaled"]["units"]
-    unit = units[found.known] if found.known else ""
     offset = found.offset
-    old, new = change.between.labels
-    words: dict[str, Any] = {
-        "part": percent(found.part),
-        "factor": rounded(found.factor, 5),
-        "offset": f" {'+' if offset > 0 else '−'} {rounded(abs(offset), 5)}" if offset else "",
-    }
-    way = "how_whole" if found.part == 1.0 else "how_part"
-    how = phrase(f"findings.rescaled.{way}", old=old, new=new, **words)
+    facts |= {"factor": found.factor, "offset": offset, "scaled_share": found.part}
+    facts |= {"conversion": found.known} if found.known else {}
+    facts |= {"added": offset} if offset > 0 else {"subtracted": -offset} if offset < 0 else {}
     return change.finding(
         "rescaled",
         distance,
-        {"factor": found.factor, "offset": offset, "part": found.part, **facts},
-        title="title" if found.part == 1.0 else "title_part",
+        facts,
+        form="" if found.part == 1.0 else "part",
         at_most=Severity.CHECK if slight else None,
-        how=how,
-        **words,
-        unit=phrase("findings.rescaled.unit", units=unit) if unit else "",
     )
 
 
@@ -248,9 +217,6 @@ def _heaped(change: Change, heap: Heap) -> Finding | None:
         "rounded" if heap.rounded else "heaped",
         heap.share - heap.old_share,
         {"step": _exact(heap.step), "share": heap.share, "old_share": heap.old_share},
-        step=rounded(heap.step, 6),
-        share=percent(heap.share),
-        old_share=percent(heap.old_share),
     )
 
 
@@ -263,29 +229,14 @@ def _moved(
         "distance": distance,
         "old_median": old_median,
         "new_median": new_median,
-        "old_high": old_high,
-        "new_high": new_high,
     }
+    same = plain_number(old_high) == plain_number(new_high)  # as far as anybody would read it
+    facts |= {"high": new_high} if same else {"old_high": old_high, "new_high": new_high}
     place = move_of_spread(change)
     if place:
-        facts |= {"by": place.by, "level": place.level, "part_of_move": place.part}
+        facts |= {"by": place.by, "level": place.level, "share_of_shift": place.part}
     direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"
-    return change.finding(
-        "spread_moved",
-        distance,
-        facts,
-        title=f"title_{direction}",
-        distance=percent(distance),
-        old_median=rounded(old_median),
-        new_median=rounded(new_median),
-        high=_went(rounded(old_high), rounded(new_high)),
-        where=spoken(place, "spread_moved"),
-    )
-
-
-def _went(old: str, new: str) -> str:
-    way = "stayed" if old == new else "went"
-    return phrase(f"findings.spread_moved.high_{way}", old_high=old, new_high=new)
+    return change.finding("distribution_shift", distance, facts, form=direction)
 
 
 def _at(summary: QuantitySummary, share: float) -> float:

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from nachsicht.comparison.context import VersionPair
-from nachsicht.comparison.localise import Place, cut_end, loss_of_rows, spoken
-from nachsicht.findings.rules.table import block_evidence, block_words, repeats_matter
-from nachsicht.i18n import percent, phrase, quoted, whole
+from nachsicht.comparison.localise import Place, cut_end, loss_of_rows
+from nachsicht.findings.rules.table import block_evidence, repeats_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
@@ -45,28 +44,17 @@ def rows_lost(between: VersionPair) -> tuple[Finding | None, Place | None]:
 def _rows_lost(between: VersionPair, lost: int, place: Place | None) -> Finding | None:
     before, now = between.rows
     share = lost / before
-    facts: dict[str, Fact] = {"rows": lost, "old_rows": before, "share": share}
-    where = spoken(place, "rows_lost")
-    if place:
-        facts |= {"by": place.by, "level": place.level, "part_of_loss": place.part}
+    facts: dict[str, Fact] = {"rows": lost, "old_rows": before, "new_rows": now, "share": share}
     if place and place.cut:
-        where = phrase(
-            "findings.rows_lost.where_cut",
-            by=place.by,
-            level=place.level,
-            share=percent(place.share),
-        )
+        facts |= {"by": place.by, place.cut: place.level, "cut_share": place.share}
+    elif place:
+        facts |= {"by": place.by, "level": place.level, "share_of_lost": place.part}
     return between.finding(
         "rows_lost",
         (place.by,) if place else (),
         share,
         facts,
         at_most=None if place else Severity.NOTE if share >= _MEANT else Severity.CHECK,
-        rows=whole(lost),
-        old_rows=whole(before),
-        new_rows=whole(now),
-        share=percent(share),
-        where=where,
     )
 
 
@@ -84,17 +72,12 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     # Rows that name no thing and stood twice before may well be equal without any mistake.
     usual = old_share >= _USUAL and not named and import_in(new.repeats) is None
     yield between.finding(
-        "repeats_new",
+        "new_duplicate_rows",
         (),
         share - old_share,
         evidence | block_evidence(new.repeats),
-        title="title_more" if usual else "title",
+        form="more" if usual else "",
         at_most=Severity.NOTE if usual else None,
-        n=repeated,
-        rows=whole(repeated),
-        share=percent(share),
-        old_share=percent(old_share),
-        block=block_words("repeats_new", new.repeats),
     )
 
 
@@ -107,12 +90,10 @@ def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Find
     if repeated <= 2 * between.new.profile.repeats.repeated_rows:
         return
     yield between.finding(
-        "key_repeats",
+        "key_not_unique",
         rows.key,
         repeated / max(between.rows[1], 1),
         {"key": rows.key, "rows": repeated},
-        key=", ".join(rows.key),
-        rows=whole(repeated),
     )
 
 
@@ -127,21 +108,8 @@ def cell_findings(
         if cell.column in told:
             continue
         example = next((e for e in rows.examples if e.column == cell.column), None)
-        shown = ""
+        share = cell.rows / max(matched, 1)
+        facts: dict[str, Fact] = {"rows": cell.rows, "matched": matched, "share": share}
         if example:
-            shown = phrase(
-                "findings.cells_changed.example",
-                key=", ".join(example.key),
-                old=quoted(example.old or "–"),
-                new=quoted(example.new or "–"),
-            )
-        yield between.finding(
-            "cells_changed",
-            (cell.column,),
-            cell.rows / max(matched, 1),
-            {"rows": cell.rows, "matched": matched, "share": cell.rows / max(matched, 1)},
-            rows=whole(cell.rows),
-            matched=whole(matched),
-            share=percent(cell.rows / max(matched, 1)),
-            example=shown,
-        )
+            facts |= {"key": example.key, "old_value": example.old, "new_value": example.new}
+        yield between.finding("values_changed", (cell.column,), share, facts)

@@ -18,8 +18,6 @@ from nachsicht.comparison.causes.datetime import (
 from nachsicht.comparison.causes.spikes import spikes_in
 from nachsicht.comparison.context import Change
 from nachsicht.comparison.distances import shape_counts
-from nachsicht.i18n import number as rounded
-from nachsicht.i18n import percent, phrase, quoted, whole
 from nachsicht.model.column import IdentifierSummary, MomentSummary, TextSummary
 from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.model.statistics import Statistic, known
@@ -50,27 +48,19 @@ def cut_finding(change: Change, length: int, rows: int, old_longest: int) -> Fin
     """Texts of which so many rows end at a length, where formerly some were longer."""
     share = rows / max(change.new.present, 1)
     return change.finding(
-        "texts_cut",
+        "text_truncated",
         share,
         {"length": length, "rows": rows, "share": share, "old_longest": old_longest},
-        length=whole(length),
-        rows=whole(rows),
-        share=percent(share),
-        old_longest=whole(old_longest),
-        example="",
     )
 
 
 def _lengths_moved(change: Change, old: Statistic, new: Statistic) -> Finding | None:
     old_median, new_median = (float(m) if known(m) else 0.0 for m in (old, new))
-    direction = "longer" if new_median >= old_median else "shorter"
     return change.finding(
-        "lengths_moved",
+        "length_shift",
         change.distance,
         {"distance": change.distance, "old_median": old_median, "new_median": new_median},
-        direction=phrase(f"findings.lengths_moved.{direction}"),
-        old_median=rounded(old_median),
-        new_median=rounded(new_median),
+        form="longer" if new_median >= old_median else "shorter",
     )
 
 
@@ -116,13 +106,9 @@ def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Find
     ):
         return None
     return change.finding(
-        "identifier_repeats_new",
+        "new_duplicate_ids",
         share,
-        {"values": b.repeated_values, "rows": b.repeated_rows},
-        n=b.repeated_values,
-        values=whole(b.repeated_values),
-        rows=whole(b.repeated_rows),
-        old_rows=whole(a.repeated_rows),
+        {"values": b.repeated_values, "rows": b.repeated_rows, "old_rows": a.repeated_rows},
     )
 
 
@@ -132,12 +118,14 @@ def _shapes_moved(change: Change, a: IdentifierSummary, b: IdentifierSummary) ->
     names = sorted({*old, *new})
     shape = max(names, key=lambda name: abs(new.get(name, 0) / m - old.get(name, 0) / n))
     return change.finding(
-        "shapes_moved",
+        "pattern_shift",
         change.distance,
-        {"distance": change.distance, "shape": shape},
-        shape=quoted(shape),
-        old_share=percent(old.get(shape, 0) / n),
-        new_share=percent(new.get(shape, 0) / m),
+        {
+            "distance": change.distance,
+            "pattern": shape,
+            "old_share": old.get(shape, 0) / n,
+            "new_share": new.get(shape, 0) / m,
+        },
     )
 
 
@@ -152,13 +140,9 @@ def _damaged(change: Change) -> Finding | None:
     if share <= 2 * before or not change.between.unlikely(chance):
         return None
     return change.finding(
-        "letters_damaged_new",
+        "garbled_text_new",
         share - before,
         {"rows": b.damaged, "share": share, "old_share": before},
-        rows=whole(b.damaged),
-        share=percent(share),
-        old_share=percent(before),
-        example="",
     )
 
 
@@ -171,35 +155,33 @@ def moment_findings(change: Change, a: MomentSummary, b: MomentSummary) -> Itera
     lost = times_lost(a, b)
     if lost:
         yield change.finding(
-            "times_lost",
+            "time_of_day_lost",
             lost[1] - lost[0],
             {"share": lost[1], "old_share": lost[0]},
-            share=percent(lost[1]),
-            old_share=percent(lost[0]),
         )
         return
     exchanged = exchange_in(change, a, b)
     if exchanged:
         yield change.finding(
-            "day_month_exchanged",
+            "day_month_swapped",
             exchanged.distance,
-            {"distance": exchanged.distance, "left_over": exchanged.left_over},
+            {"distance": exchanged.distance, "residual": exchanged.left_over},
         )
         return
     clock = clock_shift_in(change, a, b)
     if clock:
-        yield _shifted(change, "clock_shifted", "hours", clock)
+        yield _shifted(change, "timezone_shifted", "hours", clock)
         return
     shift = shift_in(change, a, b) if not any(spiked) else None
     if shift:
-        yield _shifted(change, "moments_shifted", "days", shift)
+        yield _shifted(change, "dates_shifted", "days", shift)
         return
     one, other = change.curves
     moved = times_moved(one, other)
     usual = usual_distance(one.rows, other.rows, 1e-5) + one.uncertainty + other.uncertainty
     chance = ks_chance(moved or 0.0, one.rows, other.rows)
     if moved and moved > usual and change.between.unlikely(chance) and not any(spiked):
-        yield change.finding("times_moved", moved, {"distance": moved}, distance=percent(moved))
+        yield change.finding("dates_redistributed", moved, {"distance": moved})
 
 
 def _empty_date(change: Change, a: MomentSummary, b: MomentSummary) -> Finding | None:
@@ -210,12 +192,9 @@ def _empty_date(change: Change, a: MomentSummary, b: MomentSummary) -> Finding |
         rows = b.knots.at_most[end] - b.knots.below[end]
         share = rows / change.new.present
         return change.finding(
-            "stand_in_new",
+            "sentinel_value_new",
             share,
             {"value": new, "rows": rows, "share": share},
-            value=quoted(new),
-            rows=whole(rows),
-            share=percent(share),
         )
     return None
 
@@ -224,16 +203,14 @@ def _shifted(change: Change, code: FindingCode, unit: str, shift: Shift) -> Find
     amount = shift.days if unit == "days" else shift.hours
     whole_unit = abs(amount - round(amount)) < 1e-6
     if unit == "days" and not whole_unit and abs(shift.hours) < 48:
-        code, unit, amount = "clock_shifted", "hours", shift.hours
+        code, unit, amount = "timezone_shifted", "hours", shift.hours
     return change.finding(
         code,
         max(shift.distance, 0.01),
-        {unit: amount, "distance": shift.distance, "left_over": shift.left_over},
-        title="title_later" if amount > 0 else "title_earlier",
+        {unit: amount, "distance": shift.distance, "residual": shift.left_over},
+        form="later" if amount > 0 else "earlier",
         # A window that moves on by whole months looks the same, and is no mistake.
         at_most=Severity.NOTE if shift.could_be_a_window else None,
-        n=1 if abs(amount) == 1 else 2,
-        amount=rounded(abs(amount), 4),
     )
 
 
@@ -245,21 +222,17 @@ def _spiked(change: Change, stands_in: Callable[[str], bool]) -> Iterator[Findin
             continue
         filled = change.old.missing_share - change.new.missing_share
         in_gaps = filled > 0.005 and 0.5 < spike.rise / filled < 2
-        other: FindingCode = "gaps_filled" if in_gaps else "surged"
-        code: FindingCode = "stand_in_new" if known_code else other
+        other: FindingCode = "missing_imputed" if in_gaps else "value_spike"
+        code: FindingCode = "sentinel_value_new" if known_code else other
         yield change.finding(
             code,
-            spike.share if code == "stand_in_new" else spike.rise,
+            spike.share if code == "sentinel_value_new" else spike.rise,
             {
                 "value": spike.value,
                 "rows": spike.rows,
                 "share": spike.share,
                 "old_share": spike.old_share,
+                "old_missing": change.old.missing_share,
             },
-            value=quoted(spike.value),
-            rows=whole(spike.rows),
-            share=percent(spike.share),
-            old_share=percent(spike.old_share),
-            old_missing=percent(change.old.missing_share),
         )
         return  # one cause is enough

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any
 
 from nachsicht.columns.infer.sentinels import stand_in
 from nachsicht.findings.build import View
-from nachsicht.i18n import catalogue, counted, level_text, percent, phrase, quoted, whole
-from nachsicht.i18n import number as rounded
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -34,44 +31,30 @@ def _hardly_varies(view: View, column: ColumnSummary) -> Iterator[Finding | None
     top = column.frequent[0]
     share = top.count / column.present
     facts: dict[str, Fact] = {"value": top.value, "share": share}
-    words: dict[str, Any] = {"value": quoted(top.value), "share": percent(share)}
     if column.distinct == 1:
         size = column.present / column.rows
-        yield view.finding("constant", (column.name,), size, {"value": top.value}, **words)
+        yield view.finding("constant", (column.name,), size, {"value": top.value})
     elif share >= NEARLY_ALL and column.present >= 100:
-        yield view.finding("nearly_constant", (column.name,), share, facts, **words)
+        yield view.finding("nearly_constant", (column.name,), share, facts)
     elif column.kind in (Kind.CATEGORY, Kind.FLAG):
         facts = {"level": top.value, "share": share}
-        yield view.finding("imbalance", (column.name,), share, facts, **words)
+        yield view.finding("imbalance", (column.name,), share, facts)
 
 
 def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     share = column.missing_share
     if not column.missing:
         return
-    evidence: dict[str, Fact] = {"missing": column.missing, "rows": column.rows}
-    words: dict[str, Any] = {
-        "missing": whole(column.missing),
-        "rows": whole(column.rows),
-        "share": percent(share),
-        "where": "",
-    }
+    evidence: dict[str, Fact] = {"missing": column.missing, "rows": column.rows, "share": share}
     if column.kind is Kind.EMPTY:
-        yield view.finding("all_missing", (column.name,), 1.0, evidence, **words)
+        yield view.finding("all_missing", (column.name,), 1.0, evidence)
         return
     place = crowded_level(column.name, view.gaps)
     if place:
         by, level, part, level_share = place
-        evidence |= {"by": by, "level": level, "part_of_gaps": part}
-        words["where"] = phrase(
-            "findings.gaps.where",
-            part=percent(part),
-            by=by,
-            level=level_text(level),
-            level_share=percent(level_share),
-        )
+        evidence |= {"by": by, "level": level, "share_of_missing": part, "level_share": level_share}
     at_least = Severity.CHECK if place else None
-    yield view.finding("gaps", (column.name,), share, evidence, at_least=at_least, **words)
+    yield view.finding("missing_values", (column.name,), share, evidence, at_least=at_least)
 
 
 def crowded_level(
@@ -104,36 +87,20 @@ def _stand_in(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     if not found:
         return
     share = found.rows / column.rows
-    numbers = found.low is not None and found.high is not None
-    facts: dict[str, Fact] = {"value": found.value, "rows": found.rows}
-    words: dict[str, Any] = {
-        "value": quoted(found.value) if isinstance(found.value, str) else rounded(found.value),
-        "rows": whole(found.rows),
-        "share": percent(share),
-        "far": "",
-    }
-    if numbers:
-        facts |= {"low": found.low or 0.0, "high": found.high or 0.0}
-        words["far"] = phrase(
-            "findings.stand_in.far", low=rounded(found.low or 0.0), high=rounded(found.high or 0.0)
-        )
-    yield view.finding("stand_in", (column.name,), share, facts, **words)
+    facts: dict[str, Fact] = {"value": found.value, "rows": found.rows, "share": share}
+    if found.low is not None and found.high is not None:
+        facts |= {"low": found.low, "high": found.high}
+    yield view.finding("sentinel_value", (column.name,), share, facts)
 
 
 def _look_alikes(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     if not isinstance(column.detail, CategorySummary):
         return
     for group in column.detail.look_alikes:
+        counts = tuple(level.count for level in group)
         names = tuple(level.value for level in group)
-        rows = sum(level.count for level in group)
-        yield view.finding(
-            "look_alikes",
-            (column.name,),
-            rows / column.rows,
-            {"spellings": names, "rows": rows},
-            spellings=counted(len(names)),
-            list=", ".join(f"{quoted(level.value)} ({whole(level.count)})" for level in group),
-        )
+        facts: dict[str, Fact] = {"spellings": names, "counts": counts, "rows": sum(counts)}
+        yield view.finding("similar_levels", (column.name,), sum(counts) / column.rows, facts)
 
 
 def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
@@ -144,18 +111,11 @@ def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     names = (column.name,)
     n = detail.infinite_below + detail.infinite_above
     if n:
-        yield view.finding("infinite", names, n / column.rows, {"infinite": n}, n=whole(n))
+        yield view.finding("infinite_values", names, n / column.rows, {"rows": n})
     present = max(column.present, 1)
     if detail.zeros and not detail.discrete:
         share = detail.zeros / present
-        yield view.finding(
-            "zeros",
-            names,
-            share,
-            {"zeros": detail.zeros, "share": share},
-            share=percent(share),
-            rows=whole(detail.zeros),
-        )
+        yield view.finding("zeros", names, share, {"rows": detail.zeros, "share": share})
     if known(detail.skewness) and abs(float(detail.skewness)) >= SKEWED and not detail.discrete:
         closest = detail.normal.closest if detail.normal else "none"
         skewness = float(detail.skewness)
@@ -163,9 +123,8 @@ def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
             "skewed",
             names,
             min(abs(skewness) / 20, 1.0),
-            {"skewness": skewness, "closest": closest},
-            skewness=rounded(skewness, 2),
-            side=phrase("findings.skewed.right" if skewness > 0 else "findings.skewed.left"),
+            {"skewness": skewness, "best_transform": closest},
+            form="right" if skewness > 0 else "left",
         )
     if detail.outliers:
         far = detail.outliers.below + detail.outliers.above
@@ -174,11 +133,7 @@ def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
             "outliers",
             names,
             far / present,
-            {"rows": far, "share": far / present},
-            rows=whole(far),
-            share=percent(far / present),
-            low=rounded(low),
-            high=rounded(high),
+            {"rows": far, "share": far / present, "low": low, "high": high},
         )
 
 
@@ -188,8 +143,7 @@ def _writing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     if written and written.damaged:
         share = written.damaged / column.present
         facts: dict[str, Fact] = {"rows": written.damaged, "share": share}
-        words: dict[str, Any] = {"rows": whole(written.damaged), "share": percent(share)}
-        yield view.finding("letters_damaged", names, share, facts, **words)
+        yield view.finding("garbled_text", names, share, facts)
     if written and column.kind in (Kind.CATEGORY, Kind.TEXT, Kind.IDENTIFIER):
         for meaning, rows in (("numbers", written.numbers), ("dates", written.dates)):
             share = rows / column.present
@@ -198,27 +152,22 @@ def _writing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
                     "mixed_types",
                     names,
                     1 - share,
-                    {"meaning": meaning, "rows": rows, "share": share},
-                    meaning=phrase(f"findings.mixed_types.{meaning}"),
-                    share=percent(share),
-                    others=whole(column.present - rows),
+                    {"rows": rows, "share": share, "others": column.present - rows},
+                    form=meaning,
                 )
     if isinstance(column.detail, TextSummary) and column.detail.blank:
         share = column.detail.blank / column.present
         facts = {"rows": column.detail.blank, "share": share}
-        words = {"rows": whole(column.detail.blank), "share": percent(share)}
-        yield view.finding("blank", names, share, facts, **words)
+        yield view.finding("blank", names, share, facts)
     meanings = {
         KindReason.NUMBERS_AS_TEXT: "numbers",
         KindReason.WRITTEN_NUMBERS: "written_numbers",
         KindReason.DATES_AS_TEXT: "dates",
     }
     if column.kind_reason in meanings:
-        spoken: dict[str, Any] = catalogue()["findings"]["stored_as_text"][
-            meanings[column.kind_reason]
-        ]
-        facts = {"stored_type": column.stored_type}
-        yield view.finding("stored_as_text", names, 0.5, facts, **spoken)
+        facts = {"dtype": column.stored_type}
+        form = meanings[column.kind_reason]
+        yield view.finding("stored_as_text", names, 0.5, facts, form=form)
 
 
 def _names_of_things(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
@@ -234,9 +183,6 @@ def _names_of_things(view: View, column: ColumnSummary) -> Iterator[Finding | No
         (column.name,),
         extra / column.present,
         {"values": detail.repeated_values, "rows": detail.repeated_rows},
-        n=detail.repeated_values,
-        values=whole(detail.repeated_values),
-        rows=whole(detail.repeated_rows),
     )
 
 
@@ -248,14 +194,10 @@ def _future(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     if share > 0.5:
         return  # a plan or a forecast is meant to lie there
     yield view.finding(
-        "future",
+        "future_dates",
         (column.name,),
         share,
-        {"rows": detail.in_future, "share": share},
-        n=detail.in_future,
-        rows=whole(detail.in_future),
-        share=percent(share),
-        last=detail.maximum,
+        {"rows": detail.in_future, "share": share, "last": detail.maximum},
     )
 
 

@@ -5,37 +5,33 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from nachsicht.findings.build import View
-from nachsicht.i18n import catalogue, percent, phrase, quoted, whole
-from nachsicht.i18n import number as rounded
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.dataset_schema import Bound, ColumnDescription, Description, Rule
-from nachsicht.model.findings import Finding, Severity
+from nachsicht.model.dataset_schema import ColumnDescription, Description, Promise, Rule, promise_of
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.table.result import Computed
 from nachsicht.table.validate import Violation
 
-#: Levels that a sentence names.
-_MOST_LEVELS = 5
 #: What else tells that a rule is broken: then the description adds nothing.
 _TOLD_WITHIN = {
-    "gaps": Rule.REQUIRED,
+    "missing_values": Rule.REQUIRED,
     "all_missing": Rule.REQUIRED,
     "identifier_repeats": Rule.UNIQUE,
     "mixed_types": Rule.TYPE,
 }
 _TOLD_BETWEEN = {
-    "gaps_risen": Rule.REQUIRED,
-    "identifier_repeats_new": Rule.UNIQUE,
-    "key_repeats": Rule.UNIQUE,
+    "missing_increased": Rule.REQUIRED,
+    "new_duplicate_ids": Rule.UNIQUE,
+    "key_not_unique": Rule.UNIQUE,
     "retyped": Rule.TYPE,
     "numbers_as_text": Rule.TYPE,
     "dates_as_text": Rule.TYPE,
-    "levels_new": Rule.LEVELS,
+    "new_levels": Rule.LEVELS,
     "respelled": Rule.LEVELS,
     "relabelled": Rule.LEVELS,
-    "texts_cut": Rule.LENGTH,
+    "text_truncated": Rule.LENGTH,
 }
 #: Findings that a description gives.
-CODES = ("described_absent", "not_described", "described_otherwise")
+CODES = ("schema_missing_columns", "undocumented_columns", "schema_violation")
 
 
 def promised(
@@ -67,7 +63,7 @@ def without_told_twice(findings: Sequence[Finding]) -> list[Finding]:
     broken = {
         (name, finding.evidence["rule"])
         for finding in findings
-        if finding.code == "described_otherwise"
+        if finding.code == "schema_violation"
         for name in finding.columns
     }
     return [
@@ -88,7 +84,7 @@ def still_to_tell(own: Sequence[Finding], changes: Sequence[Finding]) -> list[Fi
     }
 
     def told(finding: Finding) -> bool:
-        if finding.code == "described_otherwise":
+        if finding.code == "schema_violation":
             return any((name, finding.evidence["rule"]) in broken for name in finding.columns)
         names = finding.evidence["columns"]
         return isinstance(names, tuple) and {*names} <= moved
@@ -104,27 +100,19 @@ def _columns_there(
     if absent:
         names = tuple(stated.name for stated in absent)
         yield view.finding(
-            "described_absent",
+            "schema_missing_columns",
             (),
             len(absent) / len(description.columns),
-            {"columns": names},
+            {"columns": names, "source": description.source},
             at_least=Severity.ACT if any(stated.required for stated in absent) else None,
-            n=len(absent),
-            count=whole(len(absent)),
-            list=_listed(names),
-            source=description.source,
         )
     new = tuple(c.name for c in columns if description.column(c.name) is None)
     if new and description.whole:
         yield view.finding(
-            "not_described",
+            "undocumented_columns",
             new,
             len(new) / len(columns),
-            {"columns": new},
-            n=len(new),
-            count=whole(len(new)),
-            list=_listed(new),
-            source=description.source,
+            {"columns": new, "source": description.source},
         )
 
 
@@ -152,64 +140,8 @@ def _broken(
     stated: ColumnDescription | None,
 ) -> Finding | None:
     share = breach.rows / max(rows, 1)
-    promise, listed = _promise(rule, stated), _listed(map(quoted, breach.examples))
-    examples = phrase("findings.described_otherwise.such_as", list=listed) if listed else ""
-    return view.finding(
-        "described_otherwise",
-        names,
-        share,
-        {"rule": str(rule), "rows": breach.rows, "share": share, "examples": breach.examples},
-        promise=promise,
-        source=description.source,
-        n=breach.rows,
-        rows=whole(breach.rows),
-        share=percent(share),
-        examples=examples,
-    )
-
-
-def promises_in(stated: ColumnDescription) -> list[str]:
-    """All that a description asks of a column, each in a few words."""
-    types = catalogue()["findings"]["described_otherwise"]["promise"]["type"]
-    asked = {
-        Rule.TYPE: stated.type in types,
-        Rule.REQUIRED: stated.required,
-        Rule.UNIQUE: stated.unique,
-        Rule.MINIMUM: stated.minimum is not None,
-        Rule.MAXIMUM: stated.maximum is not None,
-        Rule.LENGTH: stated.shortest is not None or stated.longest is not None,
-        Rule.PATTERN: stated.pattern is not None,
-        Rule.LEVELS: bool(stated.levels),
-    }
-    return [_promise(rule, stated) for rule, is_asked in asked.items() if is_asked]
-
-
-def _promise(rule: Rule, stated: ColumnDescription | None) -> str:
-    """What a description asks, in a few words."""
-    path = f"findings.described_otherwise.promise.{rule}"
-    if stated is None:
-        return phrase(f"{path}_together")
-    if rule is Rule.TYPE:
-        return phrase(f"{path}.{stated.type}")
-    without = {
-        Rule.MINIMUM: "_without" * stated.above,
-        Rule.MAXIMUM: "_without" * stated.below,
-        Rule.LENGTH: "_from" * (stated.longest is None),
-    }
-    return phrase(
-        path + without.get(rule, ""),
-        bound=_bound(stated.minimum if rule is Rule.MINIMUM else stated.maximum),
-        shortest=whole(stated.shortest or 0),
-        longest=whole(stated.longest or 0),
-        list=_listed(map(quoted, stated.levels)),
-        pattern=stated.pattern or "",
-    )
-
-
-def _bound(bound: Bound | None) -> str:
-    return bound if isinstance(bound, str) else rounded(float(bound or 0), 6)
-
-
-def _listed(names: Iterator[str] | Sequence[str]) -> str:
-    told = list(names)
-    return ", ".join(told[:_MOST_LEVELS]) + ("…" if len(told) > _MOST_LEVELS else "")
+    facts: dict[str, Fact] = {"rule": str(rule), "rows": breach.rows, "share": share}
+    facts |= {"examples": breach.examples} if breach.examples else {}
+    promise = promise_of(rule, stated) if stated else Promise("unique_together", {})
+    facts |= {"promise": promise.code, **promise.facts, "source": description.source}
+    return view.finding("schema_violation", names, share, facts)

@@ -8,13 +8,11 @@ from nachsicht.config.settings import Settings
 from nachsicht.findings.build import View
 from nachsicht.findings.rules.column import RULES
 from nachsicht.findings.rules.schema import promised, without_told_twice
-from nachsicht.i18n import counted, percent, phrase, whole
-from nachsicht.i18n import number as rounded
 from nachsicht.model.column import (
     ColumnSummary,
 )
 from nachsicht.model.dataset_schema import Description
-from nachsicht.model.findings import Fact, Finding, FindingCode, Severity, by_urgency
+from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Relation, Repeats
 from nachsicht.table.duplicates import expected_repeats, import_in
@@ -60,16 +58,12 @@ def _repeated(
     evidence: dict[str, Fact] = {"rows": repeats.repeated_rows, "share": share}
     named = any(column.kind is Kind.IDENTIFIER for column in columns)
     yield view.finding(
-        "rows_repeated",
+        "duplicate_rows",
         (),
         share,
         evidence | block_evidence(repeats),
         # Scattered rows that name no thing may well be equal without any mistake.
         at_most=None if import_in(repeats) or named else Severity.NOTE,
-        n=repeats.repeated_rows,
-        rows=whole(repeats.repeated_rows),
-        share=percent(share),
-        block=block_words("rows_repeated", repeats),
     )
 
 
@@ -89,19 +83,15 @@ def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
             continue
         evidence: dict[str, Fact] = {"rows": length, "columns": tuple(left_out)}
         yield view.finding(
-            "names_renewed",
+            "reimported_rows",
             tuple(left_out),
             length / max(computed.rows, 1),
             evidence | block_evidence(repeats),
-            rows=whole(length),
-            list=", ".join(left_out),
-            block=block_words("names_renewed", repeats),
         )
 
 
 def _unread(view: View, lines: int, rows: int) -> Finding | None:
-    size = lines / (rows + lines)
-    return view.finding("lines_unread", (), size, {"lines": lines}, n=lines, lines=whole(lines))
+    return view.finding("malformed_lines", (), lines / (rows + lines), {"lines": lines})
 
 
 def repeats_matter(columns: tuple[ColumnSummary, ...], repeats: Repeats) -> bool:
@@ -111,39 +101,18 @@ def repeats_matter(columns: tuple[ColumnSummary, ...], repeats: Repeats) -> bool
 
 
 def block_evidence(repeats: Repeats) -> dict[str, Fact]:
-    """The longest block of repeated rows, as facts."""
-    if not repeats.blocks:
-        return {}
-    block = repeats.blocks[0]
-    return {
-        "first_row": block.first_row,
-        "last_row": block.last_row,
-        "first_original": block.first_original,
-    }
-
-
-def block_words(code: FindingCode, repeats: Repeats) -> str:
-    """The longest block in words, if it holds most of the repeated rows; else some equal rows."""
+    """The block that holds most of the repeated rows, if one does; else some equal rows."""
     block = import_in(repeats)
-    if block is None:
-        return _equal_rows(repeats)
-    length = block.last_row - block.first_row + 1
-    return phrase(
-        f"findings.{code}.block",
-        first=whole(block.first_row),
-        last=whole(block.last_row),
-        original=whole(block.first_original),
-        original_last=whole(block.first_original + length - 1),
-    )
-
-
-def _equal_rows(repeats: Repeats) -> str:
-    """Some rows that are equal, by their numbers, in words."""
-    some = [" = ".join(map(whole, group.places)) for group in repeats.groups[:_NAMED_GROUPS]]
-    if not some:
-        return ""
-    path = "equal_rows" if len(some) == len(repeats.groups) else "equal_rows_among_others"
-    return phrase(f"findings.{path}", list="; ".join(some))
+    if block:
+        return {
+            "first_row": block.first_row,
+            "last_row": block.last_row,
+            "first_original_row": block.first_original,
+            "last_original_row": block.first_original + block.last_row - block.first_row,
+        }
+    groups = tuple(group.places for group in repeats.groups)
+    some: dict[str, Fact] = {"equal_rows": groups[:_NAMED_GROUPS]} if groups else {}
+    return some | ({"groups_of_rows": len(groups)} if len(groups) > _NAMED_GROUPS else {})
 
 
 def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
@@ -158,14 +127,10 @@ def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | Non
         names = tuple(sorted(group))
         weakest = min(abs(p.strength) for p in strong if p.one in group)
         yield view.finding(
-            "moves_together",
+            "collinear",
             names,
             weakest,
             {"columns": names, "weakest": weakest},
-            n=len(names),
-            count=counted(len(names)).capitalize(),
-            list=", ".join(names[:4]) + ("…" if len(names) > 4 else ""),
-            weakest=rounded(weakest, 3),
         )
 
 
@@ -174,12 +139,10 @@ def _gaps_together(view: View, computed: Computed) -> Iterator[Finding | None]:
     for group in computed.gaps.groups:
         names, rows = group.columns, group.rows
         yield view.finding(
-            "gaps_together",
+            "missing_together",
             names,
             rows / max(computed.rows, 1),
             {"columns": names, "rows": rows},
-            count=counted(len(names)).capitalize(),
-            list=", ".join(names[:4]) + ("…" if len(names) > 4 else ""),
         )
 
 
@@ -190,11 +153,8 @@ def _gives_away(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | N
         if outcome in (pair.one, pair.other) and abs(pair.strength) >= GIVES_AWAY:
             name = pair.other if pair.one == outcome else pair.one
             yield view.finding(
-                "gives_away",
+                "leakage",
                 (name,),
                 abs(pair.strength),
                 {"outcome": outcome, "measure": pair.measure, "strength": pair.strength},
-                outcome=outcome,
-                measure=phrase(f"measures.{pair.measure}"),
-                strength=rounded(abs(pair.strength), 3),
             )

@@ -10,7 +10,6 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.findings.rules.schema import promises_in
 from nachsicht.i18n import catalogue, number, percent, phrase, size, whole
 from nachsicht.model.column import (
     CategorySummary,
@@ -29,6 +28,7 @@ from nachsicht.model.comparison import (
     RowChanges,
     summaries_of,
 )
+from nachsicht.model.dataset_schema import promises_in
 from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.statistics import known
@@ -89,6 +89,9 @@ def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     remedy = remedy_of(finding, document)
     return {
         **msgspec.to_builtins(finding),
+        "title": finding.title,
+        "sentence": finding.sentence,
+        "next_step": finding.next_step,
         "remedy": [remedy.pandas, remedy.usual] if remedy else None,
     }
 
@@ -231,7 +234,7 @@ def _described(column: ColumnSummary, document: ComparisonDocument) -> list[str]
     if stated is None or description is None:
         return []
     own = ": ".join(filter(None, (stated.title, stated.text)))
-    asked = promises_in(stated)
+    asked = [phrase(f"promises.{code}", **facts) for code, facts in promises_in(stated)]
     asked += [phrase("page.described_unit", unit=stated.unit)] if stated.unit else []
     told = phrase("page.described", source=description.source, promises=", ".join(asked))
     return [*([own] if own else []), *([told] if asked else [])]
