@@ -11,6 +11,7 @@ A phrase names facts in braces, with the format behind a colon:
 ``{n:list3}``  The first three of several texts; ``quotes3`` in quotation marks.
 ``{n:count}``  How many there are of several.
 ``{n:to(m)3}``  The first three pairs of two facts, with an arrow between.
+``{n:example(m)}``  The first of such pairs.
 ``{n:times(m)}``  Values, each with its count of the fact ``m`` in brackets.
 ``{n:equal}``  Groups of equal row numbers.
 ``{n:kinds}``  What the table ``kinds`` of the catalogue calls it; ``Kinds`` with a capital.
@@ -133,8 +134,8 @@ def _beside(name: str, values: Sequence[Any], others: Sequence[Any], most: int) 
     pairs = list(zip(values, others, strict=True))
     if name == "times":
         return ", ".join(f"{value_text(a)} ({whole(b)})" for a, b in pairs)
-    assert name == "to", name
-    return _few([f"{value_text(a)} → {value_text(b)}" for a, b in pairs], most)
+    changes = [f"{value_text(a)} → {value_text(b)}" for a, b in pairs]
+    return changes[0] if name == "example" else _few(changes, most)
 
 
 def _in_words(value: Any, _most: int) -> str:
