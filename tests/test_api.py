@@ -38,7 +38,7 @@ def test_a_document_reads_back_equal(demo_comparison, tmp_path):
 
 
 def told(finding):
-    return msgspec.structs.replace(finding, shown=())
+    return msgspec.structs.replace(finding, example_rows=())
 
 
 def test_a_profile_document_takes_the_place_of_its_data(demo_comparison, demo_files, tmp_path):

@@ -259,10 +259,10 @@ def assert_steady(
     if stop_on not in ("check", "act"):
         raise SettingsError(f"unknown weight {stop_on}", where="stop_on", todo="Use check or act.")
     made = compare(old, new, settings=settings, **options)
-    grave = [f for f in made.findings if f.accepted is None and f.weight.rank <= _rank(stop_on)]
+    grave = [f for f in made.findings if f.accepted is None and f.severity.rank <= _rank(stop_on)]
     if grave:
         told = "\n".join(
-            f"  {f.weight}: {f.title} {', '.join(f.columns)}\n    {f.sentence}" for f in grave
+            f"  {f.severity}: {f.title} {', '.join(f.columns)}\n    {f.sentence}" for f in grave
         )
         raise AssertionError(f"{made.verdict}\n{told}")
     return made

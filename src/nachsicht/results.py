@@ -264,7 +264,7 @@ class _Parts:
     @property
     def planes(self) -> Any:
         """The rows of several versions in the plane of the components."""
-        return () if len(self.versions) == 1 else self._result._across.planes
+        return () if len(self.versions) == 1 else self._result._across.pca_scores
 
     @property
     def columns(self) -> Any:

@@ -22,7 +22,7 @@ from nachsicht.api import profile
 from nachsicht.arrow.buffers import missing_in, values_of
 from nachsicht.errors import NachsichtError
 from nachsicht.model.column import ColumnSummary, QuantitySummary, TextSummary
-from nachsicht.model.profile import ProfileDocument, Repeats
+from nachsicht.model.profile import ProfileDocument, Duplicates
 
 #: Figures that are the same need not have the same last digits.
 CLOSE = 1e-12
@@ -129,9 +129,9 @@ def differences(expected: ProfileDocument, found: ProfileDocument, table: Any) -
     table : Arrow table
         The rows; estimates are held against them.
     """
-    if not any(column.accuracy for column in found.columns) and not found.repeats.uncertainty:
+    if not any(column.error_bounds for column in found.columns) and not found.duplicates.uncertainty:
         one, two = (msgspec.to_builtins(_without_cells(side)) for side in (expected, found))
-        if found.relations.drawn < found.rows:  # then they are drawn rows' where rows stream
+        if found.relations.sampled_rows < found.rows:  # then they are drawn rows' where rows stream
             for part in _OF_RELATIONS:
                 del one[part], two[part]
         yield from _differing(one, two, "")
@@ -146,14 +146,14 @@ def differences(expected: ProfileDocument, found: ProfileDocument, table: Any) -
 def _without_cells(document: ProfileDocument) -> ProfileDocument:
     """Rows that equal others are shown only where the rows are at hand in the end."""
 
-    def without(repeats: Repeats) -> Repeats:
+    def without(repeats: Duplicates) -> Duplicates:
         groups = tuple(msgspec.structs.replace(group, cells=()) for group in repeats.groups)
         return msgspec.structs.replace(repeats, groups=groups)
 
     return msgspec.structs.replace(
         document,
-        repeats=without(document.repeats),
-        further_repeats=tuple(map(without, document.further_repeats)),
+        repeats=without(document.duplicates),
+        further_repeats=tuple(map(without, document.duplicates_by_subset)),
     )
 
 
@@ -180,36 +180,36 @@ def _column(one: ColumnSummary, two: ColumnSummary, values: Any) -> Iterator[str
     for name in _COUNTED:
         if getattr(one, name) != getattr(two, name):
             yield f"{one.name}.{name}: {getattr(one, name)!r} became {getattr(two, name)!r}"
-    if two.accuracy is None:
-        if isinstance(two.detail, QuantitySummary):
-            detail = msgspec.to_builtins(one.detail), msgspec.to_builtins(two.detail)
+    if two.error_bounds is None:
+        if isinstance(two.stats, QuantitySummary):
+            detail = msgspec.to_builtins(one.stats), msgspec.to_builtins(two.stats)
             yield from _differing(*detail, one.name)
         return
-    if abs(two.distinct - one.distinct) > max(two.accuracy.distinct * one.distinct, 0.5):
+    if abs(two.distinct - one.distinct) > max(two.error_bounds.distinct_rel * one.distinct, 0.5):
         yield f"{one.name}.distinct: {two.distinct} for {one.distinct}, beyond its bound"
-    if isinstance(one.detail, TextSummary):
-        yield from _differing(one.detail.blank, two.detail.blank, f"{one.name}.blank")  # type: ignore[union-attr]
-    if isinstance(one.detail, QuantitySummary) and isinstance(two.detail, QuantitySummary):
+    if isinstance(one.stats, TextSummary):
+        yield from _differing(one.stats.blank, two.stats.blank, f"{one.name}.blank")  # type: ignore[union-attr]
+    if isinstance(one.stats, QuantitySummary) and isinstance(two.stats, QuantitySummary):
         for name in _ALWAYS_EXACT:
-            a, b = (msgspec.to_builtins(getattr(side.detail, name)) for side in (one, two))
+            a, b = (msgspec.to_builtins(getattr(side.stats, name)) for side in (one, two))
             yield from _differing(a, b, f"{one.name}.{name}")
-        yield from _ranks(two, two.detail, values)
+        yield from _ranks(two, two.stats, values)
 
 
 def _ranks(column: ColumnSummary, detail: QuantitySummary, values: Any) -> Iterator[str]:
     """Quantiles whose rank among the rows is farther off than they say."""
-    assert column.accuracy
+    assert column.error_bounds
     numbers = values_of(values)[~missing_in(values)]
     ranked = np.sort(numbers[np.isfinite(numbers)])
     for point in detail.quantiles:
         low, high = (np.searchsorted(ranked, point.value, side) for side in ("left", "right"))
         off = max(low / len(ranked) - point.share, point.share - high / len(ranked))
-        if off > column.accuracy.ranks + 1 / len(ranked):
+        if off > column.error_bounds.rank + 1 / len(ranked):
             yield f"{column.name}: quantile {point.share} is off by {off:.4f} of the rows"
     counted = {float(n): c for n, c in _counts(values)}
-    for level in column.frequent:
+    for level in column.top_values:
         lacking = counted.get(float(level.value), 0) - level.count
-        if not 0 <= lacking <= column.accuracy.frequent:
+        if not 0 <= lacking <= column.error_bounds.count:
             yield f"{column.name}: {level.value} occurs {lacking} rows more often than told"
 
 

@@ -32,8 +32,8 @@ def column_of(values, name="value", stored=None):
         ([True, False], "seen", Kind.FLAG, KindReason.TRUE_AND_FALSE),
         (["Yes", "no", "no"], "seen", Kind.FLAG, KindReason.PAIR_OF_WORDS),
         (["calm", "wild"] * 9, "temper", Kind.CATEGORY, KindReason.FEW_LEVELS),
-        ([DAY, None], "day", Kind.MOMENT, KindReason.DATES),
-        (["2025-03-01", "2025-04-01"], "day", Kind.MOMENT, KindReason.DATES_AS_TEXT),
+        ([DAY, None], "day", Kind.DATETIME, KindReason.DATES),
+        (["2025-03-01", "2025-04-01"], "day", Kind.DATETIME, KindReason.DATES_AS_TEXT),
         (["1.5", " 2", "-3e2"], "weight", Kind.QUANTITY, KindReason.NUMBERS_AS_TEXT),
         (["01234", "98765", "04711"] * 9, "postcode", Kind.CATEGORY, KindReason.FEW_LEVELS),
         ([str(uuid.uuid5(uuid.NAMESPACE_DNS, str(i))) for i in range(40)], "key",
@@ -102,7 +102,7 @@ def test_codes_are_no_quantities(texts, name):
 )
 def test_dates_in_the_usual_orders_are_moments(texts, first):
     column = column_of(texts)
-    assert (column.kind, column.detail.minimum) == (Kind.MOMENT, first)
+    assert (column.kind, column.detail.minimum) == (Kind.DATETIME, first)
 
 
 def test_prices_that_all_differ_stay_a_quantity():

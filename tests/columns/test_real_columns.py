@@ -69,7 +69,7 @@ def test_counts_modes_and_ends(pair):
             assert (found.mode.value, found.mode.count) == (counts.idxmax(), counts.max())
         else:
             assert found.mode is None
-        assert (found.order == "rising") == (
+        assert (found.order == "increasing") == (
             series.is_monotonic_increasing and not series.is_unique and series.nunique() > 1
         )
 

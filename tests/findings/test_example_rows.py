@@ -81,7 +81,7 @@ def test_the_largest_groups_of_equal_rows_are_told():
 def test_repeats_in_chosen_columns_and_in_all_but_identifiers_are_those_of_pandas():
     frame = hives()
     frame = pd.concat([frame, frame.iloc[200:230].assign(tag=[f"N{i:04d}" for i in range(30)])])
-    document = nachsicht.profile(frame, repeats_in=["apiary", "weight"]).document
+    document = nachsicht.profile(frame, duplicates_in=["apiary", "weight"]).document
     but_names, chosen = document.further_repeats
     assert document.repeats.repeated_rows == 0
     assert but_names.columns == ("apiary", "weight", "note")

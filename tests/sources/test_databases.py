@@ -155,7 +155,7 @@ def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, mem
     address, frame = postgres
     assert "geheim" in address
     made = nachsicht.profile(address, reading={"table": "inspections"}, memory_bytes=memory)
-    assert made.document.column("checked_on").kind == "moment"
+    assert made.document.column("checked_on").kind == "datetime"
     assert made.document.column("hive_weight").detail.mean == pytest.approx(
         frame["hive_weight"].mean(), rel=1e-12
     )

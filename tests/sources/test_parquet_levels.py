@@ -74,7 +74,7 @@ def test_only_columns_of_few_texts_are_read_so(stored):
     [
         {},
         {"missing_marks": ("?", "no"), "omit": ("large",)},
-        {"outcome": "treated", "moment": "checked"},
+        {"outcome": "treated", "time_column": "checked"},
         {"kinds": {"yard": "text", "treated": "category"}},
     ],
     ids=lambda options: " ".join(options) or "plain",

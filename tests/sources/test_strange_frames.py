@@ -104,7 +104,7 @@ def test_every_type_of_polars_goes_through():
     kinds = {name: str(column.kind) for name, column in columns.items()}
     assert kinds == {
         "i8": "quantity", "enum": "category", "cat": "category", "list": "nested",
-        "struct": "nested", "time": "moment", "stay": "duration", "binary": "nested",
+        "struct": "nested", "time": "datetime", "stay": "duration", "binary": "nested",
         "null": "empty",
     }  # fmt: skip
     assert columns["list"].detail.lengths.mean == 1
@@ -154,7 +154,7 @@ def test_runs_are_told_as_the_values_that_they_stand_for():
 
 def test_marks_for_missing_are_what_settings_say():
     table = pa.table({"t": ["calm", "?", "wild"], "n": [5, -1, 7], "x": [0.5, -1.0, 2.5]})
-    columns = nachsicht.profile(table, missing_marks=["?", "-1"]).document.columns
+    columns = nachsicht.profile(table, na_values=["?", "-1"]).document.columns
     assert [column.missing for column in columns] == [1, 1, 1]
     assert columns[1].detail.minimum == 5
 
@@ -170,7 +170,7 @@ def test_marks_for_missing_hold_in_every_batch_and_for_gaps(memory):
             "hive": pa.array(np.where(np.arange(n) % 20, "oak", "pine")).dictionary_encode(),
         }
     )
-    document = nachsicht.profile(table, missing_marks=["-99", "?"], memory_bytes=memory).document
+    document = nachsicht.profile(table, na_values=["-99", "?"], memory_bytes=memory).document
     assert [c.missing for c in document.columns] == [60_000, 60_000, 0]
     assert document.columns[0].detail.minimum > -99
     assert document.columns[1].first_seen == "1"
@@ -186,7 +186,7 @@ def test_levels_of_several_pieces_are_marked_and_may_be_missing(missing):
         )
         for levels in (["calm", "none"], missing)
     ]
-    found = column_of(pa.table({"mood": pa.chunked_array(pieces)}), missing_marks=("none",))
+    found = column_of(pa.table({"mood": pa.chunked_array(pieces)}), na_values=("none",))
     calm = 1 + missing.count("calm")
     assert found.distinct == 1
     assert found.missing == 8 - calm

@@ -145,21 +145,21 @@ def relations_of(
     told = Relations(
         pairs=tuple(relations),
         rows=in_all,
-        drawn=len(drawn),
-        explaining=len(explaining),
-        pairs_in_all=len(known),
+        sampled_rows=len(drawn),
+        cv_rows=len(explaining),
+        total_pairs=len(known),
         median=quantile(np.sort(sizes), 0.5) if len(sizes) else None,
         weakest=float(sizes[len(kept) - 1]) if len(kept) < len(known) else 0.0,
         order=order,
         groups=groups,
-        alone=alone,
-        left_out=left_out,
-        lumped={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
+        unrelated=alone,
+        excluded=left_out,
+        merged_levels={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
         too_few=tuple(
-            TooFewRows(one=names[i], other=names[j], rows=int(strengths.rows[i, j]))
+            TooFewRows(x=names[i], y=names[j], rows=int(strengths.rows[i, j]))
             for i, j in few_rows[:_NAMED]
         ),
-        too_few_in_all=len(few_rows),
+        total_too_few=len(few_rows),
     )
     return Found(told, pairs, tuple(few))
 
@@ -180,11 +180,11 @@ def _relation(
     tau, error = taus.get(pair, (None, 0.0))
     return Relation(
         **_strength(pairs, i, j),
-        explains=_or_none(explained[i, j]),
-        explained=_or_none(explained[j, i]),
+        x_predicts_y=_or_none(explained[i, j]),
+        y_predicts_x=_or_none(explained[j, i]),
         pearson=pearson.get((pairs.names[i], pairs.names[j])),
         kendall=tau,
-        kendall_error=error,
+        kendall_error_bound=error,
     )
 
 

@@ -17,7 +17,7 @@ from nachsicht.arrow.codes import other_codes, rows_by_code
 from nachsicht.arrow.numeric import LARGEST, SECONDS, as_numbers
 from nachsicht.columns.levels import levels_in
 from nachsicht.kernels.ranks import doubled_ranks
-from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
+from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary, QuantitySummary
 from nachsicht.model.statistics import known
 
 #: At most so many columns are related to each other.
@@ -137,14 +137,14 @@ def sides_of(
 def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
     if column.distinct < 2:
         return "never_varies"
-    if not isinstance(column.detail, QuantitySummary | CategorySummary | MomentSummary):
+    if not isinstance(column.stats, QuantitySummary | CategorySummary | DatetimeSummary):
         return str(column.kind)
     return "too_many_columns" if taken >= MOST_COLUMNS else ""
 
 
 def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -> Side | None:
     """A column as numbers or levels; None for numbers and moments that are stored as text."""
-    if isinstance(column.detail, CategorySummary):
+    if isinstance(column.stats, CategorySummary):
         names, codes = levels_in(array, None)
         return _lumped(column.name, names[:-1], codes)
     if getattr(array.type, "tz", None):
@@ -162,8 +162,8 @@ def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -
 
 
 def _all_finite(column: ColumnSummary) -> bool:
-    detail = column.detail
-    if not isinstance(detail, QuantitySummary) or detail.finite != column.rows:
+    detail = column.stats
+    if not isinstance(detail, QuantitySummary) or detail.n_finite != column.rows:
         return False
     ends = detail.minimum, detail.maximum
     return all(known(end) and abs(float(end)) <= LARGEST for end in ends)

@@ -47,13 +47,13 @@ def components_of(sides: Sequence[Side]) -> Components | None:
     plane = standard @ loadings[:2].T
     return Components(
         columns=tuple(names),
-        left_out=left_out,
+        excluded=left_out,
         rows=len(values),
         centre=tuple(centre.tolist()),
         scale=tuple(scale.tolist()),
-        explained=tuple(shares.tolist()),
+        explained_variance=tuple(shares.tolist()),
         loadings=tuple(tuple(row) for row in loadings.tolist()),
-        plane=grid_of(plane[:, 0], plane[:, 1], line=False),
+        scores=grid_of(plane[:, 0], plane[:, 1], line=False),
     )
 
 
@@ -71,7 +71,7 @@ def plane_of(components: Components, sides: Sequence[Side]) -> GridView | None:
     if not len(values):
         return None
     plane = values @ np.array(components.loadings[:2]).T
-    axes: tuple[Axis, Axis] = (components.plane.x, components.plane.y)
+    axes: tuple[Axis, Axis] = (components.scores.x, components.scores.y)
     return grid_of(plane[:, 0], plane[:, 1], axes, line=False)
 
 

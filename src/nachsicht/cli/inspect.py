@@ -148,7 +148,7 @@ def accept(comparison: Path, code: str, column: str, because: str, out: Path | N
 
     finding = _finding_in(nachsicht.read(comparison).findings, code, column, comparison)
     path = out or Path(DEFAULT)
-    entry = Accepted(code=code, column=column, because=because, weight=finding.weight)
+    entry = Accepted(code=code, column=column, reason=because, severity=finding.weight)
     new = add_accepted(path, entry)
     told = "terminal.accepted_new" if new else "terminal.accepted_again"
     click.echo(printable(phrase(told, code=code, column=column, path=path)))

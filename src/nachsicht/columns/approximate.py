@@ -13,7 +13,7 @@ from nachsicht.arrow.buffers import arrow_of
 from nachsicht.arrow.hashing import hash_values
 from nachsicht.columns.numeric_state import NumberPart
 from nachsicht.columns.text_stats import TextMeasures, measure_texts
-from nachsicht.model.column import Accuracy
+from nachsicht.model.column import ErrorBounds
 from nachsicht.sketches.distinct import KeySample
 from nachsicht.sketches.heavy_hitters import HeavyNumbers, HeavyTexts
 from nachsicht.sketches.quantiles import RankSketch
@@ -69,10 +69,10 @@ class CondensedNumbers(msgspec.Struct, frozen=True):
         return self.moments.n
 
     @property
-    def accuracy(self) -> Accuracy:
+    def accuracy(self) -> ErrorBounds:
         """How far off the figures of this column may be."""
         share = self.ranks.error / max(self.finite, 1) + 1 / STAND_INS
-        return Accuracy(share, self.keys.relative_error, self.heavy.error)
+        return ErrorBounds(share, self.keys.relative_error, self.heavy.error)
 
     def stand_ins(self) -> SortedNumbers:
         """Values at equal steps of rank, with the true ends."""
@@ -163,9 +163,9 @@ class CondensedTexts(msgspec.Struct, frozen=True, dict=True):
         )
 
     @property
-    def accuracy(self) -> Accuracy:
+    def accuracy(self) -> ErrorBounds:
         """How far off the figures of this column may be."""
-        return Accuracy(0.0, self.keys.relative_error, self.heavy.error)
+        return ErrorBounds(0.0, self.keys.relative_error, self.heavy.error)
 
     # Traits that tell the kind, as `kinds.TextTraits` asks for them.
 

@@ -35,7 +35,7 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
     moments, n = numbers.moments, numbers.finite
     low, high = numbers.lowest[0][0].item(), numbers.highest[0][-1].item()
     factor = n / sample.n
-    most = settings.frequent_values
+    most = settings.top_values
     return msgspec.structs.replace(
         rough,
         finite=n,
@@ -57,8 +57,8 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
         mode=_mode(numbers),
         lowest=_counts(numbers.lowest[0][:most], numbers.lowest[1][:most]),
         highest=_counts(numbers.highest[0][::-1][:most], numbers.highest[1][::-1][:most]),
-        knots=scaled_knots(rough.knots, factor, n),
-        multiples=tuple(NumberCount(m.value, round(m.count * factor)) for m in rough.multiples),
+        knots=scaled_knots(rough.ecdf, factor, n),
+        multiples=tuple(NumberCount(m.value, round(m.count * factor)) for m in rough.round_number_counts),
         histogram=_scaled(rough.histogram, factor),
         log_histogram=_scaled(rough.log_histogram, factor),
         outliers=_scaled_outliers(rough.outliers, factor),
@@ -67,7 +67,7 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
 
 def condensed_category(texts: CondensedTexts, settings: Settings) -> CategorySummary:
     """A category of very many levels: the frequent ones, and an estimate of the rest."""
-    levels = tuple(Level(*pair) for pair in texts.heavy.tally.top(settings.level_cap))
+    levels = tuple(Level(*pair) for pair in texts.heavy.tally.top(settings.max_levels))
     held = sum(level.count for level in levels)
     shares = np.cumsum([level.count for level in levels]) / max(texts.rows, 1)
     most = int(np.searchsorted(shares, 0.8) + 1) if held >= 0.8 * texts.rows else texts.distinct
@@ -75,15 +75,15 @@ def condensed_category(texts: CondensedTexts, settings: Settings) -> CategorySum
     shortest, longest = texts.measures.characters.ends()
     return CategorySummary(
         levels=levels,
-        further_levels=max(texts.distinct - len(levels), 0),
-        further_rows=texts.rows - held,
+        other_levels=max(texts.distinct - len(levels), 0),
+        other_rows=texts.rows - held,
         evenness=Absent(Reason.TOO_MANY_LEVELS),
-        levels_for_most=most,
+        levels_for_80pct=most,
         rare_levels=max(texts.distinct - len(common), 0),
         rare_rows=texts.rows - sum(common),
-        look_alikes=(),
-        shortest=shortest,
-        longest=longest,
+        similar_levels=(),
+        min_length=shortest,
+        max_length=longest,
     )
 
 
@@ -92,14 +92,14 @@ def condensed_identifier(texts: CondensedTexts, settings: Settings) -> Identifie
     shortest, longest = texts.measures.characters.ends()
     repeated = max(texts.distinct - texts.keys.once, 0)
     return IdentifierSummary(
-        repeated_values=repeated,
-        repeated_rows=max(texts.rows - texts.keys.once, 0) if repeated else 0,
-        shapes=tuple(Level(*p) for p in texts.shapes.tally.top(settings.frequent_values)),
-        shortest=shortest,
-        longest=longest,
+        duplicate_values=repeated,
+        duplicate_rows=max(texts.rows - texts.keys.once, 0) if repeated else 0,
+        patterns=tuple(Level(*p) for p in texts.shapes.tally.top(settings.top_values)),
+        min_length=shortest,
+        max_length=longest,
         order=None,
         sequence=None,
-        sample=smallest_hashes(texts.keys.hashes),
+        min_hashes=smallest_hashes(texts.keys.hashes),
     )
 
 
@@ -123,8 +123,8 @@ def _scaled(histogram: Histogram | None, factor: float) -> Histogram | None:
     return msgspec.structs.replace(
         histogram,
         counts=tuple(np.diff(reached).tolist()),
-        before=round(histogram.before * factor),
-        after=round(histogram.after * factor),
+        before=round(histogram.underflow * factor),
+        after=round(histogram.overflow * factor),
     )
 
 

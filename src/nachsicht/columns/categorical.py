@@ -30,24 +30,24 @@ _LONG_WORD = 5
 
 def summarise_category(tally: ValueCounts, settings: Settings) -> CategorySummary:
     """Levels up to the cap, and what the rest adds up to."""
-    levels = tuple(Level(value, count) for value, count in tally.top(settings.level_cap))
+    levels = tuple(Level(value, count) for value, count in tally.top(settings.max_levels))
     counts = np.sort(tally.counts)[::-1]
     total = int(counts.sum())
     rare = counts[counts < RARE * total]
     lengths = tally.measured.characters
     return CategorySummary(
         levels=levels,
-        further_levels=tally.distinct - len(levels),
-        further_rows=total - sum(level.count for level in levels),
+        other_levels=tally.distinct - len(levels),
+        other_rows=total - sum(level.count for level in levels),
         evenness=evenness(tally),
-        levels_for_most=int(np.searchsorted(np.cumsum(counts), MOST_ROWS * total) + 1)
+        levels_for_80pct=int(np.searchsorted(np.cumsum(counts), MOST_ROWS * total) + 1)
         if total
         else 0,
         rare_levels=len(rare),
         rare_rows=int(rare.sum()),
-        look_alikes=look_alikes(levels),
-        shortest=int(lengths.min()) if len(lengths) else 0,
-        longest=int(lengths.max(initial=0)),
+        similar_levels=look_alikes(levels),
+        min_length=int(lengths.min()) if len(lengths) else 0,
+        max_length=int(lengths.max(initial=0)),
     )
 
 

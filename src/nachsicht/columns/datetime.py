@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from nachsicht.arrow.format import DAY, MICROSECOND, moment_text
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
 from nachsicht.kernels.ranks import runs_of
-from nachsicht.model.column import MomentSummary, Order, Stretch
+from nachsicht.model.column import DatetimeSummary, Order, EmptyPeriods
 from nachsicht.stats.quantiles import knots_of, scaled_knots
 from nachsicht.stats.sorted_array import SortedNumbers
 
@@ -86,7 +86,7 @@ def _times(part: NumberPart, factor: float) -> NumberPart:
 
 def summarise_moments(
     numbers: SortedNumbers, of: TimeType, now: int | None = None, order: Order | None = None
-) -> MomentSummary | None:
+) -> DatetimeSummary | None:
     """Range, counts by the finest calendar unit that fits, and what stands out.
 
     Parameters
@@ -102,7 +102,7 @@ def summarise_moments(
 
     Returns
     -------
-    MomentSummary, or None without values
+    DatetimeSummary, or None without values
     """
     if not numbers.n:
         return None
@@ -114,11 +114,11 @@ def summarise_moments(
     counts[places - places[0]] = held
     days, rows = _units_in(values, "day")
     by_date = _by_month_and_day(days, rows)
-    return MomentSummary(
+    return DatetimeSummary(
         minimum=of.text(low),
         maximum=of.text(high),
         span_days=(high - low) / DAY,
-        clock=of.clock,
+        time_of_day=of.clock,
         time_zone=of.time_zone,
         unit=unit,
         first=int(places[0]),
@@ -127,9 +127,9 @@ def summarise_moments(
         by_weekday=() if of.clock else _cycle((days + THURSDAY) % 7, 7, rows),
         by_hour=() if of.day_only else _by_hour(*_units_in(values, "hour")),
         by_month_and_day=() if of.clock else tuple(by_date.ravel().tolist()),
-        knots=knots_of(numbers),
-        stretches=_stretches(counts, int(places[0]), unit, of),
-        missing_units=int((counts == 0).sum()),
+        ecdf=knots_of(numbers),
+        gaps=_stretches(counts, int(places[0]), unit, of),
+        empty_periods=int((counts == 0).sum()),
         in_future=_later(values, now) if not of.clock else 0,
         at_epoch=0 if of.clock else _at(values, np.zeros(1, np.int64)),
         at_midnight=0 if of.day_only else _at(values, unit_starts(days, "day")),
@@ -137,7 +137,7 @@ def summarise_moments(
     )
 
 
-def scaled_moments(summary: MomentSummary, factor: float) -> MomentSummary:
+def scaled_moments(summary: DatetimeSummary, factor: float) -> DatetimeSummary:
     """The summary of a part of the rows, its counts brought up to all rows."""
 
     def up(counts: tuple[int, ...]) -> tuple[int, ...]:
@@ -150,7 +150,7 @@ def scaled_moments(summary: MomentSummary, factor: float) -> MomentSummary:
         by_weekday=up(summary.by_weekday),
         by_hour=up(summary.by_hour),
         by_month_and_day=up(summary.by_month_and_day),
-        knots=scaled_knots(summary.knots, factor, round(summary.knots.at_most[-1] * factor)),
+        knots=scaled_knots(summary.ecdf, factor, round(summary.ecdf.le[-1] * factor)),
         in_future=None if summary.in_future is None else round(summary.in_future * factor),
         at_epoch=round(summary.at_epoch * factor),
         at_midnight=round(summary.at_midnight * factor),
@@ -199,13 +199,13 @@ def _cycle(places: NDArray[np.int64], length: int, rows: NDArray[np.int64]) -> t
 
 def _stretches(
     counts: NDArray[np.int64], first: int, unit: str, of: TimeType
-) -> tuple[Stretch, ...]:
+) -> tuple[EmptyPeriods, ...]:
     """The longest runs of units without a row, in their order of length."""
     filled = np.flatnonzero(counts)
     lengths = np.diff(filled) - 1
     longest = np.argsort(-lengths, kind="stable")[:MOST_STRETCHES]
     return tuple(
-        Stretch(
+        EmptyPeriods(
             _unit_text(first + int(filled[i]) + 1, unit, of),
             _unit_text(first + int(filled[i + 1]) - 1, unit, of),
             int(lengths[i]),

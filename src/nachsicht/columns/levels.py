@@ -22,7 +22,7 @@ from nachsicht.columns.datetime import (
     unit_starts,
 )
 from nachsicht.kernels.ranking import reached
-from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary
+from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary
 
 #: Columns with more levels than this are not used to divide the rows.
 MOST_LEVELS = 24
@@ -45,18 +45,18 @@ def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[Grouper, ...]
     """The categories, flags and moments that divide the rows in a handful of levels."""
     fit = []
     for column in columns:
-        if isinstance(column.detail, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS:
+        if isinstance(column.stats, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS:
             fit.append((column.missing, column.position, Grouper(column.position)))
-        elif isinstance(column.detail, MomentSummary) and column.written is None:
-            unit = _calendar_unit(column.detail)
+        elif isinstance(column.stats, DatetimeSummary) and column.text_format is None:
+            unit = _calendar_unit(column.stats)
             if unit:
                 fit.append((column.missing, column.position, Grouper(column.position, unit)))
     return tuple(split for _, _, split in sorted(fit, key=lambda entry: entry[:2])[:MOST_COLUMNS])
 
 
-def _calendar_unit(moments: MomentSummary) -> str | None:
+def _calendar_unit(moments: DatetimeSummary) -> str | None:
     """The finest calendar unit that divides the rows in at most so many parts."""
-    if moments.clock or moments.unit in ("second", "minute"):
+    if moments.time_of_day or moments.unit in ("second", "minute"):
         return None
     for unit in _CALENDAR if moments.unit != "year" else ("year",):
         _, counts = coarsen_counts(moments.unit, moments.first, moments.counts, unit)

@@ -44,15 +44,15 @@ def summarise_quantity(
     decimals = decimals_of(numbers) if numbers.n else None
     histogram = binned(numbers.floats, decimals, settings.histogram_bins) if numbers.n else None
     summary = QuantitySummary(
-        finite=numbers.n,
+        n_finite=numbers.n,
         minimum=numbers.values[0].item() if numbers.n else none,
         maximum=numbers.values[-1].item() if numbers.n else none,
         range=spread_between(values, 0.0, 1.0),
         sum=statistic(moments.total) if numbers.n else none,
         mean=statistic(moments.mean) if numbers.n else none,
-        sd=moments.sd(),
+        std=moments.sd(),
         variance=moments.variance(),
-        variation=moments.variation(),
+        cv=moments.variation(),
         median=statistic(median) if numbers.n else none,
         mad=statistic(mad) if numbers.n else none,
         iqr=spread_between(values, 0.25, 0.75),
@@ -60,22 +60,22 @@ def summarise_quantity(
         kurtosis=moments.kurtosis(),
         zeros=_between(numbers.values, 0, 0),
         negatives=int(np.searchsorted(numbers.values, 0, "left")),
-        infinite_below=numbers.infinite_below,
-        infinite_above=numbers.infinite_above,
-        whole=numbers.whole,
+        neg_inf=numbers.infinite_below,
+        pos_inf=numbers.infinite_above,
+        all_integers=numbers.whole,
         decimals=decimals,
         discrete=is_discrete(numbers, settings),
         order=order.finish() if order else Order.NONE,
         mode=mode_of(numbers),
         quantiles=quantiles_of(numbers),
-        lowest=_counted(*numbers.lowest(settings.frequent_values)),
-        highest=_counted(*numbers.highest(settings.frequent_values)),
-        knots=knots_of(numbers),
+        lowest=_counted(*numbers.lowest(settings.top_values)),
+        highest=_counted(*numbers.highest(settings.top_values)),
+        ecdf=knots_of(numbers),
         histogram=histogram,
         log_histogram=_log_histogram(numbers, histogram, settings.histogram_bins),
         density=None,
-        multiples=multiples_of(numbers, decimals),
-        outliers=outliers_of(numbers, median, mad, settings.frequent_values),
+        round_number_counts=multiples_of(numbers, decimals),
+        outliers=outliers_of(numbers, median, mad, settings.top_values),
         normal=normal_fit(numbers),
         autocorrelation=order.autocorrelation(moments) if order else None,
     )
@@ -84,7 +84,7 @@ def summarise_quantity(
 
 def is_discrete(numbers: SortedNumbers, settings: Settings) -> bool:
     """Whether single values, not ranges of them, carry the meaning: few whole numbers."""
-    return numbers.whole and 0 < numbers.distinct <= settings.discrete_values
+    return numbers.whole and 0 < numbers.distinct <= settings.max_discrete_values
 
 
 def mode_of(numbers: SortedNumbers) -> NumberCount | None:
@@ -100,7 +100,7 @@ def _log_histogram(
     numbers: SortedNumbers, histogram: Histogram | None, most: int
 ) -> Histogram | None:
     """Bins of the binary logarithm of the positive values, where a long tail was cut."""
-    if histogram is None or not histogram.before + histogram.after:
+    if histogram is None or not histogram.underflow + histogram.overflow:
         return None
     positive = numbers.floats[numbers.floats.searchsorted(0, "right") :]
     return log_histogram_of(positive, most) if len(positive) > 1 else None

@@ -45,7 +45,7 @@ from nachsicht.columns.text_stats import measure_texts
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.kernels.ranking import first_of, told_of_counts
-from nachsicht.model.column import Accuracy, Detail, IdentifierSummary, Level, Order, Written
+from nachsicht.model.column import ErrorBounds, Detail, IdentifierSummary, Level, Order, TextFormat
 from nachsicht.model.dataset_schema import ColumnDescription
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.sketches.distinct import KeySample
@@ -66,7 +66,7 @@ class _Facts(msgspec.Struct, frozen=True):
     distinct: int
     once: int
     agreeing: float
-    accuracy: Accuracy | None = None
+    accuracy: ErrorBounds | None = None
 
 
 def _facts_of(counts: NDArray[np.int64]) -> _Facts:
@@ -74,7 +74,7 @@ def _facts_of(counts: NDArray[np.int64]) -> _Facts:
     return _Facts(present, len(counts), once, squares)
 
 
-def _facts_of_keys(keys: KeySample, present: int, accuracy: Accuracy) -> _Facts:
+def _facts_of_keys(keys: KeySample, present: int, accuracy: ErrorBounds) -> _Facts:
     squares = float((keys.counts.astype(np.float64) ** 2).mean()) if len(keys.counts) else 0.0
     return _Facts(present, keys.distinct, keys.once, squares * keys.distinct, accuracy)
 
@@ -83,7 +83,7 @@ class _Unitless:
     unit: str | None = None
 
     @property
-    def written(self) -> Written | None:
+    def written(self) -> TextFormat | None:
         """How texts are written, where they are kept."""
         return None
 
@@ -97,7 +97,7 @@ class _TextReading(_Unitless, msgspec.Struct, frozen=True, dict=True):
         return _facts_of(self.tally.counts)
 
     @property
-    def written(self) -> Written | None:
+    def written(self) -> TextFormat | None:
         return None if self.judgement[1] is KindReason.TRUE_AND_FALSE else written_of(self.tally)
 
     def top(self, most: int, order: str) -> tuple[Level, ...]:
@@ -122,7 +122,7 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
     texts: ValueCounts | None = None
 
     @property
-    def written(self) -> Written | None:
+    def written(self) -> TextFormat | None:
         return written_of(self.texts) if self.texts else None
 
     @kept
@@ -229,14 +229,14 @@ class _CondensedNumberReading(_Unitless, msgspec.Struct, frozen=True):
             return summary and scaled_moments(summary, self.numbers.finite / sample.n)
         if self.judgement[0] is Kind.IDENTIFIER:
             return IdentifierSummary(
-                repeated_values=max(self.facts.distinct - self.facts.once, 0),
-                repeated_rows=max(self.facts.present - self.facts.once, 0),
-                shapes=(),
-                shortest=0,
-                longest=0,
+                duplicate_values=max(self.facts.distinct - self.facts.once, 0),
+                duplicate_rows=max(self.facts.present - self.facts.once, 0),
+                patterns=(),
+                min_length=0,
+                max_length=0,
                 order=order,
                 sequence=None,
-                sample=(),
+                min_hashes=(),
             )
         return condensed_quantity(self.numbers, settings)
 
@@ -346,7 +346,7 @@ def _read_condensed(
     if pa.types.is_duration(stored):
         return _CondensedNumberReading(body, (Kind.DURATION, KindReason.LENGTHS_OF_TIME))
     if pa.types.is_temporal(stored):
-        judged = (Kind.MOMENT, KindReason.DATES)
+        judged = (Kind.DATETIME, KindReason.DATES)
         return _CondensedNumberReading(body, judged, time_type(stored), now)
     low, high = body.lowest[0][0].item(), body.highest[0][-1].item()
     traits = NumberTraits(
@@ -360,9 +360,9 @@ def _read_numbers(stored: Any, body: NumberPart, name: str, now: int | None) -> 
     if pa.types.is_duration(stored):
         return _NumberReading(numbers, (Kind.DURATION, KindReason.LENGTHS_OF_TIME), order)
     if pa.types.is_temporal(stored):
-        judged = (Kind.MOMENT, KindReason.DATES)
+        judged = (Kind.DATETIME, KindReason.DATES)
         return _NumberReading(numbers, judged, order, time_type(stored), now)
-    traits = NumberTraits.of(numbers, rising=order.finish() is Order.STRICTLY_RISING)
+    traits = NumberTraits.of(numbers, rising=order.finish() is Order.STRICTLY_INCREASING)
     return _NumberReading(numbers, kind_of_numbers(name, traits), order)
 
 
@@ -384,7 +384,7 @@ def _read_texts(
     moments = moments_in(tally)
     if moments is not None:
         values, stored = moments
-        dates = (Kind.MOMENT, KindReason.DATES_AS_TEXT)
+        dates = (Kind.DATETIME, KindReason.DATES_AS_TEXT)
         return _NumberReading(values, dates, None, time_type(stored), now, texts=tally)
     return _TextReading(tally, kind_of_texts(name, ValueCountsTraits(tally)))
 

@@ -24,14 +24,14 @@ SAMPLE_SIZE = 256
 def summarise_text(measures: TextMeasures, settings: Settings) -> TextSummary:
     """What is kept of written texts."""
     return TextSummary(
-        characters=summarise_quantity(measures.characters.numbers(), settings),
-        words=summarise_quantity(measures.words.numbers(), settings),
-        frequent_words=_levels(measures.frequent_words, settings.frequent_values),
+        char_count=summarise_quantity(measures.characters.numbers(), settings),
+        word_count=summarise_quantity(measures.words.numbers(), settings),
+        frequent_words=_levels(measures.frequent_words, settings.top_values),
         blank=measures.blank,
-        space_before=measures.space_before,
-        space_after=measures.space_after,
-        shapes=_levels(measures.shapes, settings.frequent_values),
-        looks_like=measures.looks_like,
+        leading_space=measures.space_before,
+        trailing_space=measures.space_after,
+        patterns=_levels(measures.shapes, settings.top_values),
+        semantic_types=measures.looks_like,
     )
 
 
@@ -42,14 +42,14 @@ def summarise_identifier(
     repeated = tally.counts > 1
     lengths = tally.measured.characters
     return IdentifierSummary(
-        repeated_values=int(repeated.sum()),
-        repeated_rows=int(tally.counts[repeated].sum()),
-        shapes=_levels(shapes(tally), settings.frequent_values),
-        shortest=int(lengths.min()),
-        longest=int(lengths.max()),
+        duplicate_values=int(repeated.sum()),
+        duplicate_rows=int(tally.counts[repeated].sum()),
+        patterns=_levels(shapes(tally), settings.top_values),
+        min_length=int(lengths.min()),
+        max_length=int(lengths.max()),
         order=order,
         sequence=sequence_in(tally),
-        sample=smallest_hashes(hash_values(tally.values)),
+        min_hashes=smallest_hashes(hash_values(tally.values)),
     )
 
 

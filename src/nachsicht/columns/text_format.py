@@ -12,7 +12,7 @@ from nachsicht.arrow.buffers import arrow_of, arrow_texts, values_of
 from nachsicht.columns.infer.parse_text import UNITS
 from nachsicht.columns.infer.patterns import loosely
 from nachsicht.columns.text_stats import shapes
-from nachsicht.model.column import Written
+from nachsicht.model.column import TextFormat
 from nachsicht.stats.value_counts import ValueCounts
 
 #: So many of the most frequent texts tell the shape, and whether it is worth to look at all.
@@ -31,7 +31,7 @@ _DAMAGED = rf"[ÃÂÐÑ][{_LATE}]|â[{_LATE}]{{2}}|�"
 _LOST = r"\p{Ll}\?\p{Ll}"
 
 
-def written_of(tally: ValueCounts) -> Written | None:
+def written_of(tally: ValueCounts) -> TextFormat | None:
     """How texts are written; None without any."""
     if not tally.distinct:
         return None
@@ -40,11 +40,11 @@ def written_of(tally: ValueCounts) -> Written | None:
         arrow_texts([value for value, _ in frequent]),
         np.array([count for _, count in frequent], np.int64),
     )
-    return Written(
-        shape=_runs(shapes(trial).top(1)[0][0]),
-        numbers=_fitting(_NUMBER, trial, tally),
-        dates=_fitting(_DATE, trial, tally),
-        damaged=_damaged(tally),
+    return TextFormat(
+        pattern=_runs(shapes(trial).top(1)[0][0]),
+        numeric_rows=_fitting(_NUMBER, trial, tally),
+        date_rows=_fitting(_DATE, trial, tally),
+        garbled_rows=_damaged(tally),
     )
 
 

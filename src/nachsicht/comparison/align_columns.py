@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from nachsicht.comparison.distances import distance_between
-from nachsicht.model.column import ColumnSummary, MomentSummary, TextSummary
+from nachsicht.model.column import ColumnSummary, DatetimeSummary, TextSummary
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 
@@ -76,7 +76,7 @@ def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
         return 0.0
     content = _content_likeness(old, new) * (1 - abs(old.missing_share - new.missing_share))
     telling = 0.85 * min(1.0, math.log2(1 + min(old.distinct, new.distinct)) / 6)
-    if isinstance(old.detail, MomentSummary):
+    if isinstance(old.stats, DatetimeSummary):
         telling *= 0.6  # most moments of a dataset lie in one period
     name = _name_likeness(old.name, new.name)
     if old.position == new.position:
@@ -85,9 +85,9 @@ def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
 
 
 def _content_likeness(old: ColumnSummary, new: ColumnSummary) -> float:
-    a, b = old.detail, new.detail
+    a, b = old.stats, new.stats
     measured = distance_between(old, new)
-    if measured is not None and isinstance(a, MomentSummary):
+    if measured is not None and isinstance(a, DatetimeSummary):
         # A later delivery holds later moments; that they overlap at all is a sign.
         return 0.75 + 0.25 * measured.measures[0].value
     if measured is None or measured.distance is None:

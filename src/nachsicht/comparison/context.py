@@ -9,7 +9,7 @@ from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.distances import Measured
 from nachsicht.config.settings import Settings
 from nachsicht.findings.build import make_finding
-from nachsicht.model.column import ColumnSummary, MomentSummary, QuantitySummary
+from nachsicht.model.column import ColumnSummary, DatetimeSummary, QuantitySummary
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
@@ -26,13 +26,13 @@ class Version(msgspec.Struct, frozen=True):
 
     def curve(self, column: ColumnSummary) -> Curve | None:
         """The cumulative distribution of a quantity or moment; None for other kinds."""
-        detail = column.detail
-        if isinstance(detail, QuantitySummary) and detail.finite:
+        detail = column.stats
+        if isinstance(detail, QuantitySummary) and detail.n_finite:
             exact = self.data.quantities.get(column.position) if self.data else None
-            if exact is not None and not detail.knots.complete:
+            if exact is not None and not detail.ecdf.exact:
                 return Curve.of_values(exact)
-            return Curve.of_knots(detail.knots)
-        return Curve.of_knots(detail.knots) if isinstance(detail, MomentSummary) else None
+            return Curve.of_knots(detail.ecdf)
+        return Curve.of_knots(detail.ecdf) if isinstance(detail, DatetimeSummary) else None
 
 
 class VersionPair(msgspec.Struct, frozen=True):
@@ -62,7 +62,7 @@ class VersionPair(msgspec.Struct, frozen=True):
     def unlikely(self, chance: float | None, tests: int = 1) -> bool:
         """Whether chance hardly explains it, in one of so many columns and tests of each."""
         of = max(len(self.new.profile.columns), 1) * max(tests, 1)
-        return chance is not None and chance < self.settings.chance / of
+        return chance is not None and chance < self.settings.alpha / of
 
     def finding(
         self,
@@ -91,8 +91,8 @@ class VersionPair(msgspec.Struct, frozen=True):
 
 def frequent_chance(old: ColumnSummary, new: ColumnSummary) -> float:
     """How often chance gives such different counts of the frequent values of both."""
-    counts = [{level.value: level.count for level in side.frequent} for side in (old, new)]
-    full = [len(side.frequent) < side.distinct for side in (old, new)]
+    counts = [{level.value: level.count for level in side.top_values} for side in (old, new)]
+    full = [len(side.top_values) < side.distinct for side in (old, new)]
     # A value that is not listed does not occur, unless there are more than are listed.
     names = [
         name
@@ -112,7 +112,7 @@ def frequent_chance(old: ColumnSummary, new: ColumnSummary) -> float:
 def _telling(old: ColumnSummary, new: ColumnSummary) -> bool:
     """Whether the frequent values of one would have to be among those of the other."""
     return any(
-        side.frequent and side.frequent[0].count > 0.05 * side.present for side in (old, new)
+        side.top_values and side.top_values[0].count > 0.05 * side.present for side in (old, new)
     )
 
 
@@ -158,9 +158,9 @@ class Change(msgspec.Struct, frozen=True, dict=True):
         old, new = self.old, self.new
         if old.kind is new.kind:
             return False
-        if (old.written is None) is not (new.written is None):
+        if (old.text_format is None) is not (new.text_format is None):
             return True
-        if Kind.MOMENT in (old.kind, new.kind) or Kind.EMPTY in (old.kind, new.kind):
+        if Kind.DATETIME in (old.kind, new.kind) or Kind.EMPTY in (old.kind, new.kind):
             return True
         return self.between.unlikely(frequent_chance(old, new))
 

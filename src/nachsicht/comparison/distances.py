@@ -14,7 +14,7 @@ from nachsicht.model.column import (
     ColumnSummary,
     IdentifierSummary,
     Level,
-    MomentSummary,
+    DatetimeSummary,
     QuantitySummary,
     TextSummary,
 )
@@ -49,12 +49,12 @@ def distance_between(  # noqa: PLR0911 (one for each kind)
     ``curves`` are those of the data where it is at hand; otherwise what the profiles keep is
     taken, and the measures say how far off they may be.
     """
-    a, b = old.detail, new.detail
+    a, b = old.stats, new.stats
     if isinstance(a, QuantitySummary) and isinstance(b, QuantitySummary):
-        if not a.finite or not b.finite:
+        if not a.n_finite or not b.n_finite:
             return None
         return quantity_measures(
-            curves[0] or Curve.of_knots(a.knots), curves[1] or Curve.of_knots(b.knots)
+            curves[0] or Curve.of_knots(a.ecdf), curves[1] or Curve.of_knots(b.ecdf)
         )
     if isinstance(a, CategorySummary) and isinstance(b, CategorySummary):
         return level_measures(a, b)
@@ -62,7 +62,7 @@ def distance_between(  # noqa: PLR0911 (one for each kind)
         return _text_measures(a, b)
     if isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
         return _identifier_measures(a, b)
-    if isinstance(a, MomentSummary) and isinstance(b, MomentSummary) and a.clock == b.clock:
+    if isinstance(a, DatetimeSummary) and isinstance(b, DatetimeSummary) and a.time_of_day == b.time_of_day:
         return _moment_measures(a, b)
     return None
 
@@ -77,7 +77,7 @@ def quantity_measures(a: Curve, b: Curve) -> Measured:
     with np.errstate(over="ignore", invalid="ignore"):
         measures = [Measure("ks", distance, off), *_in_units_of_values(a, b)]
     measures.append(Measure("psi", _quantity_psi(a, b), 0.0))
-    held = [m for m in measures if math.isfinite(m.value) and math.isfinite(m.off)]
+    held = [m for m in measures if math.isfinite(m.value) and math.isfinite(m.error_bound)]
     return Measured(tuple(held), ks_chance(distance, a.rows, b.rows))
 
 
@@ -125,7 +125,7 @@ def level_measures(a: CategorySummary, b: CategorySummary) -> Measured | None:
     n, m = sum(old.values()), sum(new.values())
     if not n or not m:
         return None
-    beyond = a.further_rows / n + b.further_rows / m
+    beyond = a.other_rows / n + b.other_rows / m
     names = sorted({*old, *new})
     counts = [[side.get(name, 0) for name in names] for side in (old, new)]
     return Measured(
@@ -142,8 +142,8 @@ def level_measures(a: CategorySummary, b: CategorySummary) -> Measured | None:
 def level_counts(summary: CategorySummary) -> dict[str, int]:
     """Counts by level; the levels beyond the cap together under a text no level can be."""
     counts = {level.value: level.count for level in summary.levels}
-    if summary.further_rows:
-        counts["\0further"] = summary.further_rows
+    if summary.other_rows:
+        counts["\0further"] = summary.other_rows
     return counts
 
 
@@ -170,11 +170,11 @@ def jensen_shannon(old: Sequence[float], new: Sequence[float]) -> float:
 
 
 def _text_measures(a: TextSummary, b: TextSummary) -> Measured | None:
-    if not a.characters.finite or not b.characters.finite:
+    if not a.char_count.n_finite or not b.char_count.n_finite:
         return None
-    lengths = Curve.of_knots(a.characters.knots), Curve.of_knots(b.characters.knots)
+    lengths = Curve.of_knots(a.char_count.ecdf), Curve.of_knots(b.char_count.ecdf)
     distance = largest_difference(*lengths)
-    shapes = [shape_counts(detail.shapes) for detail in (a, b)]
+    shapes = [shape_counts(detail.patterns) for detail in (a, b)]
     return Measured(
         (
             Measure("characters", distance, lengths[0].uncertainty + lengths[1].uncertainty),
@@ -194,9 +194,9 @@ def shape_counts(shapes: Sequence[Level]) -> dict[str, int]:
 
 
 def _identifier_measures(a: IdentifierSummary, b: IdentifierSummary) -> Measured:
-    old, new = shape_counts(a.shapes), shape_counts(b.shapes)
+    old, new = shape_counts(a.patterns), shape_counts(b.patterns)
     measures = [Measure("shapes", total_variation(old, new), 0.0)]
-    shared = _shared(a.sample, b.sample)
+    shared = _shared(a.min_hashes, b.min_hashes)
     if shared:
         measures.append(shared)
     return Measured(tuple(measures), levels_chance(old, new))
@@ -222,9 +222,9 @@ def _shared(old: tuple[int, ...], new: tuple[int, ...]) -> Measure | None:
     return Measure("overlap", share, off)
 
 
-def _moment_measures(a: MomentSummary, b: MomentSummary) -> Measured:
+def _moment_measures(a: DatetimeSummary, b: DatetimeSummary) -> Measured:
     """Share of the new rows within the old range; rows a day; difference of the curves."""
-    one, other = Curve.of_knots(a.knots), Curve.of_knots(b.knots)
+    one, other = Curve.of_knots(a.ecdf), Curve.of_knots(b.ecdf)
     lower = other.shares(one.values[[0]])[0][0]
     upper = other.shares(one.values[[-1]])[1][0]
     measures = [

@@ -9,8 +9,8 @@ from nachsicht.columns.levels import MOST_LEVELS
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.i18n import plain_number
-from nachsicht.model.column import ColumnSummary, MomentSummary
-from nachsicht.model.profile import GapsByLevel, ProfileDocument, SpreadByLevel
+from nachsicht.model.column import ColumnSummary, DatetimeSummary
+from nachsicht.model.profile import MissingByLevel, ProfileDocument, GroupStats
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import shares_chance
 
@@ -89,7 +89,7 @@ def ratios_in(change: Change, place: Place) -> tuple[float, float]:
         for table in _spreads(version, name):
             if table.by == place.by and place.level in table.levels:
                 at = table.levels.index(place.level)
-                known.append((table.means[at], table.sds[at]))
+                known.append((table.means[at], table.stds[at]))
     if len(known) < 2 or not known[0][0] or not known[0][1]:
         return 0.0, 0.0
     return known[1][0] / known[0][0], known[1][1] / known[0][1]
@@ -130,7 +130,7 @@ def cut_end(between: VersionPair, lost: int) -> Place | None:
         if curves[0] is None or curves[1] is None:
             continue
         place = _cut_end(between, column.name, curves[0], curves[1], after)
-        moments = isinstance(after.detail, MomentSummary)
+        moments = isinstance(after.stats, DatetimeSummary)
         if place and (moments or abs(place.share - part) < 0.01 + 0.25 * part):
             places.append(place)
     return max(places, key=lambda place: (place.share, place.by), default=None)
@@ -153,8 +153,8 @@ def _cut_end(
 
 
 def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:
-    if isinstance(column.detail, MomentSummary):
-        return (column.detail.maximum if end else column.detail.minimum)[:10]
+    if isinstance(column.stats, DatetimeSummary):
+        return (column.stats.maximum if end else column.stats.minimum)[:10]
     return plain_number(float(curve.values[end]), 6)
 
 
@@ -163,14 +163,14 @@ def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:
     column = version.column(name)
     if column is None:
         return None
-    if not isinstance(column.detail, MomentSummary):
-        return levels_of(column.detail)
-    for gaps in version.gaps_by_level:
+    if not isinstance(column.stats, DatetimeSummary):
+        return levels_of(column.stats)
+    for gaps in version.missing_by_level:
         if gaps.by == name:
             return dict(zip(gaps.levels, gaps.rows, strict=True))
     # Of a sample of the rows, brought up to all of them.
-    drawn = max(version.relations.drawn, 1)
-    spreads = [table for table in version.spread_by_level if table.by == name]
+    drawn = max(version.relations.sampled_rows, 1)
+    spreads = [table for table in version.group_stats if table.by == name]
     fullest = max(spreads, key=lambda table: sum(table.rows), default=None)
     if fullest is None:
         return None
@@ -203,9 +203,9 @@ def _out_of_proportion(place: Place) -> bool:
     return place.part * (1 - place.share) > _ODDS * place.share * (1 - place.part)
 
 
-def _gaps(version: ProfileDocument, column: str) -> list[GapsByLevel]:
-    return [table for table in version.gaps_by_level if table.column == column]
+def _gaps(version: ProfileDocument, column: str) -> list[MissingByLevel]:
+    return [table for table in version.missing_by_level if table.column == column]
 
 
-def _spreads(version: ProfileDocument, column: str) -> list[SpreadByLevel]:
-    return [table for table in version.spread_by_level if table.column == column]
+def _spreads(version: ProfileDocument, column: str) -> list[GroupStats]:
+    return [table for table in version.group_stats if table.column == column]

@@ -26,7 +26,7 @@ from nachsicht.comparison.findings.rows import (
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
-from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Step
+from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.stats.hypothesis_tests import bound_over_all
 
@@ -35,7 +35,7 @@ class Compared(msgspec.Struct, frozen=True):
     """The outcome for two versions: columns in pairs, steps, findings, rows and relations."""
 
     pairs: tuple[Pair, ...]
-    steps: dict[tuple[int, int], Step]
+    steps: dict[tuple[int, int], Transition]
     findings: tuple[Finding, ...]
     rows: RowChanges | None
     relations: tuple[RelationChange, ...]
@@ -58,7 +58,7 @@ def compare_two(between: VersionPair, step: tuple[int, int], spread: Spread = ma
         named = {name for f in findings if f for name in f.columns}
         named |= {change.new.name for change in changes if change.distance}
         findings += relation_findings(between, relations, named)
-    urgent = {n for f in findings if f and f.weight is not Severity.NOTE for n in f.columns[:1]}
+    urgent = {n for f in findings if f and f.severity is not Severity.NOTE for n in f.columns[:1]}
     findings += cell_findings(between, rows, urgent)
     steps = {change.pair.position: step_of(change, step) for change in changes}
     told = _with_rows(between, pairs, [finding for finding in findings if finding])
@@ -109,7 +109,7 @@ def measure_pairs(
     both = [pair for pair in pairs if pair.old and pair.new]
     measured = list(spread(lambda pair: _measure(between, pair), both))
     chances = [m.chance for m in measured if m is not None and m.chance is not None]
-    bound = bound_over_all(chances, between.settings.chance)
+    bound = bound_over_all(chances, between.settings.alpha)
     return [
         Change(pair, between, m, m is not None and m.chance is not None and m.chance > bound)
         for pair, m in zip(both, measured, strict=True)
@@ -123,19 +123,19 @@ def _measure(between: VersionPair, pair: Pair) -> Measured | None:
     return distance_between(pair.old, pair.new, curves)
 
 
-def step_of(change: Change, step: tuple[int, int]) -> Step:
+def step_of(change: Change, step: tuple[int, int]) -> Transition:
     """What is kept of a column between two versions."""
     old, new, measured = change.old, change.new, change.measured
     measures: tuple[Measure, ...] = measured.measures if measured else ()
-    return Step(
+    return Transition(
         before=step[0],
         after=step[1],
         measures=measures,
-        chance=measured.chance if measured else None,
-        by_chance=change.by_chance,
-        missing_rise=new.missing_share - old.missing_share,
-        distinct_rise=new.distinct / max(new.present, 1) - old.distinct / max(old.present, 1),
-        retyped=old.kind is not new.kind,
+        p_value=measured.chance if measured else None,
+        not_significant=change.by_chance,
+        missing_delta=new.missing_share - old.missing_share,
+        distinct_delta=new.distinct / max(new.present, 1) - old.distinct / max(old.present, 1),
+        kind_changed=old.kind is not new.kind,
     )
 
 
@@ -149,7 +149,7 @@ def _rows(
         return None
     pairs = [(change.old, change.new) for change in changes]
     profiles = between.old.profile, between.new.profile
-    different = (profiles[0].repeats.distinct_rows, profiles[1].repeats.distinct_rows)
+    different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
     return compare_rows(old, new, pairs, key, step, different, spread)
 
 

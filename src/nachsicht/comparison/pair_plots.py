@@ -9,7 +9,7 @@ import msgspec
 from nachsicht.associations.encode import Side
 from nachsicht.associations.pca import components_of, plane_of
 from nachsicht.comparison.context import Version
-from nachsicht.model.comparison import ColumnAcross, RelationChange
+from nachsicht.model.comparison import ColumnComparison, RelationChange
 from nachsicht.model.pair_plots import Components, GridView
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.table.pair_plots import more_views
@@ -20,7 +20,7 @@ MOST_CHANGED = 10
 
 def with_pairs(
     versions: Sequence[Version],
-    columns: Sequence[ColumnAcross],
+    columns: Sequence[ColumnComparison],
     changes: Sequence[RelationChange],
 ) -> list[ProfileDocument]:
     """The profiles, with the pairs that any version draws and those that changed.
@@ -28,10 +28,10 @@ def with_pairs(
     Only where a version is there as data; the others keep what they have.
     """
     names = {(i, name): c.name for c in columns for i, name in enumerate(c.names) if name}
-    wanted = dict.fromkeys((c.one, c.other) for c in changes[:MOST_CHANGED])
+    wanted = dict.fromkeys((c.x, c.y) for c in changes[:MOST_CHANGED])
     for i, version in enumerate(versions):
         for view in version.profile.pairs:
-            wanted[names.get((i, view.one), view.one), names.get((i, view.other), view.other)] = (
+            wanted[names.get((i, view.x), view.x), names.get((i, view.y), view.y)] = (
                 None
             )
     own = [{c.name: name for c in columns if (name := c.names[i])} for i in range(len(versions))]
@@ -52,7 +52,7 @@ def _with_more(version: Version, wanted: Sequence[tuple[str, str]]) -> ProfileDo
 
 
 def components_across(
-    versions: Sequence[Version], columns: Sequence[ColumnAcross]
+    versions: Sequence[Version], columns: Sequence[ColumnComparison]
 ) -> tuple[Components | None, tuple[GridView | None, ...]]:
     """Components of the newest version, and rows of every version in the plane of the first two.
 
@@ -74,7 +74,7 @@ def components_across(
         names = {c.names[i]: c.names[last] for c in columns if c.names[i] and c.names[last]}
         renamed = [_named(side, names.get(side.name)) for side in _drawn(version)]
         found.append(plane_of(components, renamed))
-    return components, (*found, components.plane)
+    return components, (*found, components.scores)
 
 
 def _drawn(version: Version) -> tuple[Side, ...]:

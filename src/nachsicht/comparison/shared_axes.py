@@ -13,12 +13,12 @@ from nachsicht.model.column import (
     Detail,
     Histogram,
     IdentifierSummary,
-    MomentSummary,
+    DatetimeSummary,
     NestedSummary,
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.comparison import BinsSpread, LevelsSpread, Spread, TimeSpread, ValuesSpread
+from nachsicht.model.comparison import BinnedDistribution, LevelsDistribution, Spread, TimeDistribution, ValuesDistribution
 from nachsicht.stats.histogram import coarsen, edges_of, without_lattice
 
 #: So many levels are drawn; the others are told as a number.
@@ -30,7 +30,7 @@ def shared_spread(columns: Sequence[ColumnSummary | None], settings: Settings) -
 
     A version without the column, or with one of another kind, has counts of zero.
     """
-    details = [_drawn(column.detail) if column else None for column in columns]
+    details = [_drawn(column.stats) if column else None for column in columns]
     newest = next((detail for detail in reversed(details) if detail is not None), None)
     same = [detail if type(detail) is type(newest) else None for detail in details]
     if isinstance(newest, QuantitySummary):
@@ -39,58 +39,58 @@ def shared_spread(columns: Sequence[ColumnSummary | None], settings: Settings) -
         )
     if isinstance(newest, CategorySummary):
         return _levels_spread([d for d in same if d is None or isinstance(d, CategorySummary)])
-    if isinstance(newest, MomentSummary):
-        return _time_spread([d for d in same if d is None or isinstance(d, MomentSummary)])
+    if isinstance(newest, DatetimeSummary):
+        return _time_spread([d for d in same if d is None or isinstance(d, DatetimeSummary)])
     return None
 
 
 def shared_log_spread(
     columns: Sequence[ColumnSummary | None], settings: Settings
-) -> BinsSpread | None:
+) -> BinnedDistribution | None:
     """As `shared_spread`, of the binary logarithms of positive values.
 
     Only where every version of the column has a histogram of logarithms, which is where the
     linear one cuts a long tail off.
     """
-    details = [_drawn(column.detail) if column else None for column in columns]
+    details = [_drawn(column.stats) if column else None for column in columns]
     logs = [d.log_histogram if isinstance(d, QuantitySummary) else None for d in details]
     if any(d is not None and log is None for d, log in zip(details, logs, strict=True)):
         return None
     return _bins_spread(logs, settings.histogram_bins)
 
 
-def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | MomentSummary | None:
+def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | DatetimeSummary | None:
     """What of a column is drawn: of texts it is their lengths; of identifiers nothing."""
     if isinstance(detail, TextSummary):
-        return detail.characters
+        return detail.char_count
     if isinstance(detail, IdentifierSummary | NestedSummary):
         return None
     return detail
 
 
 def _quantity_spread(details: list[QuantitySummary | None], settings: Settings) -> Spread | None:
-    filled = [detail for detail in details if detail and detail.finite]
+    filled = [detail for detail in details if detail and detail.n_finite]
     if not filled:
         return None
-    values = sorted({value for detail in filled for value in detail.knots.values})
+    values = sorted({value for detail in filled for value in detail.ecdf.values})
     discrete = all(detail.discrete for detail in filled)
-    if discrete and len(values) <= 2 * settings.discrete_values:
-        return ValuesSpread(tuple(values), tuple(_value_counts(d, values) for d in details))
+    if discrete and len(values) <= 2 * settings.max_discrete_values:
+        return ValuesDistribution(tuple(values), tuple(_value_counts(d, values) for d in details))
     return _bins_spread([d.histogram if d else None for d in details], settings.histogram_bins)
 
 
 def _value_counts(detail: QuantitySummary | None, values: list[float]) -> tuple[int, ...]:
     if detail is None:
         return (0,) * len(values)
-    knots = detail.knots
+    knots = detail.ecdf
     counts = {
         value: upper - lower
-        for value, lower, upper in zip(knots.values, knots.below, knots.at_most, strict=True)
+        for value, lower, upper in zip(knots.values, knots.lt, knots.le, strict=True)
     }
     return tuple(counts.get(value, 0) for value in values)
 
 
-def _bins_spread(histograms: list[Histogram | None], most: int) -> BinsSpread | None:
+def _bins_spread(histograms: list[Histogram | None], most: int) -> BinnedDistribution | None:
     lattices = {histogram.decimals for histogram in histograms if histogram}
     if not lattices:
         return None
@@ -106,15 +106,15 @@ def _bins_spread(histograms: list[Histogram | None], most: int) -> BinsSpread | 
             break
         exponent += 1
     decimals = filled[0].decimals if len(lattices) == 1 else None
-    return BinsSpread(
+    return BinnedDistribution(
         start=float(edges_of(first, first, exponent, decimals)[0]),
         width=math.ldexp(1.0, exponent) / 10.0 ** (decimals or 0),
-        unit=None if decimals is None else 10.0**-decimals,
+        step=None if decimals is None else 10.0**-decimals,
         counts=tuple(
             _padded(h.first, h.counts, first, last) if h else (0,) * (last - first) for h in coarse
         ),
-        before=tuple(h.before if h else 0 for h in coarse),
-        after=tuple(h.after if h else 0 for h in coarse),
+        underflow=tuple(h.underflow if h else 0 for h in coarse),
+        overflow=tuple(h.overflow if h else 0 for h in coarse),
     )
 
 
@@ -122,7 +122,7 @@ def _padded(start: int, counts: Sequence[int], first: int, last: int) -> tuple[i
     return (0,) * (start - first) + tuple(counts) + (0,) * (last - start - len(counts))
 
 
-def _levels_spread(details: list[CategorySummary | None]) -> LevelsSpread:
+def _levels_spread(details: list[CategorySummary | None]) -> LevelsDistribution:
     """Levels in the order of the newest version, then those that only older ones have."""
     tables = [{level.value: level.count for level in d.levels} if d else {} for d in details]
     order: dict[str, None] = {}
@@ -131,10 +131,10 @@ def _levels_spread(details: list[CategorySummary | None]) -> LevelsSpread:
     drawn = list(order)[:DRAWN_LEVELS] if len(order) > DRAWN_LEVELS + 1 else list(order)
     counts = tuple(tuple(table.get(level, 0) for level in drawn) for table in tables)
     totals = [
-        sum(t.values()) + (d.further_rows if d else 0) for t, d in zip(tables, details, strict=True)
+        sum(t.values()) + (d.other_rows if d else 0) for t, d in zip(tables, details, strict=True)
     ]
-    beyond_cap = max((d.further_levels for d in details if d), default=0)
-    return LevelsSpread(
+    beyond_cap = max((d.other_levels for d in details if d), default=0)
+    return LevelsDistribution(
         tuple(drawn),
         counts,
         len(order) - len(drawn) + beyond_cap,
@@ -142,17 +142,17 @@ def _levels_spread(details: list[CategorySummary | None]) -> LevelsSpread:
     )
 
 
-def _time_spread(details: list[MomentSummary | None]) -> TimeSpread | None:
+def _time_spread(details: list[DatetimeSummary | None]) -> TimeDistribution | None:
     filled = [detail for detail in details if detail]
-    clock = filled[-1].clock
+    clock = filled[-1].time_of_day
     unit = max((d.unit for d in filled), key=UNITS.index)
     placed = [
-        coarsen_counts(d.unit, d.first, d.counts, unit) if d and d.clock == clock else None
+        coarsen_counts(d.unit, d.first, d.counts, unit) if d and d.time_of_day == clock else None
         for d in details
     ]
     first = min(start for start, _ in filter(None, placed))
     last = max(start + len(counts) for start, counts in filter(None, placed))
-    return TimeSpread(
+    return TimeDistribution(
         unit,
         clock,
         first,

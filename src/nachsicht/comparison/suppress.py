@@ -14,7 +14,7 @@ from nachsicht.columns.levels import levels_in
 from nachsicht.comparison.context import Change, VersionPair
 from nachsicht.comparison.distances import distance_between
 from nachsicht.comparison.localise import Place, rows_by_level
-from nachsicht.model.column import MomentSummary, QuantitySummary
+from nachsicht.model.column import DatetimeSummary, QuantitySummary
 
 #: Gaps that rose by so much more than the lost rows explain are told.
 _SLACK = 0.03
@@ -39,7 +39,7 @@ def follows_from_loss(change: Change, place: Place, kept: NDArray[np.int64] | No
     measured = distance_between(before, change.new)
     if measured is None or measured.distance is None or measured.chance is None:
         return True
-    return measured.chance > settings.chance
+    return measured.chance > settings.alpha
 
 
 def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:
@@ -53,10 +53,10 @@ def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:
     by, now = old.column(place.by), new.column(place.by)
     if by is None or now is None:
         return None
-    if isinstance(now.detail, QuantitySummary | MomentSummary) and place.cut:
-        return _within_range(data.table.column(by.position), now.detail)
+    if isinstance(now.stats, QuantitySummary | DatetimeSummary) and place.cut:
+        return _within_range(data.table.column(by.position), now.stats)
     unit = None
-    if isinstance(by.detail, MomentSummary):
+    if isinstance(by.stats, DatetimeSummary):
         unit = "month" if len(place.level) == 7 else "year"
     names, codes = levels_in(data.table.column(by.position), unit)
     if place.level not in names:
@@ -69,12 +69,12 @@ def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:
     return np.sort(np.concatenate((others, in_level[chosen])))
 
 
-def _within_range(column: Any, now: QuantitySummary | MomentSummary) -> NDArray[np.int64]:
+def _within_range(column: Any, now: QuantitySummary | DatetimeSummary) -> NDArray[np.int64]:
     """Rows of the older version in the range that the newer one has."""
     present = np.flatnonzero(~missing_in(column))
-    if isinstance(now, MomentSummary):
+    if isinstance(now, DatetimeSummary):
         values = np.concatenate(observe_moments(column).chunks)
     else:
         values = values_of(column)[present]
-    low, high = now.knots.values[0], now.knots.values[-1]
+    low, high = now.ecdf.values[0], now.ecdf.values[-1]
     return present[(values >= low) & (values <= high)]

@@ -10,7 +10,7 @@ from nachsicht.comparison.context import Change, Version, VersionPair
 from nachsicht.comparison.pair import measure_pairs, step_of
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import Course, WholeWay
+from nachsicht.model.comparison import Trajectory, Overall
 from nachsicht.model.findings import Finding, Severity
 
 #: Distances below this are no movement worth a name.
@@ -24,14 +24,14 @@ def way_of(
     threads: Sequence[_Columns],
     findings: Sequence[Finding],
     settings: Settings,
-) -> tuple[list[WholeWay | None], list[Finding]]:
+) -> tuple[list[Overall | None], list[Finding]]:
     """For every column its way from the first version to the last, and what crept in unseen.
 
     A column creeps where no single step had a finding of weight act or check, but the whole
     way is long enough for one.
     """
     last = len(versions) - 1
-    ways: list[WholeWay | None] = [None] * len(threads)
+    ways: list[Overall | None] = [None] * len(threads)
     if last < 2:
         return ways, []
     from_first = [_changes_to(versions, threads, 0, i, settings) for i in range(1, last + 1)]
@@ -39,7 +39,7 @@ def way_of(
     told = {
         (name, finding.versions[-1])
         for finding in findings
-        if finding.weight is not Severity.NOTE
+        if finding.severity is not Severity.NOTE
         for name in finding.columns
     }
     crept: list[Finding] = []
@@ -48,7 +48,7 @@ def way_of(
         if whole is None:
             continue
         course, since = _course([s.get(i) for s in steps], [f.get(i) for f in from_first])
-        ways[i] = WholeWay(step=step_of(whole, (0, last)), course=course, since=since)
+        ways[i] = Overall(transition=step_of(whole, (0, last)), trajectory=course, since_version=since)
         silent = not any((whole.name, version.profile.label) in told for version in versions)
         if silent and not whole.by_chance and whole.distance:
             finding = _crept(whole, versions[since].profile.label)
@@ -76,22 +76,22 @@ def _changes_to(
 
 def _course(
     steps: Sequence[Change | None], from_first: Sequence[Change | None]
-) -> tuple[Course, int]:
+) -> tuple[Trajectory, int]:
     """How it went, and at which version the present state began."""
     moved = [i for i, change in enumerate(steps, start=1) if _moved(change)]
     whole = _moved(from_first[-1])
     if not moved:
-        return (Course.TREND, 1) if whole else (Course.STEADY, 0)
+        return (Trajectory.TREND, 1) if whole else (Trajectory.STEADY, 0)
     if not whole:
-        return Course.BACK, moved[-1]
+        return Trajectory.REVERTED, moved[-1]
     distances = [change.distance if change else 0.0 for change in from_first]
     rising = all(b > a for a, b in pairwise(distances))
     largest = max(_length(change) for change in steps)
     if len(moved) > 1 and rising and largest < 0.75 * distances[-1]:
-        return Course.TREND, moved[0]
+        return Trajectory.TREND, moved[0]
     if len(moved) == 1:
-        return Course.JUMP, moved[0]
-    return Course.UNSTEADY, moved[-1]
+        return Trajectory.JUMP, moved[0]
+    return Trajectory.UNSTEADY, moved[-1]
 
 
 def _length(change: Change | None) -> float:

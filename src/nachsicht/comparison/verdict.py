@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from nachsicht.i18n import counted, phrase
-from nachsicht.model.comparison import ColumnAcross, Verdict
+from nachsicht.model.comparison import ColumnComparison, Verdict
 from nachsicht.model.findings import Finding, Severity
 
 
@@ -20,14 +20,14 @@ class Made(NamedTuple):
 def verdict_on(
     labels: Sequence[str],
     findings: Sequence[Finding],
-    columns: Sequence[ColumnAcross],
+    columns: Sequence[ColumnComparison],
     made: Made,
 ) -> Verdict:
     """Sum up the open findings of the newest step, of the one version, or of all groups."""
     newest = labels[-1]
     current = [f for f in findings if made.grouped_by or f.versions[-1] == newest]
     still_open = [finding for finding in current if finding.accepted is None]
-    act, check, note = (sum(f.weight is weight for f in still_open) for weight in Severity)
+    act, check, note = (sum(f.severity is weight for f in still_open) for weight in Severity)
     named = {name for finding in current for name in finding.columns}
     steady = sum(column.name not in named for column in columns if column.names[-1] is not None)
     accepted = len(current) - len(still_open)

@@ -18,7 +18,7 @@ from nachsicht.findings.baseline import accept
 from nachsicht.findings.rules.schema import still_to_tell
 from nachsicht.model.codec import FORMAT_VERSION
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, Step, WholeWay
+from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, Transition, Overall
 from nachsicht.model.findings import Accepted, Finding, Severity, by_urgency
 from nachsicht.model.profile import ProfileDocument
 
@@ -27,7 +27,7 @@ class _Thread(NamedTuple):
     """One column through the versions: its summary in each, and its steps between them."""
 
     columns: tuple[ColumnSummary | None, ...]
-    steps: tuple[Step, ...]
+    steps: tuple[Transition, ...]
 
 
 def compare_profiles(
@@ -106,7 +106,7 @@ def _document(
     versions: Sequence[Version],
     compared: Sequence[Compared],
     threads: Sequence[_Thread],
-    ways: Sequence[WholeWay | None],
+    ways: Sequence[Overall | None],
     findings: list[Finding],
     title: str,
     settings: Settings,
@@ -130,9 +130,9 @@ def _document(
         rows=tuple(step.rows for step in compared if step.rows),
         relations=changes,
         components=components,
-        planes=planes,
+        pca_scores=planes,
         findings=ordered,
-        stale=stale,
+        stale_baseline=stale,
         grouped_by=made.grouped_by,
         sliced_by=made.sliced_by,
         theme=None,
@@ -144,7 +144,7 @@ def _follow(profiles: Sequence[ProfileDocument], compared: Sequence[Compared]) -
     """Columns through all versions, in the order of the newest, those that are gone last."""
     where = {column.position: i for i, column in enumerate(profiles[0].columns)}
     columns: list[list[ColumnSummary | None]] = [[column] for column in profiles[0].columns]
-    steps: list[list[Step]] = [[] for _ in columns]
+    steps: list[list[Transition]] = [[] for _ in columns]
     order = list(range(len(columns)))
     for after, step in enumerate(compared, start=1):
         now: dict[int, int] = {}
@@ -169,7 +169,7 @@ def _thread_of(
     pair: Pair,
     where: dict[int, int],
     columns: list[list[ColumnSummary | None]],
-    steps: list[list[Step]],
+    steps: list[list[Transition]],
     after: int,
 ) -> int:
     if pair.old is not None:
@@ -197,7 +197,7 @@ def _beside_each_other(
     ]
 
 
-def without_steps(columns: Sequence[ColumnSummary], settings: Settings) -> ColumnAcross:
+def without_steps(columns: Sequence[ColumnSummary], settings: Settings) -> ColumnComparison:
     """A column that all versions have, without how it moved and without its findings."""
     return _across(_Thread(tuple(columns), ()), None, {}, settings)
 
@@ -207,7 +207,7 @@ def _weights_of_columns(findings: Sequence[Finding]) -> dict[str, Severity]:
     found: dict[str, Severity] = {}
     for finding in findings:
         for name in finding.columns if finding.accepted is None else ():
-            found[name] = min(found.get(name, finding.weight), finding.weight, key=_rank)
+            found[name] = min(found.get(name, finding.severity), finding.severity, key=_rank)
     return found
 
 
@@ -216,19 +216,19 @@ def _rank(weight: Severity) -> int:
 
 
 def _across(
-    thread: _Thread, way: WholeWay | None, weights: Mapping[str, Severity], settings: Settings
-) -> ColumnAcross:
+    thread: _Thread, way: Overall | None, weights: Mapping[str, Severity], settings: Settings
+) -> ColumnComparison:
     newest = next(column for column in reversed(thread.columns) if column is not None)
     names = {column.name for column in thread.columns if column is not None}
     own = [weights[name] for name in names if name in weights]
-    return ColumnAcross(
+    return ColumnComparison(
         name=newest.name,
         kind=newest.kind,
         names=tuple(column.name if column else None for column in thread.columns),
         positions=tuple(column.position if column else None for column in thread.columns),
-        spread=shared_spread(thread.columns, settings),
-        log_spread=shared_log_spread(thread.columns, settings),
-        steps=thread.steps,
-        way=way,
-        weight=min(own, key=_rank, default=None),
+        distribution=shared_spread(thread.columns, settings),
+        log_distribution=shared_log_spread(thread.columns, settings),
+        transitions=thread.steps,
+        overall=way,
+        severity=min(own, key=_rank, default=None),
     )

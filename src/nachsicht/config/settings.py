@@ -75,17 +75,17 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     ----------
     title : str, optional
         Title of the page; by default it is made from the labels.
-    frequent_values : int
+    top_values : int
         How many of the most (and least) frequent values are kept for each column.
-    level_cap : int
+    max_levels : int
         How many different levels of a category are kept with their counts.
-    missing_marks : tuple of str
+    na_values : tuple of str
         Values that stand for missing, besides null, NaN and what a file's format says.
-    missing_marks_in : dict
+    na_values_by_column : dict
         By the name of a column, values that stand for missing in this one alone.
     histogram_bins : int
         Upper limit of the number of fine bins of a quantity.
-    discrete_values : int
+    max_discrete_values : int
         A quantity of whole numbers with at most so many different values is discrete.
     memory_bytes : int
         Memory to compute with; 0 means a quarter of the machine's. Data that would take more
@@ -106,16 +106,16 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Columns that together name a row; by default they are found where that is plain.
     outcome : str, optional
         The column that the work is about.
-    gaps_lot, gaps_mostly : float
+    high_missing_share, mostly_missing_share : float
         Shares of missing values from which on they are a lot, and a column mostly gone.
-    repeats_in : tuple of str
+    duplicates_in : tuple of str
         Columns in which rows are looked at for repeats, besides all of them.
-    moment : str, optional
+    time_column : str, optional
         The moment column over which all others are looked at; by default the only one.
     mask : tuple of str
         Columns, by name or pattern, whose values are replaced by pseudonyms at once. Each must
         fit a column of every version.
-    chance : float
+    alpha : float
         A difference counts only where chance explains it less often than this, after
         correction over all columns.
     findings : dict
@@ -129,12 +129,12 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     """
 
     title: str | None = None
-    frequent_values: Annotated[int, msgspec.Meta(ge=1, le=1_000)] = 10
-    level_cap: Annotated[int, msgspec.Meta(ge=1, le=100_000)] = 1000
-    missing_marks: tuple[str, ...] = ()
-    missing_marks_in: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
+    top_values: Annotated[int, msgspec.Meta(ge=1, le=1_000)] = 10
+    max_levels: Annotated[int, msgspec.Meta(ge=1, le=100_000)] = 1000
+    na_values: tuple[str, ...] = ()
+    na_values_by_column: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     histogram_bins: Annotated[int, msgspec.Meta(ge=8, le=4_096)] = 256
-    discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40
+    max_discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40
     memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
     threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
     engine: Literal["local", "dask"] = "local"
@@ -143,12 +143,12 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
     key: tuple[str, ...] = ()
     outcome: str | None = None
-    gaps_lot: Share = 0.05
-    gaps_mostly: Share = 0.5
-    repeats_in: tuple[str, ...] = ()
-    moment: str | None = None
+    high_missing_share: Share = 0.05
+    mostly_missing_share: Share = 0.5
+    duplicates_in: tuple[str, ...] = ()
+    time_column: str | None = None
     mask: tuple[str, ...] = ()
-    chance: Annotated[float, msgspec.Meta(gt=0, lt=1)] = 0.001
+    alpha: Annotated[float, msgspec.Meta(gt=0, lt=1)] = 0.001
     findings: dict[str, Thresholds] = msgspec.field(default_factory=dict)
     accepted: str | None = None
     theme: ThemeChoice | None = None
@@ -189,11 +189,11 @@ def as_described(settings: Settings, description: Description | None) -> Setting
     """Settings for a version, with what the description that came with it says beside the user."""
     if description is None:
         return settings
-    marks = {column.name: column.missing_marks for column in description.columns}
-    marks_in = {name: own for name, own in marks.items() if own} | settings.missing_marks_in
+    marks = {column.name: column.na_values for column in description.columns}
+    marks_in = {name: own for name, own in marks.items() if own} | settings.na_values_by_column
     together = description.key if len(description.key) > 1 else ()
-    repeats_in = settings.repeats_in or together
-    return msgspec.structs.replace(settings, missing_marks_in=marks_in, repeats_in=repeats_in)
+    repeats_in = settings.duplicates_in or together
+    return msgspec.structs.replace(settings, na_values_by_column=marks_in, duplicates_in=repeats_in)
 
 
 def check_name(name: str, known: Sequence[str], where: str, what: str = "setting") -> None:

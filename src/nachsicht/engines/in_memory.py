@@ -23,10 +23,10 @@ from nachsicht.columns.levels import columns_to_split_by
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import CategorySummary, ColumnSummary
 from nachsicht.model.dataset_schema import Description
-from nachsicht.model.missing import GapPatterns
+from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
-from nachsicht.model.profile import Relations, Repeats
+from nachsicht.model.profile import Relations, Duplicates
 from nachsicht.sketches.row_sample import RowSample, drawn_rows, sampled
 from nachsicht.table.accumulate import observe_with_rows
 from nachsicht.table.duplicates import (
@@ -126,7 +126,7 @@ class InMemory:
         return dict(zip(self.names, counted, strict=True))
 
     @cached_property
-    def gaps(self) -> GapPatterns:
+    def gaps(self) -> MissingPatterns:
         """Which columns go missing together, and where."""
         return observe_patterns(self.table, among=self._with_gaps).finish(self.names)
 
@@ -138,14 +138,14 @@ class InMemory:
         return [column.position for column in self._columns.summaries if column.missing]
 
     @cached_property
-    def repeats(self) -> Repeats:
+    def repeats(self) -> Duplicates:
         """Rows that equal an earlier one."""
         return with_cells(self._rows.finish(), self.table, MOST_COLUMNS)
 
     @cached_property
-    def further_repeats(self) -> tuple[Repeats, ...]:
+    def further_repeats(self) -> tuple[Duplicates, ...]:
         """Repeats in all columns but identifiers, and in those that the settings name."""
-        looks = further_looks(self.columns, self._settings.repeats_in)
+        looks = further_looks(self.columns, self._settings.duplicates_in)
         with threads(self._settings.threads) as pool:
             return tuple(pool.map(self._repeats_in, looks))
 
@@ -174,7 +174,7 @@ class InMemory:
     @cached_property
     def over_time(self) -> OverTime | None:
         """Every column over the moment column."""
-        found, moment = self.found, self._settings.moment
+        found, moment = self.found, self._settings.time_column
         return over_time(self.columns, found.drawn, found.relations.pairs, moment)
 
     @cached_property
@@ -187,7 +187,7 @@ class InMemory:
         """Everything, each thread busy with another part."""
         columns = self._columns
         hashes = self._rows.chunks[0]
-        looks = further_looks(self.columns, self._settings.repeats_in)
+        looks = further_looks(self.columns, self._settings.duplicates_in)
         split_by = columns_to_split_by(self.columns)
         with threads(self._settings.threads) as pool, beside(self._settings.threads, pool) as aside:
             # What needs no relations fills the pauses in which these wait for each other.
@@ -236,7 +236,7 @@ class InMemory:
             name = self.names[position]
             summary, values = self._read(part, name, position)
             # Levels that were found once are not looked for again.
-            few = isinstance(summary.detail, CategorySummary)
+            few = isinstance(summary.stats, CategorySummary)
             if values is not None and len(values) > EXACT_ROWS:
                 values = None
             return summary, values, encoded if few else array
@@ -289,7 +289,7 @@ class InMemory:
         columns, rows = self._columns, self.table.num_rows
         return relations_of(columns.summaries, columns.encoded, self._drawn, rows, spread=pool.map)
 
-    def _repeats_in(self, look: Look) -> Repeats:
+    def _repeats_in(self, look: Look) -> Duplicates:
         found = look.hashes(self.table, self._rows.chunks[0]).finish()
         return with_cells(in_columns(found, look, self.columns), self.table, MOST_COLUMNS)
 

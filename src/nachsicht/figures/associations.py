@@ -65,10 +65,10 @@ def _matrix(version: ProfileDocument, names: Sequence[str], renamed: dict[Any, A
     places = {name: i for i, name in enumerate(names)}
     found = np.full((len(names), len(names)), np.nan)
     for pair in version.relations.pairs:
-        one = places.get(renamed.get(pair.one, pair.one))
-        other = places.get(renamed.get(pair.other, pair.other))
+        one = places.get(renamed.get(pair.x, pair.x))
+        other = places.get(renamed.get(pair.y, pair.y))
         if one is not None and other is not None:
-            found[one, other] = found[other, one] = pair.strength
+            found[one, other] = found[other, one] = pair.value
     return found
 
 
@@ -84,14 +84,14 @@ def draw_pair(pair: PairView, *, older: bool, ax: Any) -> Any:
     if isinstance(view, GridView):
         axes, made = axes_of(ax)
         _grid(axes, view, older)
-        axes.set_xlabel(label(pair.one))
-        axes.set_ylabel(label(pair.other))
+        axes.set_xlabel(label(pair.x))
+        axes.set_ylabel(label(pair.y))
         return made
     if isinstance(view, BoxesView):
         return _boxes(pair, view, older, ax)
     if isinstance(view, SharesView):
         return _shares(pair, view, older, ax)
-    return draw_time([view], pair.other, ax)
+    return draw_time([view], pair.y, ax)
 
 
 def draw_plane(plane: GridView, explained: Sequence[float], older: bool, ax: Any) -> Any:
@@ -106,7 +106,7 @@ def draw_plane(plane: GridView, explained: Sequence[float], older: bool, ax: Any
 
 def _edges(axis: Axis) -> Any:
     edges = axis.start + axis.width * np.arange(axis.bins + 1)
-    return plain(edges, time=axis.time)
+    return plain(edges, time=axis.is_time)
 
 
 def _grid(axes: Any, view: GridView, older: bool) -> None:
@@ -137,11 +137,11 @@ def _boxes(pair: PairView, view: BoxesView, older: bool, ax: Any) -> Any:
     across = _edges(view.axis)
     for row, box in enumerate(view.boxes):
         numbers = {
-            "whislo": box.whisker_low,
+            "whislo": box.low_whisker,
             "q1": box.quantiles[middle[0.25]],
             "med": box.quantiles[middle[0.5]],
             "q3": box.quantiles[middle[0.75]],
-            "whishi": box.whisker_high,
+            "whishi": box.high_whisker,
         }
         if across.dtype.kind == "M":
             numbers = {name: value / _DAY for name, value in numbers.items()}
@@ -149,7 +149,7 @@ def _boxes(pair: PairView, view: BoxesView, older: bool, ax: Any) -> Any:
     dates(axes, across)
     axes.set_yticks(range(len(view.boxes)), [label(box.level, 24) for box in view.boxes])
     axes.set_ylim(len(view.boxes) - 0.5, -0.5)
-    axes.set_xlabel(label(pair.other))
+    axes.set_xlabel(label(pair.y))
     grid(axes, "x")
     return made
 
@@ -166,22 +166,22 @@ def draw_by_level(pair: PairView, ax: Any) -> Any:
         axes.plot(view.overall, box.quantiles, "o-", ms=3, linewidth=1, **look)
     ends = [view.overall[0], view.overall[-1]]
     axes.plot(ends, ends, "--", color=GHOST, linewidth=1)
-    axes.set_xlabel(f"{label(pair.other)}, {phrase('page.all_rows')}")
-    axes.set_ylabel(f"{label(pair.other)}, {phrase('page.split_by', column=label(pair.one))}")
+    axes.set_xlabel(f"{label(pair.y)}, {phrase('page.all_rows')}")
+    axes.set_ylabel(f"{label(pair.y)}, {phrase('page.split_by', column=label(pair.x))}")
     axes.legend(frameon=False, fontsize=8)
     return made
 
 
 def _shares(pair: PairView, view: SharesView, older: bool, ax: Any) -> Any:
-    counts = np.array(view.counts, np.float64).reshape(len(view.levels), len(view.others))
+    counts = np.array(view.counts, np.float64).reshape(len(view.x_levels), len(view.y_levels))
     shares = counts / np.maximum(counts.sum(axis=1, keepdims=True), 1)
-    axes, made = axes_of(ax, height=1.2 + 0.32 * len(view.levels))
+    axes, made = axes_of(ax, height=1.2 + 0.32 * len(view.x_levels))
     colours = _shades(GHOST if older else INK)
     axes.imshow(shares, cmap=colours, vmin=0, vmax=1, aspect="auto")
-    axes.set_xticks(range(len(view.others)), [label(name, 12) for name in view.others])
-    axes.set_yticks(range(len(view.levels)), [label(name, 20) for name in view.levels])
-    axes.set_xlabel(label(pair.other))
-    axes.set_ylabel(label(pair.one))
+    axes.set_xticks(range(len(view.y_levels)), [label(name, 12) for name in view.y_levels])
+    axes.set_yticks(range(len(view.x_levels)), [label(name, 20) for name in view.x_levels])
+    axes.set_xlabel(label(pair.y))
+    axes.set_ylabel(label(pair.x))
     if shares.size <= 80:
         for (row, place), share in np.ndenumerate(shares):
             colour = PAPER if share > 0.5 else TEXT

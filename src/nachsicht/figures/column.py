@@ -25,11 +25,11 @@ from nachsicht.figures.style import (
 from nachsicht.i18n import phrase
 from nachsicht.model.column import QuantitySummary, TextSummary
 from nachsicht.model.comparison import (
-    BinsSpread,
-    ColumnAcross,
-    LevelsSpread,
-    TimeSpread,
-    ValuesSpread,
+    BinnedDistribution,
+    ColumnComparison,
+    LevelsDistribution,
+    TimeDistribution,
+    ValuesDistribution,
 )
 
 #: At most so many bars are drawn; neighbouring bins are put together.
@@ -37,7 +37,7 @@ MOST_BARS = 72
 
 
 def draw_column(
-    across: ColumnAcross, summaries: Summaries, labels: Sequence[str], way: str, ax: Any
+    across: ColumnComparison, summaries: Summaries, labels: Sequence[str], way: str, ax: Any
 ) -> Any:
     """Draw a column in all versions that have it."""
     if way not in WAYS:
@@ -45,16 +45,16 @@ def draw_column(
     return WAYS[way](across, summaries, labels, ax)
 
 
-def _bars(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
-    spread = across.spread
+def _bars(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+    spread = across.distribution
     if spread is None:
         raise SettingsError(f"{across.name} has no spread to draw", where="figure")
     present = [s.present if s else 0 for s in summaries]
     shares = [np.array(c) / max(n, 1) for c, n in zip(spread.counts, present, strict=True)]
-    if isinstance(spread, LevelsSpread):
+    if isinstance(spread, LevelsDistribution):
         return _levels(across.name, spread, shares, labels, ax)
     axes, made = axes_of(ax)
-    if isinstance(spread, ValuesSpread):
+    if isinstance(spread, ValuesDistribution):
         gap = float(np.diff(spread.values).min()) if len(spread.values) > 1 else 1.0
         middles = np.array(spread.values)
         for i, heights in enumerate(shares):
@@ -86,17 +86,17 @@ def _steps(axes: Any, edges: Any, heights: Any, name: str, look: dict[str, Any])
         axes.stairs(heights, edges, linewidth=1.5, label=name, zorder=3, **look)
 
 
-def _edges(spread: BinsSpread | TimeSpread) -> Any:
+def _edges(spread: BinnedDistribution | TimeDistribution) -> Any:
     n = len(spread.counts[0])
-    if isinstance(spread, TimeSpread):
+    if isinstance(spread, TimeDistribution):
         return unit_starts(np.arange(spread.first, spread.first + n + 1), spread.unit).astype(
             "datetime64[us]"
         )
-    return spread.start + spread.width * np.arange(n + 1) - (spread.unit or 0) / 2
+    return spread.start + spread.width * np.arange(n + 1) - (spread.step or 0) / 2
 
 
 def _levels(
-    name: str, spread: LevelsSpread, shares: list[Any], labels: Sequence[str], ax: Any
+    name: str, spread: LevelsDistribution, shares: list[Any], labels: Sequence[str], ax: Any
 ) -> Any:
     axes, made = axes_of(ax, height=0.9 + 0.28 * len(spread.levels))
     places = np.arange(len(spread.levels))
@@ -111,10 +111,10 @@ def _levels(
     return made
 
 
-def _quantities(across: ColumnAcross, summaries: Summaries) -> list[QuantitySummary | None]:
-    details = [s.detail if s else None for s in summaries]
-    own = [d.characters if isinstance(d, TextSummary) else d for d in details]
-    found = [d if isinstance(d, QuantitySummary) and d.finite else None for d in own]
+def _quantities(across: ColumnComparison, summaries: Summaries) -> list[QuantitySummary | None]:
+    details = [s.stats if s else None for s in summaries]
+    own = [d.char_count if isinstance(d, TextSummary) else d for d in details]
+    found = [d if isinstance(d, QuantitySummary) and d.n_finite else None for d in own]
     if not any(found):
         raise SettingsError(
             f"{across.name} is not a quantity", where="figure", todo="Draw it as bars."
@@ -122,7 +122,7 @@ def _quantities(across: ColumnAcross, summaries: Summaries) -> list[QuantitySumm
     return found
 
 
-def _density(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def _density(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     found = [d.density if d else None for d in _quantities(across, summaries)]
     if not any(found):
         raise SettingsError(f"{across.name} has no density: it is discrete", where="figure")
@@ -142,14 +142,14 @@ def _density(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], 
     return made
 
 
-def _cumulative(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def _cumulative(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     axes, made = axes_of(ax)
     found = _quantities(across, summaries)
     for i, detail in enumerate(found):
         if detail is not None:
-            shares = np.array(detail.knots.at_most) / detail.finite
+            shares = np.array(detail.ecdf.le) / detail.n_finite
             look = tone(i, len(found))
-            axes.step(detail.knots.values, shares, where="post", label=label(labels[i]), **look)
+            axes.step(detail.ecdf.values, shares, where="post", label=label(labels[i]), **look)
     axes.set_ylim(0, 1)
     axes.set_xlabel(label(across.name))
     axes.set_ylabel(phrase("page.cumulative_share"))
@@ -159,7 +159,7 @@ def _cumulative(across: ColumnAcross, summaries: Summaries, labels: Sequence[str
     return made
 
 
-def _box(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def _box(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     found = [
         (i, detail)
         for i, detail in enumerate(_quantities(across, summaries))
@@ -224,7 +224,7 @@ def draw_box(axes: Any, box: dict[str, float], row: float, height: float, *, new
     )
 
 
-def _normal(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def _normal(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     found = [d.normal if d else None for d in _quantities(across, summaries)]
     axes, made = axes_of(ax)
     for i, fit in enumerate(found):
@@ -248,7 +248,7 @@ def _normal(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], a
 
 
 #: Ways to draw a column.
-WAYS: dict[str, Callable[[ColumnAcross, Summaries, Sequence[str], Any], Any]] = {
+WAYS: dict[str, Callable[[ColumnComparison, Summaries, Sequence[str], Any], Any]] = {
     "bars": _bars,
     "density": _density,
     "cumulative": _cumulative,

@@ -11,21 +11,21 @@ from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, axes_of, bar_look, grid, label, legend, percents
 from nachsicht.i18n import phrase
 from nachsicht.model.column import ColumnSummary, QuantitySummary
-from nachsicht.model.comparison import ColumnAcross
+from nachsicht.model.comparison import ColumnComparison
 
 #: A column in every version; None where it does not occur.
 Summaries = Sequence[ColumnSummary | None]
 
 
-def frequent(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def frequent(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     """The most frequent values of the newest version that has any, in all versions."""
-    newest = next((s for s in reversed(summaries) if s and s.frequent), None)
+    newest = next((s for s in reversed(summaries) if s and s.top_values), None)
     if newest is None:
         raise SettingsError(f"{across.name} has no values", where="figure")
-    values = [level.value for level in newest.frequent]
+    values = [level.value for level in newest.top_values]
     axes, made = axes_of(ax, height=0.9 + 0.28 * len(values))
     for i, summary in enumerate(summaries):
-        counts = {level.value: level.count for level in summary.frequent} if summary else {}
+        counts = {level.value: level.count for level in summary.top_values} if summary else {}
         present = max(summary.present, 1) if summary else 1
         shares = [counts.get(value, 0) / present for value in values]
         look = bar_look(i, len(summaries))
@@ -39,10 +39,10 @@ def frequent(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], 
     return made
 
 
-def quantiles(across: ColumnAcross, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def quantiles(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     """The median of every version, with the middle half and the middle nine tenths around it."""
-    details = [s.detail if s else None for s in summaries]
-    known = [(i, d) for i, d in enumerate(details) if isinstance(d, QuantitySummary) and d.finite]
+    details = [s.stats if s else None for s in summaries]
+    known = [(i, d) for i, d in enumerate(details) if isinstance(d, QuantitySummary) and d.n_finite]
     if not known:
         raise SettingsError(f"{across.name} is not a quantity", where="figure")
     points = [{q.share: float(q.value) for q in detail.quantiles} for _, detail in known]

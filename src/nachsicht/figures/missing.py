@@ -9,7 +9,7 @@ import numpy as np
 from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, LINE, axes_of, grid, label, percents
 from nachsicht.i18n import phrase, whole
-from nachsicht.model.profile import ProfileDocument, Repeats
+from nachsicht.model.profile import ProfileDocument, Duplicates
 
 #: Patterns, and columns, that are drawn.
 _MOST = 20
@@ -25,7 +25,7 @@ def draw_gaps(version: ProfileDocument, what: str, ax: Any) -> Any:
 
 
 def _patterns(version: ProfileDocument, ax: Any) -> Any:
-    patterns = [p for p in version.gaps.patterns if p.columns][:_MOST]
+    patterns = [p for p in version.missing_patterns.patterns if p.columns][:_MOST]
     if not patterns:
         raise SettingsError("nothing is missing", where="figure")
     names = list(dict.fromkeys(name for p in patterns for name in p.columns))
@@ -44,7 +44,7 @@ def _patterns(version: ProfileDocument, ax: Any) -> Any:
 
 
 def _places(version: ProfileDocument, ax: Any) -> Any:
-    places = version.gaps.places[:_MOST]
+    places = version.missing_patterns.counts_by_block[:_MOST]
     if not places:
         raise SettingsError("nothing is missing", where="figure")
     axes, made = axes_of(ax, height=1.2 + 0.3 * len(places))
@@ -58,12 +58,12 @@ def _places(version: ProfileDocument, ax: Any) -> Any:
     return made
 
 
-def draw_repeats(repeats: Repeats, ax: Any) -> Any:
+def draw_repeats(repeats: Duplicates, ax: Any) -> Any:
     """The share of repeated rows in every block of rows."""
-    if not repeats.places:
+    if not repeats.counts_by_block:
         raise SettingsError("no row is repeated", where="figure")
     axes, made = axes_of(ax, height=1.8)
-    shares = np.array(repeats.places) / repeats.block_rows
+    shares = np.array(repeats.counts_by_block) / repeats.block_rows
     starts = np.arange(len(shares)) * repeats.block_rows + 1
     axes.bar(starts, shares, repeats.block_rows, align="edge", color=INK)
     axes.set_xlabel(phrase("page.row_number"))

@@ -31,7 +31,7 @@ def draw_time(views: Sequence[TimeView | None], column: str, ax: Any) -> Any:
         if view.quartiles:
             known = [(t, q) for t, q in zip(middles, view.quartiles, strict=True) if q]
             when = [t for t, _ in known]
-            low, median, high = plain(np.array([q for _, q in known]), time=view.time).T
+            low, median, high = plain(np.array([q for _, q in known]), time=view.is_time).T
             axes.fill_between(when, low, high, color=look["color"], alpha=0.18, linewidth=0)
             axes.plot(when, median, "o-", ms=3, linewidth=1.6, **look)
         else:

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 import msgspec
 
-from nachsicht.model.comparison import Stale
+from nachsicht.model.comparison import StaleEntry
 from nachsicht.model.findings import Accepted, Finding
 
 
 def accept(
     findings: Sequence[Finding], accepted: Sequence[Accepted]
-) -> tuple[list[Finding], tuple[Stale, ...]]:
+) -> tuple[list[Finding], tuple[StaleEntry, ...]]:
     """Mark what is accepted, and tell which acceptances fit no finding any more."""
     used: set[int] = set()
     marked = []
@@ -22,12 +22,12 @@ def accept(
             marked.append(finding)
             continue
         used.add(place)
-        because = accepted[place].because
-        if finding.weight.rank >= accepted[place].weight.rank:
+        because = accepted[place].reason
+        if finding.severity.rank >= accepted[place].severity.rank:
             finding = msgspec.structs.replace(finding, accepted=because)  # noqa: PLW2901
         marked.append(finding)
     stale = tuple(
-        Stale(a.code, a.column, a.because) for i, a in enumerate(accepted) if i not in used
+        StaleEntry(a.code, a.column, a.reason) for i, a in enumerate(accepted) if i not in used
     )
     return marked, stale
 

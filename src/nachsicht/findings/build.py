@@ -9,7 +9,7 @@ import numpy as np
 from nachsicht.config.settings import Settings
 from nachsicht.findings.registry import severity_of
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
-from nachsicht.model.profile import GapsByLevel
+from nachsicht.model.profile import MissingByLevel
 
 
 def make_finding(
@@ -39,7 +39,7 @@ def make_finding(
         weight = at_most
     return Finding(
         code=code,
-        weight=weight,
+        severity=weight,
         columns=columns,
         versions=versions,
         size=min(max(float(size), 0.0), 1.0),
@@ -57,7 +57,7 @@ class View(NamedTuple):
     """What a rule may look at, and how it makes a finding."""
 
     label: str
-    gaps: tuple[GapsByLevel, ...]
+    gaps: tuple[MissingByLevel, ...]
     settings: Settings
 
     def finding(

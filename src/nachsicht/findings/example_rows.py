@@ -14,7 +14,7 @@ from nachsicht.findings import locate
 from nachsicht.findings.locate import Locator, Look, Places
 from nachsicht.findings.registry import FINDINGS
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.findings import Finding, ShownRow, ShownRows
+from nachsicht.model.findings import Finding, ExampleRow, ExampleRows
 from nachsicht.model.kinds import Kind
 
 #: Columns of which rows are shown.
@@ -29,14 +29,14 @@ class ExampleRowFinder:
         self._columns = columns
         self._places = {column.name: column.position for column in reversed(columns)}
         self._outermost: dict[int, Places] = {}
-        named = [c.name for c in columns if c.kind in (Kind.IDENTIFIER, Kind.MOMENT)]
+        named = [c.name for c in columns if c.kind in (Kind.IDENTIFIER, Kind.DATETIME)]
         self._names = named[:1]
         # What else is shown of a row: short columns, in their order.
         self._others = [c.name for c in columns if c.kind not in (Kind.TEXT, Kind.NESTED)]
 
     def rows(
         self, finding: Finding, names: Mapping[str, str], *, newest: bool = True
-    ) -> ShownRows | None:
+    ) -> ExampleRows | None:
         """Rows with their numbers; None where no single row shows it.
 
         Parameters
@@ -62,11 +62,11 @@ class ExampleRowFinder:
         shown = shown[:MOST_COLUMNS]
         few = taken(self._table.select([self._places[n] for n in shown]), places)
         cells = rows_of_texts(few, len(places))
-        return ShownRows(
+        return ExampleRows(
             version=self._label,
             columns=tuple(shown),
             rows=tuple(
-                ShownRow(place + 1, own) for place, own in zip(places.tolist(), cells, strict=True)
+                ExampleRow(place + 1, own) for place, own in zip(places.tolist(), cells, strict=True)
             ),
         )
 
@@ -87,7 +87,7 @@ def with_rows(
 
     def shown(finding: Finding) -> Finding:
         rows = shower.rows(finding, {})
-        return msgspec.structs.replace(finding, shown=(rows,)) if rows else finding
+        return msgspec.structs.replace(finding, example_rows=(rows,)) if rows else finding
 
     return tuple(spread(shown, findings))
 
@@ -103,4 +103,4 @@ def with_rows_of_both(
         old.rows(finding, renamed, newest=False) if old else None,
         new.rows(finding, {}) if new else None,
     )
-    return msgspec.structs.replace(finding, shown=tuple(rows for rows in found if rows))
+    return msgspec.structs.replace(finding, example_rows=tuple(rows for rows in found if rows))

@@ -128,7 +128,7 @@ def _infinite(_: Finding, look: Look) -> Places:
 
 def _outermost(_: Finding, look: Look) -> Places:
     """Rows farthest from the median."""
-    numbers, detail = as_numbers(look.arrays[0]), look.columns[0].detail
+    numbers, detail = as_numbers(look.arrays[0]), look.columns[0].stats
     median = detail.median if isinstance(detail, QuantitySummary) else None
     if not numbers or not isinstance(detail, QuantitySummary) or not known(median):
         return np.empty(0, np.int64)
@@ -141,7 +141,7 @@ def _outermost(_: Finding, look: Look) -> Places:
 
 def _twice(_: Finding, look: Look) -> Places:
     """Rows of values that occur more than once."""
-    values = [level.value for level in look.columns[0].frequent if level.count > 1]
+    values = [level.value for level in look.columns[0].top_values if level.count > 1]
     return _with_values(look.arrays[0], values[:2])
 
 

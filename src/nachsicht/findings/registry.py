@@ -147,7 +147,7 @@ _WITHIN = (
     ),
     _within(
         "future_dates",
-        (Kind.MOMENT,),
+        (Kind.DATETIME,),
         note=0.0,
         check=0.001,
         evidence="rows share last",
@@ -169,7 +169,7 @@ _WITHIN = (
     _within("imbalance", LEVELS, note=0.9, evidence="level share", rows=locate.equal("level")),
     _within(
         "stored_as_text",
-        (*QUANTITIES, Kind.MOMENT),
+        (*QUANTITIES, Kind.DATETIME),
         note=0.0,
         evidence="dtype",
         remedy=fixes.NUMBERS,
@@ -244,7 +244,7 @@ _BETWEEN = (
     ),
     _between(
         "dates_as_text",
-        (*WRITTEN, Kind.MOMENT),
+        (*WRITTEN, Kind.DATETIME),
         act=0.0,
         evidence="old_dtype new_dtype readable unreadable example",
         remedy=fixes.DATES,
@@ -332,26 +332,26 @@ _BETWEEN = (
     ),
     _between(
         "dates_shifted",
-        (Kind.MOMENT,),
+        (Kind.DATETIME,),
         act=0.0,
         evidence="days residual distance",
         remedy=fixes.DATES_SHIFTED,
     ),
     _between(
         "timezone_shifted",
-        (Kind.MOMENT,),
+        (Kind.DATETIME,),
         act=0.0,
         evidence="hours residual distance",
         remedy=fixes.TIMEZONE_SHIFTED,
     ),
     _between(
         "day_month_swapped",
-        (Kind.MOMENT,),
+        (Kind.DATETIME,),
         act=0.0,
         evidence="distance residual",
         remedy=fixes.DAY_MONTH_SWAPPED,
     ),
-    _between("time_of_day_lost", (Kind.MOMENT,), act=0.0, evidence="share old_share"),
+    _between("time_of_day_lost", (Kind.DATETIME,), act=0.0, evidence="share old_share"),
     _between(
         "relabelled",
         LEVELS,
@@ -436,7 +436,7 @@ _BETWEEN = (
         act=0.4,
         evidence="distance pattern old_share new_share",
     ),
-    _between("dates_redistributed", (Kind.MOMENT,), note=0.05, check=0.1, evidence="distance"),
+    _between("dates_redistributed", (Kind.DATETIME,), note=0.05, check=0.1, evidence="distance"),
     _between(
         "values_changed",
         ANY,

@@ -10,39 +10,39 @@ from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.model.statistics import Absent, Statistic
 
 
-class Level(msgspec.Struct, frozen=True, array_like=True, gc=False):
+class Level(msgspec.Struct, frozen=True, gc=False):
     """A value, as text, and in how many rows it stands."""
 
     value: str
     count: int
 
 
-class NumberCount(msgspec.Struct, frozen=True, array_like=True, gc=False):
+class NumberCount(msgspec.Struct, frozen=True, gc=False):
     """A number and in how many rows it stands."""
 
     value: int | float
     count: int
 
 
-class Quantile(msgspec.Struct, frozen=True, array_like=True, gc=False):
+class Quantile(msgspec.Struct, frozen=True, gc=False):
     """The value below which a share of the rows lies."""
 
     share: float
     value: float
 
 
-class Knots(msgspec.Struct, frozen=True):
+class Ecdf(msgspec.Struct, frozen=True):
     """Points of the cumulative distribution, each exact.
 
-    ``below[i]`` rows are smaller than ``values[i]`` and ``at_most[i]`` are not larger.
-    With ``complete`` every different value is a knot, and the distribution is known
+    ``lt[i]`` rows are smaller than ``values[i]`` and ``le[i]`` are not larger.
+    With ``exact`` every different value is a knot, and the distribution is known
     everywhere; otherwise it is uncertain between two knots by the rows that lie there.
     """
 
     values: tuple[float, ...]
-    below: tuple[int, ...]
-    at_most: tuple[int, ...]
-    complete: bool
+    lt: tuple[int, ...]
+    le: tuple[int, ...]
+    exact: bool
 
 
 class Histogram(msgspec.Struct, frozen=True):
@@ -51,7 +51,7 @@ class Histogram(msgspec.Struct, frozen=True):
     Bin ``i`` holds the values from ``(first + i) * 2**exponent / 10**decimals`` up to, but
     without, the next edge; ``decimals`` is None for values that are not written with few
     decimals, and counts as 0 then. Histograms with the same decimals can be put on one axis
-    exactly, by adding up neighbours of the finer one. ``before`` and ``after`` count the
+    exactly, by adding up neighbours of the finer one. ``underflow`` and ``overflow`` count the
     rows outside of the bins, where a long tail was cut.
     """
 
@@ -59,17 +59,17 @@ class Histogram(msgspec.Struct, frozen=True):
     exponent: int
     first: int
     counts: tuple[int, ...]
-    before: int
-    after: int
+    underflow: int
+    overflow: int
 
 
 class Order(StrEnum):
     """How the values run from the first row to the last; equal neighbours break strictness."""
 
-    STRICTLY_RISING = "strictly_rising"
-    RISING = "rising"
-    STRICTLY_FALLING = "strictly_falling"
-    FALLING = "falling"
+    STRICTLY_INCREASING = "strictly_increasing"
+    INCREASING = "increasing"
+    STRICTLY_DECREASING = "strictly_decreasing"
+    DECREASING = "decreasing"
     CONSTANT = "constant"
     NONE = "none"
 
@@ -97,15 +97,15 @@ class Outliers(msgspec.Struct, frozen=True):
 class NormalFit(msgspec.Struct, frozen=True):
     """How close a quantity is to a normal distribution.
 
-    ``fit`` is the correlation of the sorted values with normal scores (1 for a straight
-    line), for the values as they are, their logarithms and their square roots; ``closest``
+    ``ppcc`` is the correlation of the sorted values with normal scores (1 for a straight
+    line), for the values as they are, their logarithms and their square roots; ``best_transform``
     names the best (none, log, square_root). ``points`` are (normal score, value).
     """
 
-    fit: Statistic
-    fit_log: Statistic
-    fit_square_root: Statistic
-    closest: str
+    ppcc: Statistic
+    ppcc_log: Statistic
+    ppcc_square_root: Statistic
+    best_transform: str
     points: tuple[tuple[float, float], ...]
 
 
@@ -124,21 +124,21 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     ``decimals`` is the number of decimals that every value can be written with, None above
     six. ``mode`` is the most frequent value (the smallest of them), None where no value
     occurs twice. ``log_histogram`` is that of the binary logarithms of the positive values,
-    kept where a long tail was cut. Discrete quantities have no density. ``multiples`` counts
+    kept where a long tail was cut. Discrete quantities have no density. ``round_number_counts`` counts
     the values that are whole multiples of 1, 5, 10, 50 … and of the decimal steps below.
     ``autocorrelation`` is that of each value with the next row's, None where rows were not
     read in their order.
     """
 
-    finite: int
+    n_finite: int
     minimum: Statistic
     maximum: Statistic
     range: Statistic
     sum: Statistic
     mean: Statistic
-    sd: Statistic
+    std: Statistic
     variance: Statistic
-    variation: Statistic
+    cv: Statistic
     median: Statistic
     mad: Statistic
     iqr: Statistic
@@ -146,9 +146,9 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     kurtosis: Statistic
     zeros: int
     negatives: int
-    infinite_below: int
-    infinite_above: int
-    whole: bool
+    neg_inf: int
+    pos_inf: int
+    all_integers: bool
     decimals: int | None
     discrete: bool
     order: Order
@@ -156,11 +156,11 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     quantiles: tuple[Quantile, ...]
     lowest: tuple[NumberCount, ...]
     highest: tuple[NumberCount, ...]
-    knots: Knots
+    ecdf: Ecdf
     histogram: Histogram | None
     log_histogram: Histogram | None
     density: Density | None
-    multiples: tuple[NumberCount, ...]
+    round_number_counts: tuple[NumberCount, ...]
     outliers: Outliers | None
     normal: NormalFit | None
     autocorrelation: Statistic | None = None
@@ -169,39 +169,39 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
 class CategorySummary(msgspec.Struct, frozen=True, tag="category"):
     """A category or flag: its levels with counts, the most frequent first.
 
-    ``levels_for_most`` is how many of the most frequent levels hold 80 % of the rows. Rare
-    levels hold less than 1 % each. ``shortest`` and ``longest`` are lengths in characters.
+    ``levels_for_80pct`` is how many of the most frequent levels hold 80 % of the rows. Rare
+    levels hold less than 1 % each. ``min_length`` and ``max_length`` are lengths in characters.
     """
 
     levels: tuple[Level, ...]
-    further_levels: int
-    further_rows: int
+    other_levels: int
+    other_rows: int
     evenness: Statistic
-    levels_for_most: int
+    levels_for_80pct: int
     rare_levels: int
     rare_rows: int
-    look_alikes: tuple[tuple[Level, ...], ...]
-    shortest: int
-    longest: int
+    similar_levels: tuple[tuple[Level, ...], ...]
+    min_length: int
+    max_length: int
 
 
-class Stretch(msgspec.Struct, frozen=True):
+class EmptyPeriods(msgspec.Struct, frozen=True):
     """Neighbouring calendar units without any row: the first, the last, and how many."""
 
     first: str
     last: str
-    units: int
+    periods: int
 
 
-class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
+class DatetimeSummary(msgspec.Struct, frozen=True, tag="datetime"):
     """Dates or times. ``unit`` is that of ``counts``: hour, day, month, year, and so on.
 
     ``counts[i]`` rows lie in the calendar unit ``first + i`` after 1970-01-01 (or after
-    midnight, for times of day, whose ``clock`` is true). Moments with a time zone are counted
+    midnight, for times of day, whose ``time_of_day`` is true). Moments with a time zone are counted
     by the clock of that zone. ``by_month`` begins with January, ``by_weekday`` with Monday;
-    both are empty for times of day, ``by_hour`` for days. ``stretches`` are the longest
-    runs of units without a row; ``missing_units`` counts all such units. ``in_future`` is
-    None where no time of now was given. ``knots`` are in microseconds since 1970 (or midnight);
+    both are empty for times of day, ``by_hour`` for days. ``gaps`` are the longest
+    runs of units without a row; ``empty_periods`` counts all such units. ``in_future`` is
+    None where no time of now was given. ``ecdf`` are in microseconds since 1970 (or midnight);
     ``by_month_and_day`` has 31 counts for each of the twelve months, and is empty for times.
     ``order`` is that of the rows, None where it was not observed.
     """
@@ -209,7 +209,7 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     minimum: str
     maximum: str
     span_days: float
-    clock: bool
+    time_of_day: bool
     time_zone: str | None
     unit: str
     first: int
@@ -218,9 +218,9 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
     by_weekday: tuple[int, ...]
     by_hour: tuple[int, ...]
     by_month_and_day: tuple[int, ...]
-    knots: Knots
-    stretches: tuple[Stretch, ...]
-    missing_units: int
+    ecdf: Ecdf
+    gaps: tuple[EmptyPeriods, ...]
+    empty_periods: int
     in_future: int | None
     at_epoch: int
     at_midnight: int
@@ -230,48 +230,48 @@ class MomentSummary(msgspec.Struct, frozen=True, tag="moment"):
 class TextSummary(msgspec.Struct, frozen=True, tag="text"):
     """Written text: lengths in characters and in words, frequent words, blanks, shapes.
 
-    ``looks_like`` counts the rows that look like something else: an e-mail address, a URL, a
+    ``semantic_types`` counts the rows that look like something else: an e-mail address, a URL, a
     number with a unit, a date, JSON.
     """
 
-    characters: QuantitySummary
-    words: QuantitySummary
+    char_count: QuantitySummary
+    word_count: QuantitySummary
     frequent_words: tuple[Level, ...]
     blank: int
-    space_before: int
-    space_after: int
-    shapes: tuple[Level, ...]
-    looks_like: dict[str, int]
+    leading_space: int
+    trailing_space: int
+    patterns: tuple[Level, ...]
+    semantic_types: dict[str, int]
 
 
 class Sequence(msgspec.Struct, frozen=True):
     """Identifiers that count up, with the same text before the number.
 
-    ``skipped`` numbers between the first and the last do not occur; ``examples`` are some.
+    ``missing_numbers`` numbers between the first and the last do not occur; ``examples`` are some.
     """
 
-    before: str
+    prefix: str
     lowest: int
     highest: int
-    skipped: int
+    missing_numbers: int
     examples: tuple[int, ...]
 
 
 class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
     """Names of things: no arithmetic, but uniqueness and shape.
 
-    ``sample`` are the smallest hashes of the different values, at most 256: of two versions
+    ``min_hashes`` are the smallest hashes of the different values, at most 256: of two versions
     they tell how many values these share (`KeySample`).
     """
 
-    repeated_values: int
-    repeated_rows: int
-    shapes: tuple[Level, ...]
-    shortest: int
-    longest: int
+    duplicate_values: int
+    duplicate_rows: int
+    patterns: tuple[Level, ...]
+    min_length: int
+    max_length: int
     order: Order | None
     sequence: Sequence | None
-    sample: tuple[int, ...]
+    min_hashes: tuple[int, ...]
 
 
 class NestedSummary(msgspec.Struct, frozen=True, tag="nested"):
@@ -286,71 +286,71 @@ class NestedSummary(msgspec.Struct, frozen=True, tag="nested"):
 Detail = (
     QuantitySummary
     | CategorySummary
-    | MomentSummary
+    | DatetimeSummary
     | TextSummary
     | IdentifierSummary
     | NestedSummary
 )
 
 
-class Written(msgspec.Struct, frozen=True, kw_only=True):
+class TextFormat(msgspec.Struct, frozen=True, kw_only=True):
     """How a column that is stored as text is written.
 
-    ``shape`` is that of most rows, as by `shapes`. ``numbers`` and ``dates`` count the rows
-    that read as one though the column as a whole does not; ``damaged`` those whose letters
+    ``pattern`` is that of most rows, as by `shapes`. ``numeric_rows`` and ``date_rows`` count the rows
+    that read as one though the column as a whole does not; ``garbled_rows`` those whose letters
     were read in the wrong encoding ("Ã¼" for "ü", or the mark that replaces a lost letter).
     """
 
-    shape: str
-    numbers: int
-    dates: int
-    damaged: int
+    pattern: str
+    numeric_rows: int
+    date_rows: int
+    garbled_rows: int
 
 
-class Accuracy(msgspec.Struct, frozen=True):
+class ErrorBounds(msgspec.Struct, frozen=True):
     """How far off figures may be that were not computed exactly.
 
-    ``ranks`` is the share of rows by which quantiles, bins and counts of outliers may be off;
-    ``distinct`` two standard errors of the number of different values, relative; ``frequent``
+    ``rank`` is the share of rows by which quantiles, bins and counts of outliers may be off;
+    ``distinct_rel`` two standard errors of the number of different values, relative; ``count``
     the rows by which counts of frequent values may be too low. Counts of rows, missing
     values, moments and ends are exact in any case.
     """
 
-    ranks: float
-    distinct: float
-    frequent: int
+    rank: float
+    distinct_rel: float
+    count: int
 
 
 class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     """One column of one version.
 
-    ``missing`` counts nulls and NaN; ``distinct`` and ``once`` (values that occur in one
-    row only) leave missing out; ``agreement`` is the chance that two rows drawn at random
+    ``missing`` counts nulls and NaN; ``distinct`` and ``unique_once`` (values that occur in one
+    row only) leave missing out; ``collision_probability`` is the chance that two rows drawn at random
     agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
     column in Arrow's format. ``unit`` is what stood with every number of a column of texts,
-    ``written`` how texts are written (None where the column is not stored as text).
-    ``accuracy`` is None where every figure is exact.
+    ``text_format`` how texts are written (None where the column is not stored as text).
+    ``error_bounds`` is None where every figure is exact.
     """
 
     name: str
     position: int
-    stored_type: str
+    dtype: str
     kind: Kind
     kind_reason: KindReason
     unit: str | None
-    written: Written | None
+    text_format: TextFormat | None
     rows: int
     missing: int
     distinct: int
-    once: int
-    agreement: float
+    unique_once: int
+    collision_probability: float
     memory_bytes: int
-    frequent: tuple[Level, ...]
-    rarest: tuple[Level, ...]
-    first_seen: str | None
-    last_seen: str | None
-    detail: Detail | None
-    accuracy: Accuracy | None
+    top_values: tuple[Level, ...]
+    rare_values: tuple[Level, ...]
+    first_value: str | None
+    last_value: str | None
+    stats: Detail | None
+    error_bounds: ErrorBounds | None
 
     @property
     def present(self) -> int:

@@ -14,54 +14,54 @@ from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
 
 
-class BinsSpread(msgspec.Struct, frozen=True, tag="bins"):
+class BinnedDistribution(msgspec.Struct, frozen=True, tag="bins"):
     """Versions on one axis of equal bins: ``counts[version][bin]``.
 
     Bin ``i`` begins at ``start + i * width``. Where values are written with few decimals,
-    ``unit`` is their smallest step, and a bin holds ``width / unit`` different values.
-    ``before`` and ``after`` count, for each version, the rows beyond the axis.
+    ``step`` is their smallest step, and a bin holds ``width / unit`` different values.
+    ``underflow`` and ``overflow`` count, for each version, the rows beyond the axis.
     """
 
     start: float
     width: float
-    unit: float | None
+    step: float | None
     counts: tuple[tuple[int, ...], ...]
-    before: tuple[int, ...]
-    after: tuple[int, ...]
+    underflow: tuple[int, ...]
+    overflow: tuple[int, ...]
 
 
-class ValuesSpread(msgspec.Struct, frozen=True, tag="values"):
+class ValuesDistribution(msgspec.Struct, frozen=True, tag="values"):
     """Versions over the different values of a discrete quantity: ``counts[version][value]``."""
 
     values: tuple[float, ...]
     counts: tuple[tuple[int, ...], ...]
 
 
-class LevelsSpread(msgspec.Struct, frozen=True, tag="levels"):
+class LevelsDistribution(msgspec.Struct, frozen=True, tag="levels"):
     """Versions over the levels of a category: ``counts[version][level]``.
 
-    Levels that are not drawn are told in ``further_levels``, their rows in ``further``.
+    Levels that are not drawn are told in ``other_levels``, their rows in ``other_counts``.
     """
 
     levels: tuple[str, ...]
     counts: tuple[tuple[int, ...], ...]
-    further_levels: int
-    further: tuple[int, ...]
+    other_levels: int
+    other_counts: tuple[int, ...]
 
 
-class TimeSpread(msgspec.Struct, frozen=True, tag="time"):
+class TimeDistribution(msgspec.Struct, frozen=True, tag="time"):
     """Versions over calendar units: ``counts[version][i]`` rows in unit ``first + i``."""
 
     unit: str
-    clock: bool
+    time_of_day: bool
     first: int
     counts: tuple[tuple[int, ...], ...]
 
 
-Spread = BinsSpread | ValuesSpread | LevelsSpread | TimeSpread
+Spread = BinnedDistribution | ValuesDistribution | LevelsDistribution | TimeDistribution
 
 
-class Measure(msgspec.Struct, frozen=True, array_like=True):
+class Measure(msgspec.Struct, frozen=True):
     """One measure of how far a column moved.
 
     Attributes
@@ -75,13 +75,13 @@ class Measure(msgspec.Struct, frozen=True, array_like=True):
         (Kolmogorov-Smirnov of moments), ``rate`` (rows a day, new over old), ``characters``
         (Kolmogorov-Smirnov of lengths), ``shapes`` (total variation).
     value : float
-    off : float
+    error_bound : float
         How far it may be off, from what profiles keep; 0 where it is exact.
     """
 
     name: str
     value: float
-    off: float = 0.0
+    error_bound: float = 0.0
 
 
 def distance_in(measures: tuple[Measure, ...]) -> float | None:
@@ -89,7 +89,7 @@ def distance_in(measures: tuple[Measure, ...]) -> float | None:
     return measures[0].value if measures and measures[0].name != "coverage" else None
 
 
-class Step(msgspec.Struct, frozen=True, kw_only=True):
+class Transition(msgspec.Struct, frozen=True, kw_only=True):
     """How a column changed from one version to another.
 
     Attributes
@@ -99,22 +99,22 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
     measures : tuple of Measure
         The first is the leading one. Of moments it is no distance of the column: a later
         delivery is bound to hold later moments.
-    chance : float or None
+    p_value : float or None
         How often chance alone gives such a distance (p-value).
-    by_chance : bool
+    not_significant : bool
         Whether that explains it, corrected over all columns (Benjamini and Hochberg 1995).
-    missing_rise, distinct_rise : float
+    missing_delta, distinct_delta : float
         Differences of the share of missing rows, and of different values over present rows.
     """
 
     before: int
     after: int
     measures: tuple[Measure, ...]
-    chance: float | None
-    by_chance: bool
-    missing_rise: float
-    distinct_rise: float
-    retyped: bool
+    p_value: float | None
+    not_significant: bool
+    missing_delta: float
+    distinct_delta: float
+    kind_changed: bool
 
     @property
     def distance(self) -> float | None:
@@ -122,7 +122,7 @@ class Step(msgspec.Struct, frozen=True, kw_only=True):
         return distance_in(self.measures)
 
 
-class Course(StrEnum):
+class Trajectory(StrEnum):
     """How a column went through more than two versions."""
 
     STEADY = "steady"
@@ -132,23 +132,23 @@ class Course(StrEnum):
     UNSTEADY = "unsteady"
 
 
-class WholeWay(msgspec.Struct, frozen=True, kw_only=True):
+class Overall(msgspec.Struct, frozen=True, kw_only=True):
     """From the first version to the last, where there are more than two.
 
-    ``since`` is the position of the version at which the present state began.
+    ``since_version`` is the position of the version at which the present state began.
     """
 
-    step: Step
-    course: Course
-    since: int
+    transition: Transition
+    trajectory: Trajectory
+    since_version: int
 
 
-class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
+class ColumnComparison(msgspec.Struct, frozen=True, kw_only=True):
     """One column through all versions.
 
     ``names`` and ``positions`` hold its name and place in each version, None where it does
-    not occur (names may repeat within a version, positions do not). ``log_spread`` is the
-    spread of the binary logarithms of a long-tailed quantity. ``weight`` is the gravest of its
+    not occur (names may repeat within a version, positions do not). ``log_distribution`` is the
+    spread of the binary logarithms of a long-tailed quantity. ``severity`` is the gravest of its
     findings, None for a steady column.
     """
 
@@ -156,21 +156,21 @@ class ColumnAcross(msgspec.Struct, frozen=True, kw_only=True):
     kind: Kind
     names: tuple[str | None, ...]
     positions: tuple[int | None, ...]
-    spread: Spread | None
-    log_spread: BinsSpread | None
-    steps: tuple[Step, ...]
-    way: WholeWay | None
-    weight: Severity | None
+    distribution: Spread | None
+    log_distribution: BinnedDistribution | None
+    transitions: tuple[Transition, ...]
+    overall: Overall | None
+    severity: Severity | None
 
 
-class CellChange(msgspec.Struct, frozen=True, array_like=True):
+class CellChange(msgspec.Struct, frozen=True):
     """In how many of the rows that both versions have a column differs."""
 
     column: str
     rows: int
 
 
-class ChangedCell(msgspec.Struct, frozen=True, array_like=True):
+class ChangedCell(msgspec.Struct, frozen=True):
     """An example of a changed cell: the row's key, the column, old and new value as text."""
 
     key: tuple[str, ...]
@@ -184,49 +184,49 @@ class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
 
     With a ``key`` (its columns, as the newer version names them), rows of the same key are
     one row. Keys that stand in several rows are left out of the matching and counted in
-    ``repeated_keys`` (rows, old and new). Without a key, rows are the same that are equal in
+    ``duplicate_keys`` (rows, old and new). Without a key, rows are the same that are equal in
     all columns that both versions have, each as often as it occurs.
     """
 
     before: int
     after: int
     key: tuple[str, ...]
-    found: bool
+    key_detected: bool
     added: int
     removed: int
     changed: int
-    same: int
-    repeated_keys: tuple[int, int]
-    cells: tuple[CellChange, ...]
+    unchanged: int
+    duplicate_keys: tuple[int, int]
+    changed_cells: tuple[CellChange, ...]
     examples: tuple[ChangedCell, ...]
     added_keys: tuple[tuple[str, ...], ...]
     removed_keys: tuple[tuple[str, ...], ...]
     not_compared: tuple[str, ...]
 
 
-class RelationChange(msgspec.Struct, frozen=True, array_like=True):
+class RelationChange(msgspec.Struct, frozen=True):
     """How a relation between two columns changed, and how often chance gives as much."""
 
     before: int
     after: int
-    one: str
-    other: str
+    x: str
+    y: str
     measure: str
-    old: float
-    new: float
-    chance: float
+    old_value: float
+    new_value: float
+    p_value: float
 
 
-class Stale(msgspec.Struct, frozen=True):
+class StaleEntry(msgspec.Struct, frozen=True):
     """An accepted finding that no longer occurs."""
 
     code: str
     column: str
-    because: str
+    reason: str
 
 
 def summaries_of(
-    column: ColumnAcross, versions: tuple[ProfileDocument, ...]
+    column: ColumnComparison, versions: tuple[ProfileDocument, ...]
 ) -> list[ColumnSummary | None]:
     """The column's summary in each version."""
     return [
@@ -248,12 +248,12 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class ComparisonDocument(
-    msgspec.Struct, frozen=True, kw_only=True, tag="comparison", tag_field="what"
+    msgspec.Struct, frozen=True, kw_only=True, tag="comparison"
 ):
     """Two or more versions, in order, and what changed. One version is a comparison of none.
 
     ``components`` are those of the newest version over the quantities that all versions have,
-    ``planes`` holds rows of every version in the plane of the first two of them. ``rows`` has an
+    ``pca_scores`` holds rows of every version in the plane of the first two of them. ``rows`` has an
     entry for each step whose rows could be compared: where both
     versions were there as data. ``grouped_by`` is the column whose groups are compared, as
     versions are; ``sliced_by`` the moment column whose months or years are.
@@ -262,13 +262,13 @@ class ComparisonDocument(
     format_version: int
     title: str
     versions: tuple[ProfileDocument, ...]
-    columns: tuple[ColumnAcross, ...]
+    columns: tuple[ColumnComparison, ...]
     rows: tuple[RowChanges, ...]
     relations: tuple[RelationChange, ...]
     components: Components | None
-    planes: tuple[GridView | None, ...]
+    pca_scores: tuple[GridView | None, ...]
     findings: tuple[Finding, ...]
-    stale: tuple[Stale, ...]
+    stale_baseline: tuple[StaleEntry, ...]
     grouped_by: str | None
     sliced_by: str | None
     theme: Theme | None

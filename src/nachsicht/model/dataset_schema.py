@@ -20,7 +20,7 @@ class StatedType(StrEnum):
     NUMBER = "number"
     FLAG = "flag"
     DATE = "date"
-    MOMENT = "moment"
+    DATETIME = "datetime"
     TIME = "time"
     DURATION = "duration"
     NESTED = "nested"
@@ -48,7 +48,7 @@ class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults
         As it stands in the data.
     type : StatedType
         What its values are.
-    form : str
+    format : str
         How its values are written, as the description has it, where that is not the usual way.
     title, text, unit : str
         For people.
@@ -56,13 +56,13 @@ class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults
         Whether every row has a value, and no two rows the same.
     minimum, maximum : int, float or str, optional
         What values may not lie beyond; ``above`` and ``below`` say that they may not equal it.
-    shortest, longest : int, optional
+    min_length, max_length : int, optional
         Characters of a value.
     pattern : str, optional
         A regular expression that a value fits as a whole.
     levels : tuple of str
         The only values there may be, as texts; empty for any.
-    missing_marks : tuple of str
+    na_values : tuple of str
         What stands for missing.
     yes, no : tuple of str
         How a flag is written.
@@ -70,7 +70,7 @@ class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults
 
     name: str
     type: StatedType = StatedType.ANY
-    form: str = ""
+    format: str = ""
     title: str = ""
     text: str = ""
     unit: str = ""
@@ -80,11 +80,11 @@ class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults
     maximum: Bound | None = None
     above: bool = False
     below: bool = False
-    shortest: int | None = None
-    longest: int | None = None
+    min_length: int | None = None
+    max_length: int | None = None
     pattern: str | None = None
     levels: tuple[str, ...] = ()
-    missing_marks: tuple[str, ...] = ()
+    na_values: tuple[str, ...] = ()
     yes: tuple[str, ...] = ()
     no: tuple[str, ...] = ()
 
@@ -135,10 +135,10 @@ def promise_of(rule: Rule, stated: ColumnDescription) -> Promise:
         bound, without = bounds[rule]
         return Promise(str(rule) + "_without" * without, {"bound": bound if bound else 0})
     if rule is Rule.LENGTH:
-        shortest: dict[str, Bound | tuple[str, ...]] = {"shortest": stated.shortest or 0}
-        if stated.longest is None:
+        shortest: dict[str, Bound | tuple[str, ...]] = {"shortest": stated.min_length or 0}
+        if stated.max_length is None:
             return Promise("length_from", shortest)
-        return Promise("length", shortest | {"longest": stated.longest})
+        return Promise("length", shortest | {"longest": stated.max_length})
     facts: dict[Rule, dict[str, Bound | tuple[str, ...]]] = {
         Rule.PATTERN: {"pattern": stated.pattern or ""},
         Rule.LEVELS: {"levels": stated.levels},
@@ -154,7 +154,7 @@ def promises_in(stated: ColumnDescription) -> list[Promise]:
         Rule.UNIQUE: stated.unique,
         Rule.MINIMUM: stated.minimum is not None,
         Rule.MAXIMUM: stated.maximum is not None,
-        Rule.LENGTH: stated.shortest is not None or stated.longest is not None,
+        Rule.LENGTH: stated.min_length is not None or stated.max_length is not None,
         Rule.PATTERN: stated.pattern is not None,
         Rule.LEVELS: bool(stated.levels),
     }

@@ -104,19 +104,19 @@ FindingCode = Literal[
 Fact = int | float | str | None | tuple[int | float | str | tuple[int, ...], ...]
 
 
-class ShownRow(msgspec.Struct, frozen=True, array_like=True):
+class ExampleRow(msgspec.Struct, frozen=True):
     """A row by its number, from 1, and its cells as text; long ones are cut."""
 
     row: int
     cells: tuple[str | None, ...]
 
 
-class ShownRows(msgspec.Struct, frozen=True, kw_only=True):
+class ExampleRows(msgspec.Struct, frozen=True, kw_only=True):
     """A few rows of a version that show a finding, with some of their columns."""
 
     version: str
     columns: tuple[str, ...]
-    rows: tuple[ShownRow, ...]
+    rows: tuple[ExampleRow, ...]
 
 
 class Finding(msgspec.Struct, frozen=True, kw_only=True):
@@ -126,7 +126,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     ----------
     code : str
         Which entry of the catalogue it is.
-    weight : Severity
+    severity : Severity
         How urgent it is.
     columns : tuple of str
         The columns it speaks of, as the newest version names them; empty for the rows.
@@ -140,21 +140,21 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         The facts and numbers that it rests on.
     accepted : str, optional
         Why it is known and no longer counts.
-    shown : tuple of ShownRows
+    example_rows : tuple of ExampleRows
         Rows that show it, of the version before and of its own, where the data was there.
     wording : tuple of str, optional
         Title, sentence and next step, as documents of format 1 hold them.
     """
 
     code: str
-    weight: Severity
+    severity: Severity
     columns: tuple[str, ...]
     versions: tuple[str, ...]
     size: float
     form: str = ""
     evidence: dict[str, Fact]
     accepted: str | None = None
-    shown: tuple[ShownRows, ...] = ()
+    example_rows: tuple[ExampleRows, ...] = ()
     wording: tuple[str, str, str] | None = None
 
     @property
@@ -188,16 +188,16 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
 
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:
     """Order findings by weight, then by size, then by name, so the order is always the same."""
-    return tuple(sorted(findings, key=lambda f: (f.weight.rank, -f.size, f.columns, f.code)))
+    return tuple(sorted(findings, key=lambda f: (f.severity.rank, -f.size, f.columns, f.code)))
 
 
 class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A finding that is known: its code, its column (empty for the rows), and why.
 
-    ``weight`` is the gravest that it was accepted with; once it is graver it counts again.
+    ``severity`` is the gravest that it was accepted with; once it is graver it counts again.
     """
 
     code: str
     column: str = ""
-    because: str
-    weight: Severity = Severity.ACT
+    reason: str
+    severity: Severity = Severity.ACT

@@ -11,7 +11,7 @@ class Kind(StrEnum):
     QUANTITY = "quantity"
     CATEGORY = "category"
     FLAG = "flag"
-    MOMENT = "moment"
+    DATETIME = "datetime"
     DURATION = "duration"
     TEXT = "text"
     IDENTIFIER = "identifier"

@@ -5,30 +5,30 @@ from __future__ import annotations
 import msgspec
 
 
-class GapPattern(msgspec.Struct, frozen=True, array_like=True):
+class MissingPattern(msgspec.Struct, frozen=True):
     """The columns without a value in some rows, all others having one; and how many rows."""
 
     columns: tuple[str, ...]
     rows: int
 
 
-class GapPair(msgspec.Struct, frozen=True, array_like=True):
+class MissingPair(msgspec.Struct, frozen=True):
     """Two columns, the rows where both are missing, and their share of those where either is."""
 
-    one: str
-    other: str
+    x: str
+    y: str
     rows: int
-    shared: float
+    jaccard: float
 
 
-class GapGroup(msgspec.Struct, frozen=True, array_like=True):
+class MissingGroup(msgspec.Struct, frozen=True):
     """Columns that go missing together in nearly all rows, and in how many at most two of them."""
 
     columns: tuple[str, ...]
     rows: int = 0
 
 
-class GapPlaces(msgspec.Struct, frozen=True, array_like=True):
+class MissingByBlock(msgspec.Struct, frozen=True):
     """Missing values of a column in every block of so many rows, from the first row on."""
 
     column: str
@@ -36,7 +36,7 @@ class GapPlaces(msgspec.Struct, frozen=True, array_like=True):
     missing: tuple[int, ...]
 
 
-class GapsAmong(msgspec.Struct, frozen=True, array_like=True):
+class MissingHotspot(msgspec.Struct, frozen=True):
     """A level of the column ``by`` in which a column is missing far more than elsewhere.
 
     ``elsewhere`` is the share of missing values in all other rows.
@@ -50,20 +50,20 @@ class GapsAmong(msgspec.Struct, frozen=True, array_like=True):
     elsewhere: float
 
 
-class GapPatterns(msgspec.Struct, frozen=True, kw_only=True):
+class MissingPatterns(msgspec.Struct, frozen=True, kw_only=True):
     """Rows by what is missing in them.
 
-    ``only_missing`` counts, by column, the rows in which nothing else is missing: so many
+    ``sole_missing`` counts, by column, the rows in which nothing else is missing: so many
     complete rows more there would be without the column. Patterns that are not listed are
-    told in ``further_patterns`` and their rows in ``further_rows``.
+    told in ``other_patterns`` and their rows in ``other_rows``.
     """
 
     rows: int
     complete_rows: int
-    patterns: tuple[GapPattern, ...]
-    further_patterns: int
-    further_rows: int
-    only_missing: dict[str, int]
-    pairs: tuple[GapPair, ...]
-    groups: tuple[GapGroup, ...]
-    places: tuple[GapPlaces, ...]
+    patterns: tuple[MissingPattern, ...]
+    other_patterns: int
+    other_rows: int
+    sole_missing: dict[str, int]
+    pairs: tuple[MissingPair, ...]
+    groups: tuple[MissingGroup, ...]
+    counts_by_block: tuple[MissingByBlock, ...]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 
-class OutcomeBin(msgspec.Struct, frozen=True, array_like=True):
+class OutcomeBin(msgspec.Struct, frozen=True):
     """Rows of a bin or level, the outcome's mean or share in them, and its 95 % interval."""
 
     label: str
@@ -18,12 +18,12 @@ class OutcomeBin(msgspec.Struct, frozen=True, array_like=True):
 class OutcomeView(msgspec.Struct, frozen=True, kw_only=True):
     """One column against the outcome.
 
-    ``explained`` is the share of the outcome's variance that the bins explain in rows that the
+    ``explained_share`` is the share of the outcome's variance that the bins explain in rows that the
     means were not computed from (five folds); below 0 they explain nothing.
     """
 
     column: str
-    explained: float
+    explained_share: float
     bins: tuple[OutcomeBin, ...]
 
 
@@ -32,7 +32,7 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
 
     Of a category or flag it is the share of one ``level``; of a quantity the mean. Computed of
     ``rows`` in which the outcome is known, among evenly drawn ones where the data has more
-    rows than ``relations.drawn``. ``left_out`` names columns that
+    rows than ``relations.drawn``. ``excluded`` names columns that
     are not looked at, with the reason's code.
     """
 
@@ -41,4 +41,4 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
     rows: int
     overall: float
     views: tuple[OutcomeView, ...]
-    left_out: dict[str, str]
+    excluded: dict[str, str]

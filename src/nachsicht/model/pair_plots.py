@@ -5,19 +5,19 @@ from __future__ import annotations
 import msgspec
 
 
-class Axis(msgspec.Struct, frozen=True, array_like=True, gc=False):
+class Axis(msgspec.Struct, frozen=True, gc=False):
     """Equal bins: bin ``i`` begins at ``start + i * width``.
 
-    With ``time`` these are milliseconds since 1970.
+    With ``is_time`` these are milliseconds since 1970.
     """
 
     start: float
     width: float
     bins: int
-    time: bool = False
+    is_time: bool = False
 
 
-class LinePoint(msgspec.Struct, frozen=True, array_like=True, gc=False):
+class LinePoint(msgspec.Struct, frozen=True, gc=False):
     """A point of a smooth line, and the 95 % band around it."""
 
     x: float
@@ -30,29 +30,29 @@ class GridView(msgspec.Struct, frozen=True, kw_only=True, tag="grid"):
     """Two quantities as counts in bins of both: ``counts[i * y.bins + j]``.
 
     The axes leave out the outermost half percent of rows at each end where tails are long;
-    rows that are left out are ``beyond``. The ``line`` is a local linear regression of the
+    rows that are left out are ``outside``. The ``line`` is a local linear regression of the
     second column on the first.
     """
 
     x: Axis
     y: Axis
     counts: tuple[int, ...]
-    beyond: int
+    outside: int
     line: tuple[LinePoint, ...]
 
 
-class Box(msgspec.Struct, frozen=True, array_like=True):
+class Box(msgspec.Struct, frozen=True):
     """A quantity in one level.
 
     The quantiles are those of ``BOX_SHARES``; whiskers end with the outermost values within
-    one and a half interquartile ranges of the quartiles, ``beyond`` counts those outside.
+    one and a half interquartile ranges of the quartiles, ``outside`` counts those outside.
     """
 
     level: str
     rows: int
-    whisker_low: float
-    whisker_high: float
-    beyond: int
+    low_whisker: float
+    high_whisker: float
+    outside: int
     quantiles: tuple[float, ...]
     counts: tuple[int, ...]
 
@@ -75,13 +75,13 @@ class BoxesView(msgspec.Struct, frozen=True, kw_only=True, tag="boxes"):
 class SharesView(msgspec.Struct, frozen=True, kw_only=True, tag="shares"):
     """Two categories: ``counts[i * len(others) + j]`` rows of level ``i`` of the first."""
 
-    levels: tuple[str, ...]
-    others: tuple[str, ...]
+    x_levels: tuple[str, ...]
+    y_levels: tuple[str, ...]
     counts: tuple[int, ...]
 
 
 class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
-    """A column by calendar unit, from unit ``first`` on (as in `MomentSummary`).
+    """A column by calendar unit, from unit ``first`` on (as in `DatetimeSummary`).
 
     Attributes
     ----------
@@ -89,7 +89,7 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
         Rows that were looked at in each unit, and those without a value.
     quartiles : tuple of (float, float, float), or None where no row has a value
         Of quantities and moments, for each unit.
-    time : bool
+    is_time : bool
         Whether quartiles are moments, in milliseconds since 1970.
     levels, counts : tuple of str, tuple of tuple of int
         Of categories: the most frequent levels, and ``counts[level][unit]``.
@@ -102,7 +102,7 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
     rows: tuple[int, ...]
     missing: tuple[int, ...]
     quartiles: tuple[tuple[float, float, float] | None, ...] = ()
-    time: bool = False
+    is_time: bool = False
     levels: tuple[str, ...] = ()
     counts: tuple[tuple[int, ...], ...] = ()
     jumps: tuple[int, ...] = ()
@@ -111,7 +111,7 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
 View = GridView | BoxesView | SharesView | TimeView
 
 
-class Part(msgspec.Struct, frozen=True, array_like=True):
+class Part(msgspec.Struct, frozen=True):
     """A pair in the rows of one level of a third column."""
 
     level: str
@@ -122,16 +122,16 @@ class Part(msgspec.Struct, frozen=True, array_like=True):
 class PairView(msgspec.Struct, frozen=True, kw_only=True):
     """Two columns, drawn as suits their kinds, of so many rows where both have a value.
 
-    ``one`` lies along the axis of a grid, divides boxes and shares, or is the moment.
-    ``parts`` are the same by the levels of the column ``split_by``.
+    ``x`` lies along the axis of a grid, divides boxes and shares, or is the moment.
+    ``facets`` are the same by the levels of the column ``split_by``.
     """
 
-    one: str
-    other: str
+    x: str
+    y: str
     rows: int
     view: View
     split_by: str | None = None
-    parts: tuple[Part, ...] = ()
+    facets: tuple[Part, ...] = ()
 
 
 class OverTime(msgspec.Struct, frozen=True, kw_only=True):
@@ -141,7 +141,7 @@ class OverTime(msgspec.Struct, frozen=True, kw_only=True):
     evenly drawn rows.
     """
 
-    moment: str
+    time_column: str
     unit: str
     first: int
     rows: tuple[int, ...]
@@ -155,26 +155,26 @@ class Components(msgspec.Struct, frozen=True, kw_only=True):
     ----------
     columns : tuple of str
         Quantities that take part.
-    left_out : tuple of str
+    excluded : tuple of str
         Quantities with too many gaps, that never vary in these rows, or that come after the
         first 200.
     rows : int
         Rows with a value in all of them.
     centre, scale : tuple of float
         Means and standard deviations (over n) that the columns are standardised by.
-    explained : tuple of float
+    explained_variance : tuple of float
         Shares of the variance, of all components.
     loadings : tuple of tuple of float
         Of the first components, by column; unit vectors whose largest entry is positive.
-    plane : GridView
+    scores : GridView
         Rows in the plane of the first two.
     """
 
     columns: tuple[str, ...]
-    left_out: tuple[str, ...]
+    excluded: tuple[str, ...]
     rows: int
     centre: tuple[float, ...]
     scale: tuple[float, ...]
-    explained: tuple[float, ...]
+    explained_variance: tuple[float, ...]
     loadings: tuple[tuple[float, ...], ...]
-    plane: GridView
+    scores: GridView

@@ -7,7 +7,7 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Finding
-from nachsicht.model.missing import GapPatterns, GapsAmong
+from nachsicht.model.missing import MissingPatterns, MissingHotspot
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
 
@@ -24,65 +24,65 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     format: str
     source_bytes: int | None
     notes: tuple[str, ...]
-    unread_lines: int
+    malformed_lines: int
     settings: str
-    made_at: str
+    created_at: str
     seconds: float
     nachsicht_version: str
     python_version: str
     mask_id: str = ""
 
 
-class Block(msgspec.Struct, frozen=True):
+class DuplicateRun(msgspec.Struct, frozen=True):
     """Neighbouring rows that repeat other rows of the table. Row numbers start at 1."""
 
     first_row: int
     last_row: int
-    first_original: int
+    first_original_row: int
 
 
-class RepeatGroup(msgspec.Struct, frozen=True, array_like=True):
+class DuplicateGroup(msgspec.Struct, frozen=True):
     """Rows that are equal: how many, the numbers of the first few, and the first one's cells.
 
     Cells are those of the columns of the excerpt; none where the data was read in pieces.
     """
 
     rows: int
-    places: tuple[int, ...]
+    row_numbers: tuple[int, ...]
     cells: tuple[str | None, ...]
 
 
-class Repeats(msgspec.Struct, frozen=True, kw_only=True):
+class Duplicates(msgspec.Struct, frozen=True, kw_only=True):
     """Rows that are equal to an earlier row.
 
     Attributes
     ----------
-    repeated_rows, distinct_rows : int
+    duplicate_rows, distinct_rows : int
         Rows that equal an earlier one, and all others. Rows are told apart by hashes of 64
         bits: of n rows two different ones share one with a chance of n² / 2^65.
-    blocks : tuple of Block
+    runs : tuple of DuplicateRun
         The longest runs of neighbouring repeated rows, at least two rows long.
     uncertainty : int
         By how many rows the count may be off (two standard errors); 0 where it is exact.
     columns : tuple of str
         The columns in which rows are compared; empty for all of them.
-    groups : tuple of RepeatGroup
+    groups : tuple of DuplicateGroup
         The largest groups of equal rows.
-    block_rows, places : int, tuple of int
+    block_rows, counts_by_block : int, tuple of int
         Repeated rows in every block of so many rows, from the first row on.
     """
 
-    repeated_rows: int
+    duplicate_rows: int
     distinct_rows: int
-    blocks: tuple[Block, ...]
+    runs: tuple[DuplicateRun, ...]
     uncertainty: int = 0
     columns: tuple[str, ...] = ()
-    groups: tuple[RepeatGroup, ...] = ()
+    groups: tuple[DuplicateGroup, ...] = ()
     block_rows: int = 0
-    places: tuple[int, ...] = ()
+    counts_by_block: tuple[int, ...] = ()
 
 
-class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):
+class MissingByLevel(msgspec.Struct, frozen=True, kw_only=True):
     """In which levels of another column the gaps of a column lie."""
 
     column: str
@@ -92,7 +92,7 @@ class GapsByLevel(msgspec.Struct, frozen=True, kw_only=True):
     missing: tuple[int, ...]
 
 
-class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
+class GroupStats(msgspec.Struct, frozen=True, kw_only=True):
     """Row counts, means and standard deviations of a quantity in the levels of another column.
 
     Computed of the same evenly drawn rows as the relations; rows where the quantity is missing
@@ -104,52 +104,52 @@ class SpreadByLevel(msgspec.Struct, frozen=True, kw_only=True):
     levels: tuple[str, ...]
     rows: tuple[int, ...]
     means: tuple[float, ...]
-    sds: tuple[float, ...]
+    stds: tuple[float, ...]
 
 
-class Relation(msgspec.Struct, frozen=True, array_like=True, gc=False):
+class Relation(msgspec.Struct, frozen=True, gc=False):
     """How strongly two columns go together.
 
     Attributes
     ----------
-    one, other : str
+    x, y : str
         The columns.
     measure : str
         ``spearman`` (-1 to 1, two quantities, moments or durations), ``cramers_v`` (0 to 1,
         two categories or flags, bias corrected) or ``eta`` (0 to 1, a category and the ranks
         of a quantity).
-    strength, error : float
+    value, std_error : float
         The measure and its standard error.
     rows : int
         Rows where both have a value, which it is computed of.
-    explains, explained : float or None
-        The share of ``other`` that ``one`` explains in rows that were held out, and the
+    x_predicts_y, y_predicts_x : float or None
+        The share of ``y`` that ``x`` explains in rows that were held out, and the
         reverse; below 0 nothing is explained.
     pearson : float or None
         Pearson's correlation of two quantities, over all rows where both have a value.
-    kendall, kendall_error : float or None, float
+    kendall, kendall_error_bound : float or None, float
         Kendall's tau-b of two quantities, and a bound of its standard error: 0 where it is
         computed of all rows.
     """
 
-    one: str
-    other: str
+    x: str
+    y: str
     measure: str
-    strength: float
-    error: float
+    value: float
+    std_error: float
     rows: int
-    explains: float | None = None
-    explained: float | None = None
+    x_predicts_y: float | None = None
+    y_predicts_x: float | None = None
     pearson: float | None = None
     kendall: float | None = None
-    kendall_error: float = 0.0
+    kendall_error_bound: float = 0.0
 
 
 class TooFewRows(msgspec.Struct, frozen=True, kw_only=True):
     """Two columns, and the few rows in which both have a value."""
 
-    one: str
-    other: str
+    x: str
+    y: str
     rows: int
 
 
@@ -159,63 +159,63 @@ class Relations(msgspec.Struct, frozen=True, kw_only=True):
     Attributes
     ----------
     pairs : tuple of Relation
-        The strongest pairs; all ``pairs_in_all`` while they are no more than 5,000. Those
+        The strongest pairs; all ``total_pairs`` while they are no more than 5,000. Those
         that are not kept are no stronger than ``weakest``.
-    rows, drawn, explaining : int
+    rows, sampled_rows, cv_rows : int
         Rows of the data, those evenly drawn for what takes long (all while they are few), and
         those in which columns explain each other.
     median : float or None
         Median strength of all pairs, without sign.
     order : tuple of str
         All columns that take part, those of a group next to each other.
-    groups, alone : tuple
+    groups, unrelated : tuple
         Columns that go together, and those that are tied to nothing.
-    left_out : dict
+    excluded : dict
         Columns that take no part, with the code of the reason.
-    lumped : dict
+    merged_levels : dict
         By column, how many rare levels count as one.
     too_few : tuple of TooFewRows
         Pairs without a strength, since too few rows have both values: those of the most rows.
-    too_few_in_all : int
+    total_too_few : int
         How many such pairs there are.
     """
 
     pairs: tuple[Relation, ...]
     rows: int
-    drawn: int
-    explaining: int
-    pairs_in_all: int
+    sampled_rows: int
+    cv_rows: int
+    total_pairs: int
     median: float | None
     weakest: float
     order: tuple[str, ...]
     groups: tuple[tuple[str, ...], ...]
-    alone: tuple[str, ...]
-    left_out: dict[str, str]
-    lumped: dict[str, int]
+    unrelated: tuple[str, ...]
+    excluded: dict[str, str]
+    merged_levels: dict[str, int]
     too_few: tuple[TooFewRows, ...] = ()
-    too_few_in_all: int = 0
+    total_too_few: int = 0
 
 
 class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
     """The few rows that are shown, as texts: the first, some drawn evenly, and the last.
 
-    The first sixty columns at most; long texts are cut. ``outlying`` names, for each of the
+    The first sixty columns at most; long texts are cut. ``outlier_rows`` names, for each of the
     three parts, the rows (from 0) with a quantity beyond Tukey's fences.
     """
 
     columns: tuple[str, ...]
     first: tuple[tuple[str | None, ...], ...]
-    drawn: tuple[tuple[str | None, ...], ...]
+    sampled: tuple[tuple[str | None, ...], ...]
     last: tuple[tuple[str | None, ...], ...]
-    outlying: tuple[tuple[int, ...], ...]
+    outlier_rows: tuple[tuple[int, ...], ...]
 
 
-class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", tag_field="what"):
+class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     """A version, described. This is what a profile document holds.
 
     ``fingerprint`` is the same for the same names and rows, in whatever order or file.
 
-    ``gap_bounds`` are the shares of missing values from which on gaps are a lot, and from
+    ``missing_thresholds`` are the shares of missing values from which on gaps are a lot, and from
     which on a column is mostly gone. ``description`` is what came with the data and says what
     its columns are.
     """
@@ -227,13 +227,13 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", 
     fingerprint: str
     memory_bytes: int
     columns: tuple[ColumnSummary, ...]
-    repeats: Repeats
-    further_repeats: tuple[Repeats, ...]
-    gaps: GapPatterns
-    gaps_by_level: tuple[GapsByLevel, ...]
-    gaps_among: tuple[GapsAmong, ...]
-    gap_bounds: tuple[float, float]
-    spread_by_level: tuple[SpreadByLevel, ...]
+    duplicates: Duplicates
+    duplicates_by_subset: tuple[Duplicates, ...]
+    missing_patterns: MissingPatterns
+    missing_by_level: tuple[MissingByLevel, ...]
+    missing_hotspots: tuple[MissingHotspot, ...]
+    missing_thresholds: tuple[float, float]
+    group_stats: tuple[GroupStats, ...]
     relations: Relations
     pairs: tuple[PairView, ...]
     components: Components | None

@@ -28,12 +28,12 @@ def summary_markdown(document: ComparisonDocument) -> str:
         share = percent(version.missing_cells / version.cells) if version.cells else "0 %"
         lines.append(
             f"| {plain(version.label)} | {whole(version.rows)} | {whole(len(version.columns))} "
-            f"| {share} | {whole(version.repeats.repeated_rows)} |"
+            f"| {share} | {whole(version.duplicates.duplicate_rows)} |"
         )
     lines += _findings(document)
     for sentence in rows_sentences(document):
         lines += ["", plain(sentence)]
-    for stale in document.stale:
+    for stale in document.stale_baseline:
         lines += ["", plain(phrase("terminal.stale", code=stale.code, column=stale.column or "–"))]
     return "\n".join(lines) + "\n"
 
@@ -41,8 +41,8 @@ def summary_markdown(document: ComparisonDocument) -> str:
 def _findings(document: ComparisonDocument) -> list[str]:
     still_open = [finding for finding in document.findings if finding.accepted is None]
     known = [finding for finding in document.findings if finding.accepted is not None]
-    urgent = [finding for finding in still_open if finding.weight != "note"]
-    notes = [finding for finding in still_open if finding.weight == "note"]
+    urgent = [finding for finding in still_open if finding.severity != "note"]
+    notes = [finding for finding in still_open if finding.severity == "note"]
     many = len(document.versions) > 2
     lines = [""] if document.findings else []
     lines += [_line(finding, many) for finding in urgent + notes[:MOST_NOTES]]
@@ -57,7 +57,7 @@ def _findings(document: ComparisonDocument) -> list[str]:
 
 
 def _line(finding: Finding, many: bool) -> str:
-    tag = catalogue()["weights"][finding.weight]
+    tag = catalogue()["weights"][finding.severity]
     return (
         f"- **{tag}** {plain(finding.title)}{_where(finding, many)}  \n"
         f"  {plain(finding.sentence)} *{plain(finding.next_step)}*"
@@ -75,7 +75,7 @@ def rows_sentences(document: ComparisonDocument) -> list[str]:
     parts = document.grouped_by or document.sliced_by
     if steps and not document.rows and parts is None:
         return [phrase("rows.not_compared")]
-    return [rows_sentence(rows, document) for rows in document.rows if rows.key or rows.same]
+    return [rows_sentence(rows, document) for rows in document.rows if rows.key or rows.unchanged]
 
 
 def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
@@ -84,13 +84,13 @@ def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
         "old": document.versions[rows.before].label if rows.before >= 0 else "",
         "new": document.versions[rows.after].label,
         "key": ", ".join(rows.key),
-        "same": whole(rows.same),
+        "same": whole(rows.unchanged),
         "changed": whole(rows.changed),
         "added": whole(rows.added),
         "removed": whole(rows.removed),
     }
     told = phrase("rows.by_key" if rows.key else "rows.whole", **facts)
-    left_out, now = rows.repeated_keys
+    left_out, now = rows.duplicate_keys
     if rows.key and (left_out or now):
         told += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
     return told

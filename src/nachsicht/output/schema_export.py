@@ -23,7 +23,7 @@ _STORED = (
     ("uint", StatedType.WHOLE),
     ("bool", StatedType.FLAG),
     ("date", StatedType.DATE),
-    ("timestamp", StatedType.MOMENT),
+    ("timestamp", StatedType.DATETIME),
     ("time", StatedType.TIME),
     ("duration", StatedType.DURATION),
     ("float", StatedType.NUMBER),
@@ -43,12 +43,12 @@ _FIELD_TYPES = {
     StatedType.NUMBER: "number",
     StatedType.FLAG: "boolean",
     StatedType.DATE: "date",
-    StatedType.MOMENT: "datetime",
+    StatedType.DATETIME: "datetime",
     StatedType.TIME: "time",
     StatedType.DURATION: "duration",
     StatedType.NESTED: "any",
 }
-_DATATYPES = _FIELD_TYPES | {StatedType.MOMENT: "dateTime", StatedType.NESTED: "string"}
+_DATATYPES = _FIELD_TYPES | {StatedType.DATETIME: "dateTime", StatedType.NESTED: "string"}
 _DATATYPES[StatedType.ANY] = "any"
 
 
@@ -85,7 +85,7 @@ def _field(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
         "title": stated.title,
         "description": stated.text,
         "unit": column.unit,
-        "missingValues": ["", *stated.missing_marks] if stated.missing_marks else None,
+        "missingValues": ["", *stated.na_values] if stated.na_values else None,
         "constraints": {name: value for name, value in constraints.items() if value},
     }
     return {name: value for name, value in field.items() if value}
@@ -99,7 +99,7 @@ def _column(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
         "dc:title": stated.title,
         "dc:description": stated.text,
         "schema:unitText": column.unit,
-        "null": ["", *stated.missing_marks] if stated.missing_marks else None,
+        "null": ["", *stated.na_values] if stated.na_values else None,
         "required": _always_there(column),
     }
     return {name: value for name, value in found.items() if value}
@@ -121,7 +121,7 @@ def _type(column: ColumnSummary) -> StatedType:
         return StatedType.ANY
     if column.kind_reason is KindReason.TRUE_AND_FALSE:
         return StatedType.FLAG
-    stored = column.stored_type
+    stored = column.dtype
     if stored.startswith("dictionary"):
         stored = stored.partition("values=")[2]
     found = next((known for start, known in _STORED if stored.startswith(start)), StatedType.TEXT)
@@ -137,13 +137,13 @@ def _always_there(column: ColumnSummary) -> bool:
 
 
 def _never_repeats(column: ColumnSummary) -> bool:
-    named = isinstance(column.detail, IdentifierSummary) and column.accuracy is None
+    named = isinstance(column.stats, IdentifierSummary) and column.error_bounds is None
     return named and column.distinct == column.present
 
 
 def _levels(column: ColumnSummary) -> list[Any]:
     """All levels of a category that has few; nothing where they are not all known."""
-    detail = column.detail
+    detail = column.stats
     if not isinstance(detail, CategorySummary) or column.distinct > _MOST_LEVELS:
         return []
     known = [level.value for level in detail.levels]

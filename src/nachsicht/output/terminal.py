@@ -6,7 +6,7 @@ from io import StringIO
 from typing import TYPE_CHECKING
 
 from nachsicht.i18n import catalogue, percent, phrase, printable, whole
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
+from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.output.html.payload.page import typical
@@ -59,11 +59,11 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
         say()
         say(_findings_table(document))
     sentences = rows_sentences(document)
-    if sentences or document.stale:
+    if sentences or document.stale_baseline:
         say()
     for sentence in sentences:
         say(Text(printable(sentence), style="dim"))
-    for stale in document.stale:
+    for stale in document.stale_baseline:
         told = phrase("terminal.stale", code=stale.code, column=stale.column)
         say(Text(printable(told), style="yellow"))
     say()
@@ -80,8 +80,8 @@ def _version_line(version: ProfileDocument) -> Text:
             share=percent(version.missing_cells / version.cells if version.cells else 0),
         ),
     ]
-    if version.repeats.repeated_rows:
-        facts.append(_repeated(version.repeats.repeated_rows))
+    if version.duplicates.duplicate_rows:
+        facts.append(_repeated(version.duplicates.duplicate_rows))
     return Text.assemble((f"{printable(version.label)}  ", "bold cyan"), (" · ".join(facts), "dim"))
 
 
@@ -98,7 +98,7 @@ def _findings_table(document: ComparisonDocument) -> Table:
     table.add_column()
     ordered = sorted(document.findings, key=lambda finding: finding.accepted is not None)
     for finding in ordered[:MOST_FINDINGS]:
-        tag = _tag(finding.weight) if finding.accepted is None else Text("  ·  ", style="dim")
+        tag = _tag(finding.severity) if finding.accepted is None else Text("  ·  ", style="dim")
         table.add_row(tag, _finding_text(finding, len(document.versions)))
     further = len(document.findings) - MOST_FINDINGS
     if further > 0:
@@ -149,7 +149,7 @@ def _columns_table(document: ComparisonDocument) -> Table:
     for column in document.columns:
         summaries = summaries_of(column, document.versions)
         newest = next(summary for summary in reversed(summaries) if summary)
-        about = "≈ " if newest.accuracy else ""
+        about = "≈ " if newest.error_bounds else ""
         last = _change_bar(column) if compared else Text(about + whole(newest.distinct))
         table.add_row(
             Text(printable(column.name)),
@@ -161,12 +161,12 @@ def _columns_table(document: ComparisonDocument) -> Table:
     return table
 
 
-def _change_bar(column: ColumnAcross) -> Text:
+def _change_bar(column: ColumnComparison) -> Text:
     from rich.text import Text
 
-    distance = column.steps[-1].distance if column.steps else None
+    distance = column.transitions[-1].distance if column.transitions else None
     if distance is None:
         return Text("–", style="dim")
     filled = round(distance * BAR)
-    style = BAR_STYLES[column.weight] if column.weight else "dim"
+    style = BAR_STYLES[column.severity] if column.severity else "dim"
     return Text.assemble(("■" * filled, style), ("·" * (BAR - filled), "dim"), f" {distance:.2f}")

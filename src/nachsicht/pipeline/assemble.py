@@ -20,7 +20,7 @@ def put_together(
     description: Description | None = None,
 ) -> ProfileDocument:
     """The profile document, with its findings."""
-    found = findings_in(label, computed, origin.unread_lines, settings, description)
+    found = findings_in(label, computed, origin.malformed_lines, settings, description)
     return ProfileDocument(
         format_version=FORMAT_VERSION,
         label=label,
@@ -29,13 +29,13 @@ def put_together(
         fingerprint=computed.fingerprint,
         memory_bytes=sum(column.memory_bytes for column in computed.columns),
         columns=computed.columns,
-        repeats=computed.repeats,
-        further_repeats=computed.further_repeats,
-        gaps=computed.gaps,
-        gaps_by_level=computed.gaps_by_level,
-        gaps_among=concentrated(computed.gaps_by_level),
-        gap_bounds=(settings.gaps_lot, settings.gaps_mostly),
-        spread_by_level=computed.spread_by_level,
+        duplicates=computed.duplicates,
+        duplicates_by_subset=computed.duplicates_by_subset,
+        missing_patterns=computed.missing_patterns,
+        missing_by_level=computed.missing_by_level,
+        missing_hotspots=concentrated(computed.missing_by_level),
+        missing_thresholds=(settings.high_missing_share, settings.mostly_missing_share),
+        group_stats=computed.group_stats,
         relations=computed.relations,
         pairs=computed.pairs,
         components=computed.components,

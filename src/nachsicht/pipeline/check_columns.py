@@ -32,10 +32,10 @@ def check_columns(
 
 def _check_names(names: Sequence[str], settings: Settings) -> None:
     named = [("kinds", name) for name in settings.kinds]
-    named += [("missing_marks_in", name) for name in settings.missing_marks_in]
+    named += [("missing_marks_in", name) for name in settings.na_values_by_column]
     named += [("outcome", settings.outcome)] if settings.outcome else []
-    named += [("repeats_in", name) for name in settings.repeats_in]
-    named += [("moment", settings.moment)] if settings.moment else []
+    named += [("repeats_in", name) for name in settings.duplicates_in]
+    named += [("time_column", settings.time_column)] if settings.time_column else []
     named += [("key", name) for name in settings.key]
     for setting, name in named:
         if name not in names:
@@ -63,10 +63,10 @@ def _check_kinds(version: ProfileDocument | VersionOnDemand, settings: Settings)
             where="outcome",
             todo="Name a quantity, a category or a flag.",
         )
-    moment = settings.moment and version.column(settings.moment)
-    if moment and moment.kind not in (Kind.MOMENT, Kind.EMPTY):
+    moment = settings.time_column and version.column(settings.time_column)
+    if moment and moment.kind not in (Kind.DATETIME, Kind.EMPTY):
         raise SettingsError(
             f"{moment.name} cannot be the moment, since it is of the kind {moment.kind}",
-            where="moment",
+            where="time_column",
             todo="Name a column of dates or times.",
         )

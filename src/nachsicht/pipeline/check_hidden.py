@@ -42,7 +42,7 @@ def _described(description: Description, settings: Settings) -> Description:
         # Marks often hold for all columns alike.
         _without_values(column)
         if column.name in masked
-        else msgspec.structs.replace(column, missing_marks=())
+        else msgspec.structs.replace(column, na_values=())
         for column in description.columns
         if column.name not in omitted
     )
@@ -65,12 +65,12 @@ def settings_shown(settings: Settings) -> Settings:
     """Settings as they may be told: without what may quote values of hidden columns."""
     if not (settings.mask or settings.omit):
         return settings
-    marks_in = dict.fromkeys(settings.missing_marks_in, (_NOT_SHOWN,))
-    marks = (_NOT_SHOWN,) if settings.missing_marks else ()
+    marks_in = dict.fromkeys(settings.na_values_by_column, (_NOT_SHOWN,))
+    marks = (_NOT_SHOWN,) if settings.na_values else ()
     query = _NOT_SHOWN if settings.reading.query else None
     reading = msgspec.structs.replace(settings.reading, query=query)
     return msgspec.structs.replace(
-        settings, missing_marks=marks, missing_marks_in=marks_in, reading=reading
+        settings, na_values=marks, na_values_by_column=marks_in, reading=reading
     )
 
 

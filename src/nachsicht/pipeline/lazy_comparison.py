@@ -12,7 +12,7 @@ from nachsicht._util.blas_threads import threads
 from nachsicht.comparison.context import Version
 from nachsicht.comparison.versions import compare_versions, without_steps
 from nachsicht.config.settings import Settings
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument
+from nachsicht.model.comparison import ColumnComparison, ComparisonDocument
 from nachsicht.model.findings import Accepted
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
@@ -45,7 +45,7 @@ class OnDemand:
         check_columns(versions, settings)
         check_hidden(versions, settings)
 
-    def one_column(self, name: str) -> ColumnAcross | None:
+    def one_column(self, name: str) -> ColumnComparison | None:
         """A column that all versions have, but for its findings and steps; no other is computed."""
         summaries = [version.column(name) for version in self.versions]
         there = [summary for summary in summaries if summary]

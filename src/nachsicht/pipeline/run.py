@@ -138,7 +138,7 @@ def _relabelled(profile: ProfileDocument, label: str) -> ProfileDocument:
         msgspec.structs.replace(
             finding,
             versions=(label,),
-            shown=tuple(msgspec.structs.replace(rows, version=label) for rows in finding.shown),
+            example_rows=tuple(msgspec.structs.replace(rows, version=label) for rows in finding.example_rows),
         )
         for finding in profile.findings
     )

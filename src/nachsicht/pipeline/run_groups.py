@@ -60,7 +60,7 @@ def run_groups(
     kept = [i for i, name in enumerate(table.schema.names) if name != by]
     table = table.select(kept)
     settings = msgspec.structs.replace(
-        settings, omit=(), mask=(), missing_marks=(), missing_marks_in={}
+        settings, omit=(), mask=(), na_values=(), na_values_by_column={}
     )
 
     def version(rows: Any, label: str) -> Version:

@@ -76,7 +76,7 @@ def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
     literals = _literals(finding, document)
     if any(literals.get(name) is None for name in _open(template.pandas + template.polars)):
         return None
-    usual = template.usual and finding.weight is not Severity.NOTE and _sure(finding)
+    usual = template.usual and finding.severity is not Severity.NOTE and _sure(finding)
     name = " ".join((finding.code, *finding.columns))
     told = f"{finding.title}. {finding.sentence}"
     return _filled(name, told, template, literals, usual)
@@ -109,7 +109,7 @@ def _step_of(code: str) -> tuple[int, int]:
 
 
 def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
-    if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.MOMENT:
+    if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.DATETIME:
         return DATES
     if finding.code == "rescaled" and not finding.evidence.get("offset"):
         return MULTIPLIED
@@ -121,7 +121,7 @@ def _sure(finding: Finding) -> bool:
     evidence = finding.evidence
     if finding.code in ("sentinel_value", "sentinel_value_new"):
         return not isinstance(evidence.get("value"), str)  # a word may well mean something
-    if finding.code == "rescaled" and finding.weight is not Severity.ACT:
+    if finding.code == "rescaled" and finding.severity is not Severity.ACT:
         return False
     part = evidence.get("scaled_share", 1.0)
     return isinstance(part, int | float) and part >= 1.0
@@ -151,7 +151,7 @@ def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
 
 def _writing(column: ColumnSummary) -> dict[str, Any]:
     """How numbers and dates are written in a column of texts, by those that are known."""
-    texts = [text for text in (column.first_seen, column.last_seen) if text]
+    texts = [text for text in (column.first_value, column.last_value) if text]
     comma = any(_DECIMAL_COMMA.search(text) for text in texts)
     days = [match for text in texts if (match := _DAY.match(text))]
     month_first = any(int(match[3]) > _MONTHS for match in days)
@@ -182,7 +182,7 @@ def _decimals(finding: Finding, document: ComparisonDocument) -> int:
     if across is None or len(document.versions) < 2 or across.names[-2] is None:
         return 12
     older = document.versions[-2].column(across.names[-2])
-    detail = older.detail if older else None
+    detail = older.stats if older else None
     known = isinstance(detail, QuantitySummary) and detail.decimals is not None
     return detail.decimals if known else 12  # type: ignore[union-attr,return-value]
 
@@ -190,7 +190,7 @@ def _decimals(finding: Finding, document: ComparisonDocument) -> int:
 def _of_categories(document: ComparisonDocument) -> Iterator[Remedy]:
     """Rare levels put together, and indicators: for a model, where the analyst wants them."""
     for column in document.versions[-1].columns:
-        detail = column.detail
+        detail = column.stats
         if not isinstance(detail, CategorySummary) or column.kind is not Kind.CATEGORY:
             continue
         literals = {"column": column.name, "share": COMMON, "other": OTHER}

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
-from nachsicht.model.column import Knots
+from nachsicht.model.column import Ecdf
 from nachsicht.stats.sorted_array import SortedNumbers
 
 _Floats = NDArray[np.float64]
@@ -29,13 +29,13 @@ class Curve(msgspec.Struct, frozen=True, dict=True):
     complete: bool
 
     @staticmethod
-    def of_knots(knots: Knots) -> Curve:
+    def of_knots(knots: Ecdf) -> Curve:
         """What a profile keeps."""
         return Curve(
             np.asarray(knots.values, np.float64),
-            np.asarray(knots.below, np.float64),
-            np.asarray(knots.at_most, np.float64),
-            knots.complete,
+            np.asarray(knots.lt, np.float64),
+            np.asarray(knots.le, np.float64),
+            knots.exact,
         )
 
     @staticmethod

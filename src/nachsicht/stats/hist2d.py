@@ -77,7 +77,7 @@ def grid_of(
         x=one,
         y=other,
         counts=tuple(counts.tolist()),
-        beyond=int((~inside).sum()),
+        outside=int((~inside).sum()),
         line=smooth_line(x, y, one) if line else (),
     )
 

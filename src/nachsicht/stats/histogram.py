@@ -95,8 +95,8 @@ def coarsen(histogram: Histogram, exponent: int) -> Histogram:
         exponent,
         int(places[0]),
         tuple(counts.tolist()),
-        histogram.before,
-        histogram.after,
+        histogram.underflow,
+        histogram.overflow,
     )
 
 
@@ -120,7 +120,7 @@ def without_lattice(histogram: Histogram) -> Histogram:
     )
     counts = np.diff(reached.round().astype(np.int64))
     return Histogram(
-        None, exponent, first, tuple(counts.tolist()), histogram.before, histogram.after
+        None, exponent, first, tuple(counts.tolist()), histogram.underflow, histogram.overflow
     )
 
 

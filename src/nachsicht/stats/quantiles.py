@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nachsicht.kernels.ranks import runs_of
-from nachsicht.model.column import Knots, Quantile
+from nachsicht.model.column import Ecdf, Quantile
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
 from nachsicht.stats.sorted_array import SortedFloats, SortedNumbers
 
@@ -88,7 +88,7 @@ def spread_between(values: SortedFloats, low: float, high: float) -> Statistic:
     return statistic(quantile(values, high) - quantile(values, low))
 
 
-def knots_of(numbers: SortedNumbers) -> Knots:
+def knots_of(numbers: SortedNumbers) -> Ecdf:
     """Points at which the cumulative distribution is kept exactly."""
     complete = numbers.distinct <= COMPLETE
     if complete:
@@ -96,7 +96,7 @@ def knots_of(numbers: SortedNumbers) -> Knots:
     else:
         ranks = np.linspace(0, numbers.n - 1, RANKS).round().astype(np.int64)
         chosen = runs_of(numbers.values[ranks])[0]
-    return Knots(
+    return Ecdf(
         tuple(chosen.astype(np.float64).tolist()),
         tuple(np.searchsorted(numbers.values, chosen, "left").tolist()),
         tuple(np.searchsorted(numbers.values, chosen, "right").tolist()),
@@ -104,8 +104,8 @@ def knots_of(numbers: SortedNumbers) -> Knots:
     )
 
 
-def scaled_knots(knots: Knots, factor: float, n: int) -> Knots:
+def scaled_knots(knots: Ecdf, factor: float, n: int) -> Ecdf:
     """Knots of a part of the rows, brought up to all ``n`` of them."""
-    below = tuple(round(count * factor) for count in knots.below)
-    at_most = tuple(round(count * factor) for count in knots.at_most[:-1])
-    return Knots(knots.values, below, (*at_most, n), False)
+    below = tuple(round(count * factor) for count in knots.lt)
+    at_most = tuple(round(count * factor) for count in knots.le[:-1])
+    return Ecdf(knots.values, below, (*at_most, n), False)

@@ -56,9 +56,9 @@ class OrderPart(msgspec.Struct, frozen=True):
         if self.up and self.down:
             return Order.NONE
         if self.up:
-            return Order.RISING if self.level else Order.STRICTLY_RISING
+            return Order.INCREASING if self.level else Order.STRICTLY_INCREASING
         if self.down:
-            return Order.FALLING if self.level else Order.STRICTLY_FALLING
+            return Order.DECREASING if self.level else Order.STRICTLY_DECREASING
         return Order.CONSTANT
 
     def times(self, factor: float) -> OrderPart:

@@ -173,7 +173,7 @@ def plan_table(
     numbers = [as_numbers(few.column(i).slice(0, 0)) for i in range(few.num_columns)]
     return msgspec.structs.replace(
         plan,
-        looks=tuple(further_looks(summaries, settings.repeats_in)),
+        looks=tuple(further_looks(summaries, settings.duplicates_in)),
         split_by=columns_to_split_by(summaries),
         numbers=tuple(i for i, column in enumerate(numbers) if column is not None),
     )
@@ -232,7 +232,7 @@ def finish_table(
         found.relations,
         views_of(found.relations, found.drawn, settings.outcome, spread),
         components_of(found.drawn),
-        over_time(columns, found.drawn, found.relations.pairs, settings.moment),
+        over_time(columns, found.drawn, found.relations.pairs, settings.time_column),
         outcome_of(columns, part.sample, settings.outcome),
         part.ends.finish(part.sample, columns),
         part.breaches.found,

@@ -18,7 +18,7 @@ from nachsicht.columns.cell_text import rows_of_texts
 from nachsicht.kernels.ranks import repeated
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import Block, RepeatGroup, Repeats
+from nachsicht.model.profile import DuplicateRun, DuplicateGroup, Duplicates
 from nachsicht.sketches.distinct import ROWS_SIZE, KeySample
 
 #: So many blocks of repeated rows are kept, the longest first; so many groups of equal rows,
@@ -41,7 +41,7 @@ class RepeatsPart(msgspec.Struct, frozen=True):
         """Put the part of later rows behind this one."""
         return RepeatsPart(self.chunks + other.chunks)
 
-    def finish(self) -> Repeats:
+    def finish(self) -> Duplicates:
         """Count repeated rows and find where they stand together."""
         hashes = np.concatenate(self.chunks) if self.chunks else np.empty(0, np.uint64)
         places, starts = repeated(hashes)
@@ -54,13 +54,13 @@ class RepeatsPart(msgspec.Struct, frozen=True):
         while len(hashes) / size > MOST_PLACES:
             size *= 2
         blocks = np.bincount(again // size, minlength=-(-len(hashes) // size))
-        return Repeats(
-            repeated_rows=len(again),
+        return Duplicates(
+            duplicate_rows=len(again),
             distinct_rows=len(hashes) - len(again),
-            blocks=_blocks(again[in_order], first[in_order], hashes),
+            runs=_blocks(again[in_order], first[in_order], hashes),
             groups=_groups(places, starts, sizes),
             block_rows=size,
-            places=tuple(blocks.tolist()) if len(again) else (),
+            counts_by_block=tuple(blocks.tolist()) if len(again) else (),
         )
 
 
@@ -78,16 +78,16 @@ class CondensedRepeats(msgspec.Struct, frozen=True):
         """The sample with further rows."""
         return CondensedRepeats(self.keys.add(hashes), self.rows + len(hashes))
 
-    def finish(self) -> Repeats:
+    def finish(self) -> Duplicates:
         """The number of repeated rows, and two standard errors of it."""
         repeated = min(self.keys.repeated_rows, self.rows)
         seen = int((self.keys.counts - 1).sum())
         scale = self.keys.distinct / max(len(self.keys.hashes), 1)
         off = 0 if self.keys.exact else round(2 * math.sqrt(seen + 1) * scale)
-        return Repeats(
-            repeated_rows=repeated,
+        return Duplicates(
+            duplicate_rows=repeated,
             distinct_rows=self.rows - repeated,
-            blocks=(),
+            runs=(),
             uncertainty=off,
         )
 
@@ -162,16 +162,16 @@ def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> li
     return looks
 
 
-def in_columns(repeats: Repeats, look: Look, columns: Sequence[ColumnSummary]) -> Repeats:
+def in_columns(repeats: Duplicates, look: Look, columns: Sequence[ColumnSummary]) -> Duplicates:
     """Repeats with the names of the columns that were looked at."""
     names = tuple(columns[position].name for position in look.positions)
     return msgspec.structs.replace(repeats, columns=names)
 
 
-def with_cells(repeats: Repeats, table: Any, most_columns: int) -> Repeats:
+def with_cells(repeats: Duplicates, table: Any, most_columns: int) -> Duplicates:
     """Repeats whose groups show their first row."""
     few = table.select(range(min(table.num_columns, most_columns)))
-    rows = taken(few, np.array([group.places[0] - 1 for group in repeats.groups], np.int64))
+    rows = taken(few, np.array([group.row_numbers[0] - 1 for group in repeats.groups], np.int64))
     cells = rows_of_texts(rows, len(repeats.groups))
     groups = [
         msgspec.structs.replace(group, cells=own)
@@ -180,13 +180,13 @@ def with_cells(repeats: Repeats, table: Any, most_columns: int) -> Repeats:
     return msgspec.structs.replace(repeats, groups=tuple(groups))
 
 
-def import_in(repeats: Repeats) -> Block | None:
+def import_in(repeats: Duplicates) -> DuplicateRun | None:
     """The longest block, if it is long and holds most of the repeated rows."""
-    if not repeats.blocks:
+    if not repeats.runs:
         return None
-    block = repeats.blocks[0]
+    block = repeats.runs[0]
     length = block.last_row - block.first_row + 1
-    return block if length >= SHORTEST_IMPORT and length * 2 >= repeats.repeated_rows else None
+    return block if length >= SHORTEST_IMPORT and length * 2 >= repeats.duplicate_rows else None
 
 
 def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
@@ -194,17 +194,17 @@ def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
 
     Few columns of few levels repeat rows without any mistake.
     """
-    agreement = math.prod(column.agreement for column in columns)
+    agreement = math.prod(column.collision_probability for column in columns)
     return min(float(rows), rows * (rows - 1) / 2 * agreement)
 
 
 def _groups(
     places: NDArray[np.int64], starts: NDArray[np.int64], sizes: NDArray[np.int64]
-) -> tuple[RepeatGroup, ...]:
+) -> tuple[DuplicateGroup, ...]:
     """The largest groups of equal rows, of equally large ones those that begin first."""
     largest = np.lexsort((places[starts], -sizes))[:MOST_GROUPS]
     return tuple(
-        RepeatGroup(
+        DuplicateGroup(
             int(sizes[i]),
             tuple((places[starts[i] : starts[i] + min(sizes[i], MOST_SHOWN)] + 1).tolist()),
             (),
@@ -215,7 +215,7 @@ def _groups(
 
 def _blocks(
     rows: NDArray[np.int64], originals: NDArray[np.int64], hashes: Hashes
-) -> tuple[Block, ...]:
+) -> tuple[DuplicateRun, ...]:
     """Runs of neighbouring rows that repeat neighbouring rows, in the same order."""
     if not len(rows):
         return ()
@@ -225,7 +225,7 @@ def _blocks(
     lengths = np.diff(starts, append=len(rows))
     longest = np.argsort(-lengths, kind="stable")[:MOST_BLOCKS]
     return tuple(
-        Block(
+        DuplicateRun(
             int(rows[starts[i]]) + 1,
             int(rows[starts[i]] + lengths[i]),
             int(rows[starts[i]] - away[starts[i]]) + 1,

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.columns.levels import columns_to_split_by, levels_in
 from nachsicht.model.column import ColumnSummary, QuantitySummary
-from nachsicht.model.profile import SpreadByLevel
+from nachsicht.model.profile import GroupStats
 from nachsicht.sketches.row_sample import RowSample
 
 #: At most so many pairs of a quantity and a dividing column are kept.
@@ -23,7 +23,7 @@ _Numbers = tuple[NDArray[Any], NDArray[np.bool_]]
 
 def spreads_by_level(
     columns: Sequence[ColumnSummary], sample: RowSample | None
-) -> tuple[SpreadByLevel, ...]:
+) -> tuple[GroupStats, ...]:
     """A table for every quantity stored as numbers and every column that divides the rows.
 
     Computed of a sample of the rows; all of them while they are few.
@@ -34,10 +34,10 @@ def spreads_by_level(
     found = [
         (column.name, numbers)
         for column in columns
-        if isinstance(column.detail, QuantitySummary)
+        if isinstance(column.stats, QuantitySummary)
         and (numbers := as_numbers(rows.column(column.position)))
     ]
-    tables: list[SpreadByLevel] = []
+    tables: list[GroupStats] = []
     for split in columns_to_split_by(columns):
         names, codes = levels_in(rows.column(split.position), split.unit)
         wanted = found[: MOST_PAIRS - len(tables)]
@@ -51,7 +51,7 @@ def _tables(
     by: str,
     names: Sequence[str],
     codes: NDArray[np.integer[Any]],
-) -> list[SpreadByLevel]:
+) -> list[GroupStats]:
     """The tables of all quantities in the levels of one column, in the order of their names."""
     # Rows of a level beside each other: sums of all quantities are sums of neighbours then.
     order = np.argsort(codes, kind="stable")
@@ -69,13 +69,13 @@ def _tables(
     for place, (name, _) in enumerate(quantities):
         kept = [i for i in by_name if rows[place, i]]
         tables.append(
-            SpreadByLevel(
+            GroupStats(
                 column=name,
                 by=by,
                 levels=tuple(names[held[i]] for i in kept),
                 rows=tuple(rows[place, kept].tolist()),
                 means=tuple(means[place, kept].tolist()),
-                sds=tuple(sds[place, kept].tolist()),
+                stds=tuple(sds[place, kept].tolist()),
             )
         )
     return tables

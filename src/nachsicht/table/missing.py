@@ -14,8 +14,8 @@ from nachsicht.arrow.buffers import missing_in
 from nachsicht.arrow.codes import rows_by_code
 from nachsicht.columns.levels import MOST_LEVELS, Grouper, levels_in
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.missing import GapsAmong
-from nachsicht.model.profile import GapsByLevel
+from nachsicht.model.missing import MissingHotspot
+from nachsicht.model.profile import MissingByLevel
 from nachsicht.stats.hypothesis_tests import shares_chance
 
 #: Levels in which a column is missing far more, at most so many a column.
@@ -39,13 +39,13 @@ class GapsPart(msgspec.Struct, frozen=True):
             {pair: gaps for pair, gaps in missing.items() if pair[1] not in many},
         )
 
-    def finish(self, columns: Sequence[ColumnSummary]) -> tuple[GapsByLevel, ...]:
+    def finish(self, columns: Sequence[ColumnSummary]) -> tuple[MissingByLevel, ...]:
         """A table for every pair; levels in the order of their names."""
         tables = []
         for (position, by), missing in sorted(self.missing.items()):
             levels = tuple(sorted(self.rows[by]))
             tables.append(
-                GapsByLevel(
+                MissingByLevel(
                     column=columns[position].name,
                     by=columns[by].name,
                     levels=levels,
@@ -56,14 +56,14 @@ class GapsPart(msgspec.Struct, frozen=True):
         return tuple(tables)
 
 
-def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
+def concentrated(tables: Sequence[MissingByLevel]) -> tuple[MissingHotspot, ...]:
     """For every column with gaps, the levels where it lacks a value far more than elsewhere.
 
     Far more is at least twice the share and three points more, in at least ten rows, and less
     often by chance than 1 in 1000 over all levels of the column. The gravest levels of a
     column come first; of columns that divide the rows in the same way the first is told.
     """
-    found: dict[str, list[GapsAmong]] = {}
+    found: dict[str, list[MissingHotspot]] = {}
     for table in tables:
         rows, missing = sum(table.rows), sum(table.missing)
         for level, n, gaps in zip(table.levels, table.rows, table.missing, strict=True):
@@ -75,7 +75,7 @@ def concentrated(tables: Sequence[GapsByLevel]) -> tuple[GapsAmong, ...]:
                 continue
             chance = shares_chance(elsewhere, others, gaps, n) * len(tables)
             if chance < _CHANCE:
-                one = GapsAmong(table.column, table.by, level, n, gaps, besides)
+                one = MissingHotspot(table.column, table.by, level, n, gaps, besides)
                 found.setdefault(table.column, []).append(one)
     return tuple(
         one

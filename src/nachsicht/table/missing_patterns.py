@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
-from nachsicht.model.missing import GapGroup, GapPair, GapPattern, GapPatterns, GapPlaces
+from nachsicht.model.missing import MissingGroup, MissingPair, MissingPattern, MissingPatterns, MissingByBlock
 
 #: So many patterns are kept in a profile, the most frequent ones.
 MOST_PATTERNS = 30
@@ -77,7 +77,7 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
             for name, counts in self.blocks.items()
         }
 
-    def finish(self, names: Sequence[str]) -> GapPatterns:
+    def finish(self, names: Sequence[str]) -> MissingPatterns:
         """The patterns with names, pairs and groups that go missing together, and places."""
         complete = self.patterns.get((), 0)
         found = _most_frequent(
@@ -86,27 +86,27 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
         )
         told = sum(rows for _, rows in found)
         pairs = _pairs(self.patterns)
-        return GapPatterns(
+        return MissingPatterns(
             rows=self.rows,
             complete_rows=complete,
             patterns=tuple(
-                GapPattern(tuple(names[i] for i in pattern), rows) for pattern, rows in found
+                MissingPattern(tuple(names[i] for i in pattern), rows) for pattern, rows in found
             ),
-            further_patterns=max(len(self.patterns) - bool(complete) - len(found), 0),
-            further_rows=self.rows - complete - told,
-            only_missing={
+            other_patterns=max(len(self.patterns) - bool(complete) - len(found), 0),
+            other_rows=self.rows - complete - told,
+            sole_missing={
                 names[i]: self.patterns[(i,)] for i in range(len(names)) if (i,) in self.patterns
             },
             pairs=tuple(
-                GapPair(names[a], names[b], both, shared)
+                MissingPair(names[a], names[b], both, shared)
                 for a, b, both, shared in pairs[:MOST_PAIRS]
             ),
             groups=tuple(
-                GapGroup(tuple(names[i] for i in group), _shared_rows(group, pairs))
+                MissingGroup(tuple(names[i] for i in group), _shared_rows(group, pairs))
                 for group in _groups(pairs)
             ),
-            places=tuple(
-                GapPlaces(names[i], self.block_rows, tuple(self.blocks[i].tolist()))
+            counts_by_block=tuple(
+                MissingByBlock(names[i], self.block_rows, tuple(self.blocks[i].tolist()))
                 for i in sorted(self.blocks)
             ),
         )

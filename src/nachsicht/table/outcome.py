@@ -20,7 +20,7 @@ from nachsicht.i18n import number, phrase
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
-    MomentSummary,
+    DatetimeSummary,
     QuantitySummary,
 )
 from nachsicht.model.kinds import Kind
@@ -87,31 +87,31 @@ def outcome_of(
         views.append(
             OutcomeView(
                 column=other.name,
-                explained=explained_by(binned.codes, values),
+                explained_share=explained_by(binned.codes, values),
                 bins=_bins(binned, values, share=level is not None),
             )
         )
-    views.sort(key=lambda view: (-view.explained, view.column))
+    views.sort(key=lambda view: (-view.explained_share, view.column))
     return Outcome(
         column=column.name,
         level=level,
         rows=len(values),
         overall=float(values.mean()),
         views=tuple(views),
-        left_out=left_out,
+        excluded=left_out,
     )
 
 
 def _target(column: ColumnSummary, array: Any) -> tuple[str | None, _Floats] | None:
     """The outcome as numbers: itself, or whether it is one level; with that level."""
-    if isinstance(column.detail, CategorySummary):
+    if isinstance(column.stats, CategorySummary):
         names, codes = levels_in(array, None)
         level = _level(column)
         if level not in names:
             return None
         return level, (codes == names.index(level)).astype(np.float64)
     numbers = as_numbers(array)
-    if isinstance(column.detail, QuantitySummary) and numbers:
+    if isinstance(column.stats, QuantitySummary) and numbers:
         values, present = numbers
         return None, np.where(present, values, np.nan)
     return None
@@ -119,8 +119,8 @@ def _target(column: ColumnSummary, array: Any) -> tuple[str | None, _Floats] | N
 
 def _level(column: ColumnSummary) -> str:
     """What counts: of a flag what says yes, of a category its most frequent level."""
-    assert isinstance(column.detail, CategorySummary)
-    levels = [level.value for level in column.detail.levels]
+    assert isinstance(column.stats, CategorySummary)
+    levels = [level.value for level in column.stats.levels]
     if column.kind is Kind.FLAG:
         return next((level for level in levels if level.casefold() in _YES), levels[-1])
     return levels[0]
@@ -130,14 +130,14 @@ def _binned(column: ColumnSummary, array: Any) -> _Binned | None:
     """The bins of a column: levels, or tenths of the rows; missing values are a bin too."""
     if column.distinct < 2:
         return None
-    detail = column.detail
+    detail = column.stats
     if isinstance(detail, CategorySummary):
         return _by_level(array)
     numbers = as_numbers(array)
     if isinstance(detail, QuantitySummary) and numbers:
         values, present = numbers
         return _by_tenth(values.astype(np.float64), ~present, number)
-    if isinstance(detail, MomentSummary) and not detail.clock:
+    if isinstance(detail, DatetimeSummary) and not detail.time_of_day:
         for unit in ("month", "year"):
             if _temporal(array.type):
                 names, codes = levels_in(array, unit)

@@ -39,17 +39,17 @@ def views_of(
 ) -> tuple[PairView, ...]:
     """The pairs that a profile keeps to be drawn, the strongest first."""
     named = {side.name: side for side in sides}
-    ranked = sorted(relations.pairs, key=lambda pair: (-abs(pair.strength), pair.one, pair.other))
-    wanted = [pair for pair in ranked if abs(pair.strength) >= _WEAK][:STRONGEST]
+    ranked = sorted(relations.pairs, key=lambda pair: (-abs(pair.value), pair.x, pair.y))
+    wanted = [pair for pair in ranked if abs(pair.value) >= _WEAK][:STRONGEST]
     if len(sides) <= ALL_OF:
         wanted = ranked
-    with_outcome = [pair for pair in ranked if outcome in (pair.one, pair.other)]
+    with_outcome = [pair for pair in ranked if outcome in (pair.x, pair.y)]
     wanted += [pair for pair in with_outcome[:WITH_OUTCOME] if pair not in wanted]
 
     def view(place: int) -> PairView | None:
         pair = wanted[place]
         split = _to_split(pair, ranked, named, outcome) if place < SPLIT else None
-        return pair_view(named[pair.one], named[pair.other], split)
+        return pair_view(named[pair.x], named[pair.y], split)
 
     return tuple(found for found in spread(view, range(len(wanted))) if found)
 
@@ -58,7 +58,7 @@ def more_views(
     wanted: Iterable[tuple[str, str]], sides: Mapping[str, Side], known: Sequence[PairView]
 ) -> tuple[PairView, ...]:
     """The known views, and those of further pairs."""
-    there = {frozenset((view.one, view.other)) for view in known}
+    there = {frozenset((view.x, view.y)) for view in known}
     found = list(known)
     for one, other in wanted:
         if frozenset((one, other)) in there or one not in sides or other not in sides:
@@ -77,9 +77,9 @@ def _to_split(
 
     What is drawn over time is not parted.
     """
-    if any(_is_moment(sides[name]) for name in (pair.one, pair.other)):
+    if any(_is_moment(sides[name]) for name in (pair.x, pair.y)):
         return None
-    two = {pair.one, pair.other}
+    two = {pair.x, pair.y}
 
     def fits(name: str) -> Levels | None:
         side = sides.get(name)
@@ -89,8 +89,8 @@ def _to_split(
     if outcome and (side := fits(outcome)):
         return side
     for other in ranked:
-        third = {other.one, other.other} - two
-        if len(third) == 1 and abs(other.strength) >= _WEAK and (side := fits(min(third))):
+        third = {other.x, other.y} - two
+        if len(third) == 1 and abs(other.value) >= _WEAK and (side := fits(min(third))):
             return side
     return None
 
@@ -122,12 +122,12 @@ def pair_view(one: Side, other: Side, split: Levels | None = None) -> PairView |
                 parts.append(Part(level, len(inside), part))
     by = split.name if split is not None and len(parts) > 1 else None
     return PairView(
-        one=one.name,
-        other=other.name,
+        x=one.name,
+        y=other.name,
         rows=int(both.sum()),
         view=view,
         split_by=by,
-        parts=tuple(parts) if by else (),
+        facets=tuple(parts) if by else (),
     )
 
 
@@ -201,4 +201,4 @@ def _quantiles(ordered: Floats) -> tuple[float, ...]:
 def _shares(one: Levels, other: Levels) -> SharesView:
     width = len(other.names)
     counts = np.bincount(one.codes * width + other.codes, minlength=len(one.names) * width)
-    return SharesView(levels=one.names, others=other.names, counts=tuple(counts.tolist()))
+    return SharesView(x_levels=one.names, y_levels=other.names, counts=tuple(counts.tolist()))

@@ -40,7 +40,7 @@ def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> A
         raise too_wide(batch.num_columns, batch.num_rows)
     batch = normalize_types(_without_extensions(batch))
     batch = _without_null_levels(batch)
-    batch = mark_missing(batch, settings.missing_marks, settings.missing_marks_in)
+    batch = mark_missing(batch, settings.na_values, settings.na_values_by_column)
     return _masked(batch, settings.mask, mask_key)
 
 

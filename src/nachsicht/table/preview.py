@@ -46,9 +46,9 @@ class EndsPart(msgspec.Struct, frozen=True):
         return Excerpt(
             columns=tuple(self.first.schema.names[:MOST_COLUMNS]),
             first=_texts(self.first),
-            drawn=_texts(drawn) if drawn is not None else (),
+            sampled=_texts(drawn) if drawn is not None else (),
             last=_texts(last),
-            outlying=tuple(
+            outlier_rows=tuple(
                 _outlying(part, columns) if part is not None else ()
                 for part in (self.first, drawn, last)
             ),
@@ -77,7 +77,7 @@ def _outlying(table: Any, columns: Sequence[ColumnSummary]) -> tuple[int, ...]:
     found = np.zeros(table.num_rows, bool)
     for column in columns[:MOST_COLUMNS]:
         numbers = as_numbers(table.column(column.position))
-        fences = column.detail.outliers if isinstance(column.detail, QuantitySummary) else None
+        fences = column.stats.outliers if isinstance(column.stats, QuantitySummary) else None
         if numbers and fences:
             values, present = numbers
             found |= present & ((values < fences.low_fence) | (values > fences.high_fence))

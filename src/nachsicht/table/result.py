@@ -11,10 +11,10 @@ from nachsicht.arrow.hashing import Hashes
 from nachsicht.associations.all_pairs import AllPairs
 from nachsicht.associations.encode import Side
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.missing import GapPatterns
+from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
-from nachsicht.model.profile import Excerpt, GapsByLevel, Relations, Repeats, SpreadByLevel
+from nachsicht.model.profile import Excerpt, MissingByLevel, Relations, Duplicates, GroupStats
 from nachsicht.table.validate import Violations
 
 
@@ -24,11 +24,11 @@ class Computed(msgspec.Struct, frozen=True):
     rows: int
     fingerprint: str
     columns: tuple[ColumnSummary, ...]
-    repeats: Repeats
-    further_repeats: tuple[Repeats, ...]
-    gaps: GapPatterns
-    gaps_by_level: tuple[GapsByLevel, ...]
-    spread_by_level: tuple[SpreadByLevel, ...]
+    duplicates: Duplicates
+    duplicates_by_subset: tuple[Duplicates, ...]
+    missing_patterns: MissingPatterns
+    missing_by_level: tuple[MissingByLevel, ...]
+    group_stats: tuple[GroupStats, ...]
     relations: Relations
     pairs: tuple[PairView, ...]
     components: Components | None

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht.associations.encode import Quantity, Side
 from nachsicht.columns.datetime import UNITS, coarsen_counts, places_in
-from nachsicht.model.column import ColumnSummary, MomentSummary
+from nachsicht.model.column import ColumnSummary, DatetimeSummary
 from nachsicht.model.pair_plots import OverTime, TimeView
 from nachsicht.model.profile import Relation
 from nachsicht.stats.hypothesis_tests import counts_chance, ks_chance, shares_chance
@@ -43,10 +43,10 @@ def the_moment(
     fit = [
         column
         for column in columns
-        if isinstance(column.detail, MomentSummary)
-        and not column.detail.clock
-        and column.written is None
-        and column.detail.span_days > 0
+        if isinstance(column.stats, DatetimeSummary)
+        and not column.stats.time_of_day
+        and column.text_format is None
+        and column.stats.span_days > 0
     ]
     if chosen:
         return next((column for column in fit if column.name == chosen), None)
@@ -54,9 +54,9 @@ def the_moment(
     if not plain:
         return None
     with_first = [
-        {pair.one, pair.other}
+        {pair.x, pair.y}
         for pair in pairs
-        if plain[0].name in (pair.one, pair.other) and pair.strength >= _SAME
+        if plain[0].name in (pair.x, pair.y) and pair.value >= _SAME
     ]
     same = all(any(column.name in two for two in with_first) for column in plain[1:])
     return plain[0] if same else None
@@ -85,9 +85,9 @@ def over_time(
     side = next((side for side in sides if moment and side.name == moment.name), None)
     if moment is None or not isinstance(side, Quantity) or not side.present.any():
         return None
-    assert isinstance(moment.detail, MomentSummary)
+    assert isinstance(moment.stats, DatetimeSummary)
     unit, first, codes = units_of(side)
-    rows = _rows_by_unit(moment.detail, unit, first, int(codes.max()) + 1)
+    rows = _rows_by_unit(moment.stats, unit, first, int(codes.max()) + 1)
     if rows is None:
         rows = np.bincount(codes[codes >= 0])
     views = {
@@ -96,11 +96,11 @@ def over_time(
         if other is not side
     }
     return OverTime(
-        moment=moment.name, unit=unit, first=first, rows=tuple(rows.tolist()), views=views
+        time_column=moment.name, unit=unit, first=first, rows=tuple(rows.tolist()), views=views
     )
 
 
-def _rows_by_unit(moments: MomentSummary, unit: str, first: int, length: int) -> _Codes | None:
+def _rows_by_unit(moments: DatetimeSummary, unit: str, first: int, length: int) -> _Codes | None:
     """All rows of the data by unit; None where the summary counts by a coarser one."""
     if UNITS.index(unit) < UNITS.index(moments.unit):
         return None

@@ -30,7 +30,7 @@ _WRITTEN = {
     StatedType.WHOLE: r"^\s*[+-]?\d+\s*$",
     StatedType.NUMBER: r"^\s*([+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?|NaN|-?INF)\s*$",
     StatedType.DATE: r"^\s*-?\d{4}-\d{2}-\d{2}\s*$",
-    StatedType.MOMENT: r"^\s*\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(:\d{2}(\.\d+)?)?"
+    StatedType.DATETIME: r"^\s*\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(:\d{2}(\.\d+)?)?"
     r"(Z|[+-]\d{2}:?\d{2})?\s*$",
 }
 _YES, _NO = ("true", "1", "yes"), ("false", "0", "no")
@@ -113,7 +113,7 @@ def _broken(array: Any, stated: ColumnDescription) -> Iterator[tuple[Rule, _Brok
             yield rule, _beyond(array, stated, rule, bound) & fitting
     texts = _texts(array)
     if texts is not None:
-        if stated.shortest is not None or stated.longest is not None:
+        if stated.min_length is not None or stated.max_length is not None:
             yield Rule.LENGTH, _otherwise_long(texts, stated) & fitting
         if stated.pattern is not None and is_usable_pattern(stated.pattern):
             yield Rule.PATTERN, ~_true(_fits(texts, f"^(?:{stated.pattern})$")) & fitting
@@ -143,13 +143,13 @@ def _mistyped(array: Any, stated: ColumnDescription, present: _Broken) -> _Broke
     said = stated.type
     if said is StatedType.FLAG:
         return present & ~_flags(array, stated)
-    if said not in _WRITTEN or stated.form:
+    if said not in _WRITTEN or stated.format:
         return np.zeros(len(array), np.bool_)
     if is_text(array.type):
         return present & ~_true(_fits(array, _WRITTEN[said]))
     in_time = pa.types.is_timestamp(array.type) or pa.types.is_date(array.type)
     numbers = None if in_time else as_numbers(array)
-    fitting = in_time if said in (StatedType.DATE, StatedType.MOMENT) else numbers is not None
+    fitting = in_time if said in (StatedType.DATE, StatedType.DATETIME) else numbers is not None
     if not fitting:
         return present
     if said is StatedType.WHOLE and numbers and numbers[0].dtype.kind == "f":
@@ -208,7 +208,7 @@ def _moment(text: str, stored: Any) -> Any:
 
 def _otherwise_long(texts: Any, stated: ColumnDescription) -> _Broken:
     lengths = values_of(pc.fill_null(pc.utf8_length(texts), 0))
-    shortest, longest = stated.shortest or 0, stated.longest
+    shortest, longest = stated.min_length or 0, stated.max_length
     short: _Broken = lengths < shortest
     return short if longest is None else short | (lengths > longest)
 

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from nachsicht.errors import SettingsError
-from nachsicht.model.column import CategorySummary, ColumnSummary, MomentSummary, QuantitySummary
-from nachsicht.model.comparison import ColumnAcross, ComparisonDocument, summaries_of
+from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary, QuantitySummary
+from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
 from nachsicht.model.statistics import known
 from nachsicht.tables.base import Columns, Part, frame_of, with_versions
 
@@ -48,21 +48,21 @@ def _lines(columns: tuple[ColumnSummary, ...]) -> Columns:
     }
     for name in ("mean", "sd", "minimum", "median", "maximum"):
         found[name] = [_number(c, name) for c in columns]
-    moments = [c.detail if isinstance(c.detail, MomentSummary) else None for c in columns]
+    moments = [c.stats if isinstance(c.stats, DatetimeSummary) else None for c in columns]
     if any(moments):
         found["first"] = [m.minimum if m else None for m in moments]
         found["last"] = [m.maximum if m else None for m in moments]
-    found["frequent"] = [c.frequent[0].value if c.frequent else None for c in columns]
-    found["frequent_rows"] = [c.frequent[0].count if c.frequent else None for c in columns]
+    found["frequent"] = [c.top_values[0].value if c.top_values else None for c in columns]
+    found["frequent_rows"] = [c.top_values[0].count if c.top_values else None for c in columns]
     found["rows"] = [c.rows for c in columns]
-    found["stored_type"] = [c.stored_type for c in columns]
+    found["stored_type"] = [c.dtype for c in columns]
     return found
 
 
 def _number(column: ColumnSummary, name: str) -> float | None:
-    if not isinstance(column.detail, QuantitySummary):
+    if not isinstance(column.stats, QuantitySummary):
         return None
-    value = getattr(column.detail, name)
+    value = getattr(column.stats, name)
     return float(value) if known(value) else None
 
 
@@ -77,7 +77,7 @@ class Column(Part):
 
     def __init__(
         self,
-        across: ColumnAcross,
+        across: ColumnComparison,
         labels: Sequence[str],
         summaries: Sequence[ColumnSummary | None],
     ) -> None:
@@ -119,7 +119,7 @@ class Column(Part):
         """
         from nachsicht.tables.distribution import spread_table
 
-        return frame_of(spread_table(self._across.spread, self._labels), library)
+        return frame_of(spread_table(self._across.distribution, self._labels), library)
 
     def figure(self, way: str = "bars", ax: Any = None) -> Any:
         """Draw it in all versions: the newest filled, older ones outlined.
@@ -158,9 +158,9 @@ def _statistics(column: ColumnSummary) -> dict[str, float]:
         "missing": column.missing,
         "missing_share": column.missing_share,
         "distinct": column.distinct,
-        "once": column.once,
+        "once": column.unique_once,
     }
-    detail = column.detail
+    detail = column.stats
     if isinstance(detail, QuantitySummary):
         found |= {name: getattr(detail, name) for name in STATISTICS}
         found |= {"zeros": detail.zeros, "negatives": detail.negatives}
@@ -171,14 +171,14 @@ def _statistics(column: ColumnSummary) -> dict[str, float]:
 
 def _frequent(column: ColumnSummary) -> Columns:
     return {
-        "value": [level.value for level in column.frequent],
-        "rows": [level.count for level in column.frequent],
-        "share": [level.count / max(column.present, 1) for level in column.frequent],
+        "value": [level.value for level in column.top_values],
+        "rows": [level.count for level in column.top_values],
+        "share": [level.count / max(column.present, 1) for level in column.top_values],
     }
 
 
 def _quantiles(column: ColumnSummary) -> Columns:
-    points = column.detail.quantiles if isinstance(column.detail, QuantitySummary) else ()
+    points = column.stats.quantiles if isinstance(column.stats, QuantitySummary) else ()
     return {"share": [p.share for p in points], "value": [float(p.value) for p in points]}
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from nachsicht.model.comparison import BinsSpread, LevelsSpread, Spread, ValuesSpread
+from nachsicht.model.comparison import BinnedDistribution, LevelsDistribution, Spread, ValuesDistribution
 from nachsicht.tables.base import Columns
 
 #: Calendar units in NumPy's letters.
@@ -17,16 +17,16 @@ def spread_table(spread: Spread | None, labels: Sequence[str]) -> Columns:
     if spread is None:
         return {}
     places: dict[str, Sequence[Any]]
-    if isinstance(spread, BinsSpread):
+    if isinstance(spread, BinnedDistribution):
         starts = [spread.start + i * spread.width for i in range(len(spread.counts[0]))]
         places = {"start": starts, "end": [start + spread.width for start in starts]}
-    elif isinstance(spread, ValuesSpread):
+    elif isinstance(spread, ValuesDistribution):
         places = {"value": list(spread.values)}
-    elif isinstance(spread, LevelsSpread):
+    elif isinstance(spread, LevelsDistribution):
         places = {"level": list(spread.levels)}
     else:
         texts = unit_texts(spread.unit, spread.first, len(spread.counts[0]))
-        places = {"from": [text[11:16] if spread.clock else text for text in texts]}
+        places = {"from": [text[11:16] if spread.time_of_day else text for text in texts]}
     counts = zip(labels, spread.counts, strict=True)
     if len(labels) == 1:
         return {**places, "rows": list(spread.counts[0])}

@@ -16,7 +16,7 @@ class Findings(tuple[Finding, ...], Part):
     def columns(self) -> Columns:
         """Weight, code, columns, title, sentence, next step, size, versions, and why accepted."""
         return {
-            "weight": [str(f.weight) for f in self],
+            "weight": [str(f.severity) for f in self],
             "code": [f.code for f in self],
             "columns": [", ".join(f.columns) for f in self],
             "title": [f.title for f in self],
@@ -28,5 +28,5 @@ class Findings(tuple[Finding, ...], Part):
         }
 
     def __repr__(self) -> str:
-        lines = [f"{f.weight:6} {f.title}  {', '.join(f.columns)}".rstrip() for f in self]
+        lines = [f"{f.severity:6} {f.title}  {', '.join(f.columns)}".rstrip() for f in self]
         return "\n".join(map(printable, lines)) or "No findings."

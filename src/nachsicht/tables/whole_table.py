@@ -32,7 +32,7 @@ class RelationsPart(_OfVersions):
     title = "Relations, the strongest first"
 
     def _table(self, version: ProfileDocument) -> Columns:
-        pairs = sorted(version.relations.pairs, key=lambda p: (-abs(p.strength), p.one, p.other))
+        pairs = sorted(version.relations.pairs, key=lambda p: (-abs(p.value), p.x, p.y))
         names = Relation.__struct_fields__
         return {name: [getattr(pair, name) for pair in pairs] for name in names}
 
@@ -42,8 +42,8 @@ class RelationsPart(_OfVersions):
         places = {name: i for i, name in enumerate(relations.order)}
         rows: list[list[float | None]] = [[None] * len(places) for _ in places]
         for pair in relations.pairs:
-            one, other = places[pair.one], places[pair.other]
-            rows[one][other] = rows[other][one] = pair.strength
+            one, other = places[pair.x], places[pair.y]
+            rows[one][other] = rows[other][one] = pair.value
         found: dict[str, Any] = {"column": list(places)}
         found |= {name: [row[i] for row in rows] for name, i in places.items()}
         return frame_of(found, library)
@@ -79,7 +79,7 @@ class PairPart(Part):
     def __init__(self, document: ComparisonDocument, one: str, other: str) -> None:
         self._document = document
         self.views = tuple(
-            next((p for p in v.pairs if {p.one, p.other} == {one, other}), None)
+            next((p for p in v.pairs if {p.x, p.y} == {one, other}), None)
             for v in document.versions
         )
         if not any(self.views):
@@ -96,7 +96,7 @@ class PairPart(Part):
         found = []
         for version in self._document.versions:
             pairs = version.relations.pairs
-            own = [p for p in pairs if {p.one, p.other} == set(self._names)]
+            own = [p for p in pairs if {p.x, p.y} == set(self._names)]
             names = Relation.__struct_fields__
             found.append({name: [getattr(pair, name) for pair in own] for name in names})
         return with_versions([v.label for v in self._document.versions], found)
@@ -133,7 +133,7 @@ class GapsPart(_OfVersions):
 
     def _table(self, version: ProfileDocument) -> Columns:
         missing = sorted((-n, name) for name, n in version.missing.items() if n)
-        only = version.gaps.only_missing
+        only = version.missing_patterns.sole_missing
         return {
             "column": [name for _, name in missing],
             "missing": [-n for n, _ in missing],
@@ -144,14 +144,14 @@ class GapsPart(_OfVersions):
     @property
     def complete_rows(self) -> tuple[int, ...]:
         """Rows with a value in every column, of each version."""
-        return tuple(version.gaps.complete_rows for version in self._document.versions)
+        return tuple(version.missing_patterns.complete_rows for version in self._document.versions)
 
     def patterns(self, library: str = "pandas") -> Any:
         """Columns that go missing together, and in how many rows nothing else does."""
         tables: list[Columns] = [
             {
-                "missing": [list(p.columns) for p in v.gaps.patterns],
-                "rows": [p.rows for p in v.gaps.patterns],
+                "missing": [list(p.columns) for p in v.missing_patterns.patterns],
+                "rows": [p.rows for p in v.missing_patterns.patterns],
             }
             for v in self._document.versions
         ]
@@ -170,10 +170,10 @@ class RepeatsPart(_OfVersions):
     title = "Repeats"
 
     def _table(self, version: ProfileDocument) -> Columns:
-        looks = (version.repeats, *version.further_repeats)
+        looks = (version.duplicates, *version.duplicates_by_subset)
         return {
             "compared_in": [", ".join(look.columns) or "all columns" for look in looks],
-            "repeated_rows": [look.repeated_rows for look in looks],
+            "repeated_rows": [look.duplicate_rows for look in looks],
             "distinct_rows": [look.distinct_rows for look in looks],
             "uncertainty": [look.uncertainty for look in looks],
         }
@@ -182,8 +182,8 @@ class RepeatsPart(_OfVersions):
         """The largest groups of equal rows, with the numbers of the first few (from 1)."""
         tables: list[Columns] = [
             {
-                "rows": [group.rows for group in v.repeats.groups],
-                "row_numbers": [list(group.places) for group in v.repeats.groups],
+                "rows": [group.rows for group in v.duplicates.groups],
+                "row_numbers": [list(group.row_numbers) for group in v.duplicates.groups],
             }
             for v in self._document.versions
         ]
@@ -193,7 +193,7 @@ class RepeatsPart(_OfVersions):
         """Where the repeated rows of the newest version stand, from the first row to the last."""
         from nachsicht.figures.missing import draw_repeats
 
-        return draw_repeats(self._document.versions[-1].repeats, ax)
+        return draw_repeats(self._document.versions[-1].duplicates, ax)
 
 
 class OutcomePart(_OfVersions):
@@ -206,7 +206,7 @@ class OutcomePart(_OfVersions):
         bins = [(view, b) for view in (outcome.views if outcome else ()) for b in view.bins]
         return {
             "column": [view.column for view, _ in bins],
-            "explained": [view.explained for view, _ in bins],
+            "explained": [view.explained_share for view, _ in bins],
             "bin": [b.label for _, b in bins],
             "rows": [b.rows for _, b in bins],
             "outcome": [b.value for _, b in bins],
@@ -254,13 +254,13 @@ class ComponentsPart(Part):
     @property
     def explained(self) -> tuple[float, ...]:
         """Share of the variance of each component."""
-        return self._own.explained if self._own else ()
+        return self._own.explained_variance if self._own else ()
 
     def figure(self, version: int = -1, ax: Any = None) -> Any:
         """The rows of a version in the plane of the first two components."""
         from nachsicht.figures.associations import draw_plane
 
-        planes = self._document.planes or ((self._own.plane,) if self._own else ())
+        planes = self._document.pca_scores or ((self._own.scores,) if self._own else ())
         plane = planes[version] if planes else None
         if plane is None:
             raise SettingsError("there are no components to draw", where="components")

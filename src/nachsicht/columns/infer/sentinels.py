@@ -10,7 +10,7 @@ from nachsicht.model.column import (
     ColumnSummary,
     IdentifierSummary,
     Level,
-    MomentSummary,
+    DatetimeSummary,
     NumberCount,
     QuantitySummary,
     TextSummary,
@@ -54,15 +54,15 @@ def stand_in(column: ColumnSummary) -> StandIn | None:
     Of numbers a usual code at an end that occurs repeatedly and lies far from the next value;
     of levels and texts a word for missing; of moments the first or last day of a calendar.
     """
-    detail = column.detail
+    detail = column.stats
     if isinstance(detail, QuantitySummary):
         return _number(detail, column.rows)
-    if isinstance(detail, MomentSummary):
-        return _first(column.frequent, is_empty_date, column.rows) if _has_days(column) else None
+    if isinstance(detail, DatetimeSummary):
+        return _first(column.top_values, is_empty_date, column.rows) if _has_days(column) else None
     if isinstance(detail, CategorySummary):
         return _level(detail, column.rows)
     if isinstance(detail, TextSummary | IdentifierSummary):
-        return _first(column.frequent, is_word_for_missing, column.rows)
+        return _first(column.top_values, is_word_for_missing, column.rows)
     return None
 
 
@@ -78,7 +78,7 @@ def is_empty_date(text: str) -> bool:
 
 def _has_days(column: ColumnSummary) -> bool:
     """Whether moments are on other days than the first of a year: else such a day is a year."""
-    days = [level.value[5:10] for level in column.frequent]
+    days = [level.value[5:10] for level in column.top_values]
     return any(day != "01-01" for day in days if day != "12-31")
 
 
@@ -97,7 +97,7 @@ def _first(levels: tuple[Level, ...], says: object, rows: int) -> StandIn | None
 
 
 def _number(detail: QuantitySummary, rows: int) -> StandIn | None:
-    if detail.discrete and detail.finite < 50:
+    if detail.discrete and detail.n_finite < 50:
         return None
     if len(detail.lowest) < 3 or not known(detail.iqr):
         return None

@@ -85,16 +85,16 @@ class Heap(msgspec.Struct, frozen=True):
 
 def heap_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Heap | None:
     """The step on which values are heaped, or to which all are rounded; None if there is none."""
-    before = {entry.value: entry.count for entry in a.multiples}
-    if not a.finite or not b.finite or not before:
+    before = {entry.value: entry.count for entry in a.round_number_counts}
+    if not a.n_finite or not b.n_finite or not before:
         return None
     finest, best = min(before), None
-    for entry in b.multiples:
+    for entry in b.round_number_counts:
         # A step that is not listed is finer than the old values, or only zero was a multiple.
-        old = before.get(entry.value, a.finite if entry.value < finest else a.zeros)
-        old_share, share = old / a.finite, entry.count / b.finite
-        chance = shares_chance(old, a.finite, entry.count, b.finite)
-        unlikely = change.between.unlikely(chance, len(b.multiples))
+        old = before.get(entry.value, a.n_finite if entry.value < finest else a.zeros)
+        old_share, share = old / a.n_finite, entry.count / b.n_finite
+        chance = shares_chance(old, a.n_finite, entry.count, b.n_finite)
+        unlikely = change.between.unlikely(chance, len(b.round_number_counts))
         usual = old_share >= _USUAL  # values are written so anyway
         if usual or share - old_share < _SMALLEST_HEAP or not unlikely:
             continue
@@ -120,9 +120,9 @@ class Cut(msgspec.Struct, frozen=True):
 
 def cut_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Cut | None:
     """The length at which texts are cut now, from the lengths in characters."""
-    if not a.finite or not b.finite:
+    if not a.n_finite or not b.n_finite:
         return None
-    one, other = Curve.of_knots(a.knots), Curve.of_knots(b.knots)
+    one, other = Curve.of_knots(a.ecdf), Curve.of_knots(b.ecdf)
     length = float(other.values[-1])
     beyond = 1 - float(one.shares(np.array([length]))[1][0])
     rows = other.at_most[-1] - other.below[-1]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nachsicht.columns.datetime import coarsen_counts
 from nachsicht.comparison.context import Change
-from nachsicht.model.column import MomentSummary
+from nachsicht.model.column import DatetimeSummary
 from nachsicht.stats.ecdf import Curve, largest_difference
 from nachsicht.stats.hypothesis_tests import counts_chance, usual_distance
 
@@ -51,7 +51,7 @@ class Shift(msgspec.Struct, frozen=True):
         return months > 0.9 and abs(months - round(months)) * 30.4375 <= _MONTH_SLACK
 
 
-def shift_in(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None:
+def shift_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """The constant by which all moments moved; None if that does not explain the change."""
     if change.curves is None:
         return None
@@ -70,7 +70,7 @@ def shift_in(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None
     return _shift_of_weekdays(change, a, b)
 
 
-def _shift_of_weekdays(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None:
+def _shift_of_weekdays(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """A shift by a few days, seen in the weekdays where the range hardly shows it."""
     turned = _turned(change, a.by_weekday, b.by_weekday, range(-3, 4))
     if turned is None:
@@ -79,7 +79,7 @@ def _shift_of_weekdays(change: Change, a: MomentSummary, b: MomentSummary) -> Sh
     return Shift(days * _DAY, distance, left)
 
 
-def clock_shift_in(change: Change, a: MomentSummary, b: MomentSummary) -> Shift | None:
+def clock_shift_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """The hours by which the clock was shifted; None if that does not explain the change."""
     turned = _turned(change, a.by_hour, b.by_hour, range(-11, 13))
     if turned is None:
@@ -120,7 +120,7 @@ class Exchanged(msgspec.Struct, frozen=True):
     left_over: float
 
 
-def exchange_in(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:
+def exchange_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
     """Whether day and month were exchanged: the moments fit only so.
 
     By single days where the profile counts them; else by month and day of the month.
@@ -128,7 +128,7 @@ def exchange_in(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged
     return _exchange_by_days(change, a, b) or _exchange_by_months(change, a, b)
 
 
-def _exchange_by_days(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:
+def _exchange_by_days(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
     old, new = _days(a), _days(b)
     if old is None or new is None:
         return None
@@ -153,9 +153,9 @@ def _by_month(*sides: tuple[NDArray[np.int64], NDArray[np.int64]]) -> list[NDArr
     ]
 
 
-def _days(moments: MomentSummary) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
+def _days(moments: DatetimeSummary) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
     """Days since 1970 and their counts; None where only coarser units are counted."""
-    if moments.clock or moments.unit in ("month", "year"):
+    if moments.time_of_day or moments.unit in ("month", "year"):
         return None
     first, counts = coarsen_counts(moments.unit, moments.first, moments.counts, "day")
     return np.arange(first, first + len(counts)), counts
@@ -172,7 +172,7 @@ def _exchanged(days: NDArray[np.int64]) -> NDArray[np.int64]:
     return found
 
 
-def _exchange_by_months(change: Change, a: MomentSummary, b: MomentSummary) -> Exchanged | None:
+def _exchange_by_months(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
     if not a.by_month_and_day or not b.by_month_and_day:
         return None
     old = np.array(a.by_month_and_day, float).reshape(12, 31)
@@ -197,7 +197,7 @@ def _month_chance(old: _Counts, new: _Counts) -> float | None:
     return counts_chance(_months(old).tolist(), _months(new).tolist())
 
 
-def times_lost(a: MomentSummary, b: MomentSummary) -> tuple[float, float] | None:
+def times_lost(a: DatetimeSummary, b: DatetimeSummary) -> tuple[float, float] | None:
     """Shares of moments at midnight before and now, where nearly all are there now."""
     rows = sum(a.counts), sum(b.counts)
     if not all(rows) or not a.by_hour:

@@ -32,8 +32,8 @@ def levels_of(detail: Detail | None) -> dict[str, int] | None:
     if isinstance(detail, CategorySummary):
         return level_counts(detail)
     if isinstance(detail, QuantitySummary) and detail.discrete:
-        knots = detail.knots
-        counts = np.asarray(knots.at_most) - np.asarray(knots.below)
+        knots = detail.ecdf
+        counts = np.asarray(knots.le) - np.asarray(knots.lt)
         return {number(v, 15): int(c) for v, c in zip(knots.values, counts, strict=True)}
     return None
 

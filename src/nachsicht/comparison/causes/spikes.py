@@ -29,10 +29,10 @@ class Spike(msgspec.Struct, frozen=True):
 def spikes_in(change: Change) -> list[Spike]:
     """Frequent values that hold more rows than before and than chance gives, largest first."""
     old, new = change.old, change.new
-    before = {level.value: level.count for level in old.frequent}
+    before = {level.value: level.count for level in old.top_values}
     unlisted = _most_unlisted(old)
     found = []
-    for level in new.frequent:
+    for level in new.top_values:
         count = before.get(level.value)
         known = count if count is not None else _count_in_curve(change, level, unlisted)
         if _risen(change, known, level):
@@ -55,14 +55,14 @@ def _risen(change: Change, before: float, level: Level) -> bool:
     if rise < _SMALLEST_RISE:
         return False
     chance = shares_chance(before, old.present, level.count, new.present)
-    return change.between.unlikely(chance, len(new.frequent))
+    return change.between.unlikely(chance, len(new.top_values))
 
 
 def _most_unlisted(column: ColumnSummary) -> int:
     """How many rows a value can hold at most that is not among the frequent ones."""
-    if len(column.frequent) >= column.distinct or not column.frequent:
+    if len(column.top_values) >= column.distinct or not column.top_values:
         return 0
-    return column.frequent[-1].count
+    return column.top_values[-1].count
 
 
 def _count_in_curve(change: Change, level: Level, most: int) -> float:

@@ -34,14 +34,14 @@ def relation_changes(
         found, chances = _changed_at_hand(old.pairs, new.pairs, newest, step)
     else:
         found = _changed_as_kept(between, newest, step)
-        chances = [change.chance for change in found]
-    bound = bound_over_all(chances, between.settings.chance)
+        chances = [change.p_value for change in found]
+    bound = bound_over_all(chances, between.settings.alpha)
     kept = [
         change
         for change in found
-        if change.chance <= bound and abs(change.new - change.old) >= _SMALLEST
+        if change.p_value <= bound and abs(change.new_value - change.old_value) >= _SMALLEST
     ]
-    kept.sort(key=lambda change: (-abs(change.new - change.old), change.one, change.other))
+    kept.sort(key=lambda change: (-abs(change.new_value - change.old_value), change.x, change.y))
     return tuple(kept[:MOST_KEPT])
 
 
@@ -49,17 +49,17 @@ def _changed_as_kept(
     between: VersionPair, newest: Mapping[str, str], step: tuple[int, int]
 ) -> list[RelationChange]:
     before = {
-        frozenset((newest[r.one], newest[r.other])): r
+        frozenset((newest[r.x], newest[r.y])): r
         for r in between.old.profile.relations.pairs
-        if r.one in newest and r.other in newest
+        if r.x in newest and r.y in newest
     }
     found = []
     for new in between.new.profile.relations.pairs:
-        old = before.get(frozenset((new.one, new.other)))
+        old = before.get(frozenset((new.x, new.y)))
         if old is not None and old.measure == new.measure:
-            chance = relations_chance(old.strength, old.error, new.strength, new.error)
-            strengths = (old.strength, new.strength)
-            found.append(RelationChange(*step, new.one, new.other, new.measure, *strengths, chance))
+            chance = relations_chance(old.value, old.std_error, new.value, new.std_error)
+            strengths = (old.value, new.value)
+            found.append(RelationChange(*step, new.x, new.y, new.measure, *strengths, chance))
     return found
 
 
@@ -107,11 +107,11 @@ def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:
     """Columns that all but say what the outcome is now, and did not before."""
     outcome = between.settings.outcome
     before = {
-        frozenset((r.one, r.other)): abs(r.strength) for r in between.old.profile.relations.pairs
+        frozenset((r.x, r.y)): abs(r.value) for r in between.old.profile.relations.pairs
     }
     for relation in between.new.profile.relations.pairs:
-        both = frozenset((relation.one, relation.other))
-        old, new = before.get(both, 0.0), abs(relation.strength)
+        both = frozenset((relation.x, relation.y))
+        old, new = before.get(both, 0.0), abs(relation.value)
         if outcome not in both or new < GIVES_AWAY or old >= GIVES_AWAY:
             continue
         (name,) = both - {outcome}
@@ -136,14 +136,14 @@ def relation_findings(
     Columns that have findings of their own are left out: a changed relation follows from them.
     Where several relations changed, the column that most of them share is named.
     """
-    waiting = [c for c in changes if c.one not in named and c.other not in named]
+    waiting = [c for c in changes if c.x not in named and c.y not in named]
     while waiting:
         weights: dict[str, float] = {}
         for change in waiting:
-            for name in (change.one, change.other):
-                weights[name] = weights.get(name, 0.0) + abs(change.new - change.old)
+            for name in (change.x, change.y):
+                weights[name] = weights.get(name, 0.0) + abs(change.new_value - change.old_value)
         column = max(weights, key=lambda name: (weights[name], name))
-        own = [change for change in waiting if column in (change.one, change.other)]
+        own = [change for change in waiting if column in (change.x, change.y)]
         waiting = [change for change in waiting if change not in own]
         yield _finding(between, column, own)
 
@@ -152,8 +152,8 @@ def _finding(
     between: VersionPair, column: str, changes: Sequence[RelationChange]
 ) -> Finding | None:
     largest = changes[0]
-    partners = tuple(c.other if c.one == column else c.one for c in changes)
-    old, new = largest.old, largest.new
+    partners = tuple(c.y if c.x == column else c.x for c in changes)
+    old, new = largest.old_value, largest.new_value
     code: FindingCode
     if old * new < 0 and min(abs(old), abs(new)) >= _SMALLEST:
         code, size = "association_reversed", abs(new - old) / 2
@@ -170,6 +170,6 @@ def _finding(
             "measure": largest.measure,
             "old_strength": old,
             "new_strength": new,
-            "p_value": largest.chance,
+            "p_value": largest.p_value,
         },
     )

@@ -155,7 +155,7 @@ def change_levels(change: Change) -> set[str]:
     """All levels of both versions, with the mark of those beyond the cap."""
     found: set[str] = set()
     for column in (change.old, change.new):
-        found |= set(level_causes.levels_of(column.detail) or ())
+        found |= set(level_causes.levels_of(column.stats) or ())
     return found
 
 

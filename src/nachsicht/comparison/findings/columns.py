@@ -20,7 +20,7 @@ from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
     IdentifierSummary,
-    MomentSummary,
+    DatetimeSummary,
     QuantitySummary,
     TextSummary,
 )
@@ -62,7 +62,7 @@ def _value_findings(change: Change, rise: float) -> Iterator[Finding | None]:
     old, new = change.old, change.new
     if Kind.EMPTY in (old.kind, new.kind):
         return  # told by its gaps
-    a, b = old.detail, new.detail
+    a, b = old.stats, new.stats
     if new.distinct == 1 and old.distinct > 1 and new.present > 1 and not _all_but_constant(old):
         yield _became_constant(change)
         return
@@ -78,7 +78,7 @@ def _value_findings(change: Change, rise: float) -> Iterator[Finding | None]:
         return  # names and moments of groups are bound to differ
     elif isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
         yield from identifier_findings(change, a, b)
-    elif isinstance(a, MomentSummary) and isinstance(b, MomentSummary):
+    elif isinstance(a, DatetimeSummary) and isinstance(b, DatetimeSummary):
         yield from moment_findings(change, a, b)
     elif change.kind_changed:
         yield from _another_kind(change)
@@ -86,11 +86,11 @@ def _value_findings(change: Change, rise: float) -> Iterator[Finding | None]:
 
 def _all_but_constant(old: ColumnSummary) -> bool:
     """Whether so few rows varied before that one value now may be chance."""
-    return bool(old.frequent) and old.present - old.frequent[0].count < 10
+    return bool(old.top_values) and old.present - old.top_values[0].count < 10
 
 
 def _became_constant(change: Change) -> Finding | None:
-    value = change.new.frequent[0].value
+    value = change.new.top_values[0].value
     return change.finding(
         "became_constant",
         1.0,
@@ -110,7 +110,7 @@ def _renamed(change: Change) -> Finding | None:
 
 def _levels(change: Change) -> Iterator[Finding | None]:
     """The levels, also of two kinds that both have levels."""
-    old, new = levels_of(change.old.detail), levels_of(change.new.detail)
+    old, new = levels_of(change.old.stats), levels_of(change.new.stats)
     if old and new:
         yield from level_findings(change, old, new)
 
@@ -125,11 +125,11 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
             code,
             max(1 - share, 0.01),
             {
-                "old_dtype": old.stored_type,
-                "new_dtype": new.stored_type,
+                "old_dtype": old.dtype,
+                "new_dtype": new.dtype,
                 "readable": share,
                 "unreadable": 1 - share,
-                **({"example": new.frequent[0].value} if new.frequent else {}),
+                **({"example": new.top_values[0].value} if new.top_values else {}),
             },
         )
         return
@@ -137,7 +137,7 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
     if cut:
         yield cut
         return
-    levels = levels_of(old.detail), levels_of(new.detail)
+    levels = levels_of(old.stats), levels_of(new.stats)
     if levels[0] and levels[1]:
         found = [finding for finding in level_findings(change, levels[0], levels[1]) if finding]
         if any(
@@ -150,22 +150,22 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
 
 def _cut_names(change: Change) -> Finding | None:
     """Names that were cut at a length, and so became levels that repeat."""
-    a, b = change.old.detail, change.new.detail
+    a, b = change.old.stats, change.new.stats
     if not isinstance(a, IdentifierSummary) or not isinstance(b, CategorySummary):
         return None
-    if b.shortest != b.longest or b.longest >= a.shortest:
+    if b.min_length != b.max_length or b.max_length >= a.min_length:
         return None
-    return cut_finding(change, b.longest, change.new.present, a.longest)
+    return cut_finding(change, b.max_length, change.new.present, a.max_length)
 
 
 def _still_readable(change: Change) -> tuple[FindingCode, float] | None:
     """Texts that were numbers or moments before, and mostly still read as such."""
     old, new = change.old, change.new
-    if new.written is None or not new.present or old.written is not None:
+    if new.text_format is None or not new.present or old.text_format is not None:
         return None
     readings: tuple[tuple[tuple[Kind, ...], FindingCode, int], ...] = (
-        ((Kind.QUANTITY, Kind.DURATION), "numbers_as_text", new.written.numbers),
-        ((Kind.MOMENT,), "dates_as_text", new.written.dates),
+        ((Kind.QUANTITY, Kind.DURATION), "numbers_as_text", new.text_format.numeric_rows),
+        ((Kind.DATETIME,), "dates_as_text", new.text_format.date_rows),
     )
     for kinds, code, rows in readings:
         if old.kind in kinds and rows / new.present >= _STILL_READABLE:
@@ -181,8 +181,8 @@ def _retyped(change: Change) -> Finding | None:
         {
             "old_kind": str(old.kind),
             "new_kind": str(new.kind),
-            "old_dtype": old.stored_type,
-            "new_dtype": new.stored_type,
+            "old_dtype": old.dtype,
+            "new_dtype": new.dtype,
         },
     )
 
@@ -190,21 +190,21 @@ def _retyped(change: Change) -> Finding | None:
 def _writing(change: Change) -> Iterator[Finding | None]:
     """The same kind, stored or written otherwise."""
     old, new = change.old, change.new
-    types: dict[str, Fact] = {"old_dtype": old.stored_type, "new_dtype": new.stored_type}
-    read_as_values = new.kind in (Kind.QUANTITY, Kind.DURATION, Kind.MOMENT)
-    if read_as_values and new.written is not None and old.written is None:
-        dates = new.kind is Kind.MOMENT
+    types: dict[str, Fact] = {"old_dtype": old.dtype, "new_dtype": new.dtype}
+    read_as_values = new.kind in (Kind.QUANTITY, Kind.DURATION, Kind.DATETIME)
+    if read_as_values and new.text_format is not None and old.text_format is None:
+        dates = new.kind is Kind.DATETIME
         code: FindingCode = "dates_as_text" if dates else "numbers_as_text"
         yield change.finding(
             code,
             1.0,
-            {**types, "readable": 1.0, "unreadable": 0.0, "example": new.written.shape},
+            {**types, "readable": 1.0, "unreadable": 0.0, "example": new.text_format.pattern},
             # What is written plainly is read back by most that read texts.
             at_most=Severity.CHECK if new.kind_reason is KindReason.NUMBERS_AS_TEXT else None,
         )
-    elif read_as_values and old.written is not None and new.written is not None:
-        yield _written_otherwise(change, old.written.shape, new.written.shape)
-    elif _family(old.stored_type) != _family(new.stored_type):
+    elif read_as_values and old.text_format is not None and new.text_format is not None:
+        yield _written_otherwise(change, old.text_format.pattern, new.text_format.pattern)
+    elif _family(old.dtype) != _family(new.dtype):
         yield change.finding("dtype_changed", 0.2, {**types, "kind": str(new.kind)})
 
 
@@ -212,7 +212,7 @@ def _written_otherwise(change: Change, old: str, new: str) -> Finding | None:
     """Another unit, separator, decimal sign or order of the date."""
     signs = [{c for c in shape if not c.isalnum() and c not in "-+"} for shape in (old, new)]
     units = change.old.unit, change.new.unit
-    if change.new.kind is not Kind.MOMENT and signs[0] == signs[1] and units[0] == units[1]:
+    if change.new.kind is not Kind.DATETIME and signs[0] == signs[1] and units[0] == units[1]:
         return None
     if old == new and units[0] == units[1]:
         return None
@@ -235,7 +235,7 @@ def _family(stored: str) -> str:
     for family, starts in (
         ("number", ("int", "uint", "float", "double", "halffloat", "decimal")),
         ("text", ("string", "large_string", "string_view")),
-        ("moment", ("date", "timestamp")),
+        ("datetime", ("date", "timestamp")),
     ):
         if stored.startswith(starts):
             return family

@@ -60,7 +60,7 @@ def quantity_findings(
 
 
 def _infinite(change: Change, a: QuantitySummary, b: QuantitySummary) -> Finding | None:
-    before, now = (s.infinite_below + s.infinite_above for s in (a, b))
+    before, now = (s.neg_inf + s.pos_inf for s in (a, b))
     old, new = change.old.present, change.new.present
     if not now or not change.between.unlikely(shares_chance(before, old, now, new)):
         return None
@@ -72,7 +72,7 @@ def _of_the_spread(
     change: Change, one: Curve, other: Curve, distance: float, gap_rise: float
 ) -> Finding | None:
     """One map that explains how far the spread moved, or that it moved."""
-    a, b = change.old.detail, change.new.detail
+    a, b = change.old.stats, change.new.stats
     assert isinstance(a, QuantitySummary)
     assert isinstance(b, QuantitySummary)
     if distance < smallest_size("distribution_shift", change.between.settings):

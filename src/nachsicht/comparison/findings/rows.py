@@ -61,21 +61,21 @@ def _rows_lost(between: VersionPair, lost: int, place: Place | None) -> Finding 
 def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     """Rows that are repeated now and were not before."""
     old, new = between.old.profile, between.new.profile
-    repeated, before = new.repeats.repeated_rows, old.repeats.repeated_rows
+    repeated, before = new.duplicates.duplicate_rows, old.duplicates.duplicate_rows
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
-    if share <= old_share or not repeats_matter(new.columns, new.repeats):
+    if share <= old_share or not repeats_matter(new.columns, new.duplicates):
         return
-    if shares_chance(before, old.rows, repeated, new.rows) > between.settings.chance:
+    if shares_chance(before, old.rows, repeated, new.rows) > between.settings.alpha:
         return
     evidence: dict[str, Fact] = {"rows": repeated, "share": share, "old_share": old_share}
     named = any(column.kind is Kind.IDENTIFIER for column in new.columns)
     # Rows that name no thing and stood twice before may well be equal without any mistake.
-    usual = old_share >= _USUAL and not named and import_in(new.repeats) is None
+    usual = old_share >= _USUAL and not named and import_in(new.duplicates) is None
     yield between.finding(
         "new_duplicate_rows",
         (),
         share - old_share,
-        evidence | block_evidence(new.repeats),
+        evidence | block_evidence(new.duplicates),
         form="more" if usual else "",
         at_most=Severity.NOTE if usual else None,
     )
@@ -83,11 +83,11 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
 
 def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Finding | None]:
     """A key that named one row each and does so no longer."""
-    if rows is None or not rows.key or rows.repeated_keys[0] or not rows.repeated_keys[1]:
+    if rows is None or not rows.key or rows.duplicate_keys[0] or not rows.duplicate_keys[1]:
         return
-    repeated = rows.repeated_keys[1]
+    repeated = rows.duplicate_keys[1]
     # Rows that are repeated whole repeat their key, which is told already.
-    if repeated <= 2 * between.new.profile.repeats.repeated_rows:
+    if repeated <= 2 * between.new.profile.duplicates.duplicate_rows:
         return
     yield between.finding(
         "key_not_unique",
@@ -103,8 +103,8 @@ def cell_findings(
     """Columns rewritten in rows that both versions have, where nothing else tells of them."""
     if rows is None or not rows.key:
         return
-    matched = rows.changed + rows.same
-    for cell in rows.cells:
+    matched = rows.changed + rows.unchanged
+    for cell in rows.changed_cells:
         if cell.column in told:
             continue
         example = next((e for e in rows.examples if e.column == cell.column), None)

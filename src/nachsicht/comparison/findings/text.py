@@ -18,7 +18,7 @@ from nachsicht.comparison.causes.datetime import (
 from nachsicht.comparison.causes.spikes import spikes_in
 from nachsicht.comparison.context import Change
 from nachsicht.comparison.distances import shape_counts
-from nachsicht.model.column import IdentifierSummary, MomentSummary, TextSummary
+from nachsicht.model.column import IdentifierSummary, DatetimeSummary, TextSummary
 from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.model.statistics import Statistic, known
 from nachsicht.stats.hypothesis_tests import ks_chance, shares_chance, usual_distance
@@ -31,17 +31,17 @@ def text_findings(change: Change, a: TextSummary, b: TextSummary) -> Iterator[Fi
     """What happened to written texts."""
     if not change.between.in_time:
         if change.distance:
-            yield _lengths_moved(change, a.characters.median, b.characters.median)
+            yield _lengths_moved(change, a.char_count.median, b.char_count.median)
         return
     spiked = list(_spiked(change, is_word_for_missing))
     yield from spiked
     broken = _damaged(change)
     yield broken
-    cut = cut_in(change, a.characters, b.characters)
+    cut = cut_in(change, a.char_count, b.char_count)
     if cut:
         yield cut_finding(change, cut.length, cut.rows, cut.old_longest)
     elif change.distance and not any(spiked) and not broken:
-        yield _lengths_moved(change, a.characters.median, b.characters.median)
+        yield _lengths_moved(change, a.char_count.median, b.char_count.median)
 
 
 def cut_finding(change: Change, length: int, rows: int, old_longest: int) -> Finding | None:
@@ -73,7 +73,7 @@ def identifier_findings(
     broken = _damaged(change)
     yield broken
     if _cut_shapes(a, b):
-        yield cut_finding(change, b.longest, b.shapes[0].count, a.longest)
+        yield cut_finding(change, b.max_length, b.patterns[0].count, a.max_length)
         return
     if not any(spiked):
         yield _repeats(change, a, b)
@@ -83,10 +83,10 @@ def identifier_findings(
 
 def _cut_shapes(a: IdentifierSummary, b: IdentifierSummary) -> bool:
     """Whether the most frequent shape is the beginning of the one before, and none is longer."""
-    if not a.shapes or not b.shapes or b.longest >= a.longest:
+    if not a.patterns or not b.patterns or b.max_length >= a.max_length:
         return False
-    old, new = a.shapes[0].value, b.shapes[0].value
-    return len(new) == b.longest < len(old) and old.startswith(new)
+    old, new = a.patterns[0].value, b.patterns[0].value
+    return len(new) == b.max_length < len(old) and old.startswith(new)
 
 
 def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
@@ -97,7 +97,7 @@ def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Find
     # Names that are used again and again are no key; what matters is that a key ceased to be one.
     if before > 0.01 or share <= before:
         return None
-    if extra <= 1.1 * change.between.new.profile.repeats.repeated_rows:
+    if extra <= 1.1 * change.between.new.profile.duplicates.duplicate_rows:
         return None  # whole rows are repeated, which is told
     if change.between.settings.key == (change.name,):
         return None  # told of the key
@@ -108,12 +108,12 @@ def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Find
     return change.finding(
         "new_duplicate_ids",
         share,
-        {"values": b.repeated_values, "rows": b.repeated_rows, "old_rows": a.repeated_rows},
+        {"values": b.duplicate_values, "rows": b.duplicate_rows, "old_rows": a.duplicate_rows},
     )
 
 
 def _shapes_moved(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
-    old, new = shape_counts(a.shapes), shape_counts(b.shapes)
+    old, new = shape_counts(a.patterns), shape_counts(b.patterns)
     n, m = max(sum(old.values()), 1), max(sum(new.values()), 1)
     names = sorted({*old, *new})
     shape = max(names, key=lambda name: abs(new.get(name, 0) / m - old.get(name, 0) / n))
@@ -131,22 +131,22 @@ def _shapes_moved(change: Change, a: IdentifierSummary, b: IdentifierSummary) ->
 
 def _damaged(change: Change) -> Finding | None:
     """Letters that were read in the wrong encoding, more than before."""
-    a, b = change.old.written, change.new.written
-    if a is None or b is None or b.damaged < 2:
+    a, b = change.old.text_format, change.new.text_format
+    if a is None or b is None or b.garbled_rows < 2:
         return None
     old, new = change.old, change.new
-    chance = shares_chance(a.damaged, old.present, b.damaged, new.present)
-    share, before = b.damaged / new.present, a.damaged / max(old.present, 1)
+    chance = shares_chance(a.garbled_rows, old.present, b.garbled_rows, new.present)
+    share, before = b.garbled_rows / new.present, a.garbled_rows / max(old.present, 1)
     if share <= 2 * before or not change.between.unlikely(chance):
         return None
     return change.finding(
         "garbled_text_new",
         share - before,
-        {"rows": b.damaged, "share": share, "old_share": before},
+        {"rows": b.garbled_rows, "share": share, "old_share": before},
     )
 
 
-def moment_findings(change: Change, a: MomentSummary, b: MomentSummary) -> Iterator[Finding | None]:
+def moment_findings(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Iterator[Finding | None]:
     """What happened to dates and times."""
     spiked = list(_spiked(change, is_empty_date)) or [_empty_date(change, a, b)]
     yield from spiked
@@ -184,12 +184,12 @@ def moment_findings(change: Change, a: MomentSummary, b: MomentSummary) -> Itera
         yield change.finding("dates_redistributed", moved, {"distance": moved})
 
 
-def _empty_date(change: Change, a: MomentSummary, b: MomentSummary) -> Finding | None:
+def _empty_date(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Finding | None:
     """The first or last day of a calendar at an end, too seldom to be among the frequent."""
     for old, new, end in ((a.minimum, b.minimum, 0), (a.maximum, b.maximum, -1)):
         if old == new or not is_empty_date(new):
             continue
-        rows = b.knots.at_most[end] - b.knots.below[end]
+        rows = b.ecdf.le[end] - b.ecdf.lt[end]
         share = rows / change.new.present
         return change.finding(
             "sentinel_value_new",

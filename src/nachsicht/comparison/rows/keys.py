@@ -18,7 +18,7 @@ from nachsicht.model.kinds import Kind
 Place = tuple[int, int]
 
 #: Kinds of which a column may be a part of a key.
-_PARTS = (Kind.IDENTIFIER, Kind.MOMENT, Kind.CATEGORY)
+_PARTS = (Kind.IDENTIFIER, Kind.DATETIME, Kind.CATEGORY)
 #: At most so many columns are tried in pairs.
 _MOST_PARTS = 6
 #: Keys found by themselves must name so large a part of the smaller version's rows in both.

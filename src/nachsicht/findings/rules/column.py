@@ -10,13 +10,13 @@ from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
     IdentifierSummary,
-    MomentSummary,
+    DatetimeSummary,
     QuantitySummary,
     TextSummary,
 )
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind, KindReason
-from nachsicht.model.profile import GapsByLevel
+from nachsicht.model.profile import MissingByLevel
 from nachsicht.model.statistics import known
 
 #: A level, or a value, that so large a part of the rows hold leaves little to tell.
@@ -26,9 +26,9 @@ SKEWED = 3.0
 
 
 def _hardly_varies(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
-    if column.present < 2 or not column.frequent:
+    if column.present < 2 or not column.top_values:
         return
-    top = column.frequent[0]
+    top = column.top_values[0]
     share = top.count / column.present
     facts: dict[str, Fact] = {"value": top.value, "share": share}
     if column.distinct == 1:
@@ -58,7 +58,7 @@ def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 
 
 def crowded_level(
-    column: str, gaps: tuple[GapsByLevel, ...]
+    column: str, gaps: tuple[MissingByLevel, ...]
 ) -> tuple[str, str, float, float] | None:
     """The level that holds most gaps of a column, out of proportion to its rows.
 
@@ -94,9 +94,9 @@ def _stand_in(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 
 
 def _look_alikes(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
-    if not isinstance(column.detail, CategorySummary):
+    if not isinstance(column.stats, CategorySummary):
         return
-    for group in column.detail.look_alikes:
+    for group in column.stats.similar_levels:
         counts = tuple(level.count for level in group)
         names = tuple(level.value for level in group)
         facts: dict[str, Fact] = {"spellings": names, "counts": counts, "rows": sum(counts)}
@@ -105,11 +105,11 @@ def _look_alikes(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 
 def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     """Infinities, zeros, skew and outliers of a quantity."""
-    detail = column.detail
+    detail = column.stats
     if not isinstance(detail, QuantitySummary):
         return
     names = (column.name,)
-    n = detail.infinite_below + detail.infinite_above
+    n = detail.neg_inf + detail.pos_inf
     if n:
         yield view.finding("infinite_values", names, n / column.rows, {"rows": n})
     present = max(column.present, 1)
@@ -117,7 +117,7 @@ def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
         share = detail.zeros / present
         yield view.finding("zeros", names, share, {"rows": detail.zeros, "share": share})
     if known(detail.skewness) and abs(float(detail.skewness)) >= SKEWED and not detail.discrete:
-        closest = detail.normal.closest if detail.normal else "none"
+        closest = detail.normal.best_transform if detail.normal else "none"
         skewness = float(detail.skewness)
         yield view.finding(
             "skewed",
@@ -139,13 +139,13 @@ def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 
 def _writing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     """Damaged letters, mixed types, blanks; numbers and dates stored as text."""
-    written, names = column.written, (column.name,)
-    if written and written.damaged:
-        share = written.damaged / column.present
-        facts: dict[str, Fact] = {"rows": written.damaged, "share": share}
+    written, names = column.text_format, (column.name,)
+    if written and written.garbled_rows:
+        share = written.garbled_rows / column.present
+        facts: dict[str, Fact] = {"rows": written.garbled_rows, "share": share}
         yield view.finding("garbled_text", names, share, facts)
     if written and column.kind in (Kind.CATEGORY, Kind.TEXT, Kind.IDENTIFIER):
-        for meaning, rows in (("numbers", written.numbers), ("dates", written.dates)):
+        for meaning, rows in (("numbers", written.numeric_rows), ("dates", written.date_rows)):
             share = rows / column.present
             if 0.5 <= share < 1.0:
                 yield view.finding(
@@ -155,9 +155,9 @@ def _writing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
                     {"rows": rows, "share": share, "others": column.present - rows},
                     form=meaning,
                 )
-    if isinstance(column.detail, TextSummary) and column.detail.blank:
-        share = column.detail.blank / column.present
-        facts = {"rows": column.detail.blank, "share": share}
+    if isinstance(column.stats, TextSummary) and column.stats.blank:
+        share = column.stats.blank / column.present
+        facts = {"rows": column.stats.blank, "share": share}
         yield view.finding("blank", names, share, facts)
     meanings = {
         KindReason.NUMBERS_AS_TEXT: "numbers",
@@ -165,15 +165,15 @@ def _writing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
         KindReason.DATES_AS_TEXT: "dates",
     }
     if column.kind_reason in meanings:
-        facts = {"dtype": column.stored_type}
+        facts = {"dtype": column.dtype}
         form = meanings[column.kind_reason]
         yield view.finding("stored_as_text", names, 0.5, facts, form=form)
 
 
 def _names_of_things(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     """An identifier of which a few values repeat, where all others name one row."""
-    detail = column.detail
-    if not isinstance(detail, IdentifierSummary) or not detail.repeated_values:
+    detail = column.stats
+    if not isinstance(detail, IdentifierSummary) or not detail.duplicate_values:
         return
     extra = column.present - column.distinct
     if extra > 0.01 * column.present:
@@ -182,13 +182,13 @@ def _names_of_things(view: View, column: ColumnSummary) -> Iterator[Finding | No
         "identifier_repeats",
         (column.name,),
         extra / column.present,
-        {"values": detail.repeated_values, "rows": detail.repeated_rows},
+        {"values": detail.duplicate_values, "rows": detail.duplicate_rows},
     )
 
 
 def _future(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
-    detail = column.detail
-    if not isinstance(detail, MomentSummary) or not detail.in_future:
+    detail = column.stats
+    if not isinstance(detail, DatetimeSummary) or not detail.in_future:
         return
     share = detail.in_future / column.present
     if share > 0.5:

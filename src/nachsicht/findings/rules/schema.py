@@ -49,10 +49,10 @@ def promised(
             breach = _breach(column, stated, rule, computed)
             if breach is not None:
                 yield _broken(view, (column.name,), rule, breach, column.rows, description, stated)
-    for repeats in computed.further_repeats:
+    for repeats in computed.duplicates_by_subset:
         together = len(description.key) > 1 and {*repeats.columns} == {*description.key}
-        if together and repeats.repeated_rows > repeats.uncertainty:
-            breach = Violation(repeats.repeated_rows, ())
+        if together and repeats.duplicate_rows > repeats.uncertainty:
+            breach = Violation(repeats.duplicate_rows, ())
             yield _broken(
                 view, description.key, Rule.UNIQUE, breach, computed.rows, description, None
             )
@@ -124,8 +124,8 @@ def _breach(
     if rule is Rule.UNIQUE:
         extra = column.present - column.distinct
         # Where different values are estimated, a few more or less say nothing.
-        doubt = column.accuracy.distinct * column.present if column.accuracy else 0
-        told = computed.repeats.repeated_rows >= extra  # whole rows repeat, which is told as such
+        doubt = column.error_bounds.distinct_rel * column.present if column.error_bounds else 0
+        told = computed.duplicates.duplicate_rows >= extra  # whole rows repeat, which is told as such
         return Violation(extra, ()) if stated.unique and extra > doubt and not told else None
     return computed.breaches.get((column.position, rule))
 

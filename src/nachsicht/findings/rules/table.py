@@ -14,7 +14,7 @@ from nachsicht.model.column import (
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import Relation, Repeats
+from nachsicht.model.profile import Relation, Duplicates
 from nachsicht.table.duplicates import expected_repeats, import_in
 from nachsicht.table.result import Computed
 
@@ -33,8 +33,8 @@ def findings_in(
     description: Description | None = None,
 ) -> tuple[Finding, ...]:
     """All findings of a profile, the most urgent first."""
-    view = View(label, computed.gaps_by_level, settings)
-    found = [*_repeated(view, computed.columns, computed.repeats)]
+    view = View(label, computed.missing_by_level, settings)
+    found = [*_repeated(view, computed.columns, computed.duplicates)]
     found.extend(_names_renewed(view, computed))
     if unread_lines:
         found.append(_unread(view, unread_lines, computed.rows))
@@ -49,13 +49,13 @@ def findings_in(
 
 
 def _repeated(
-    view: View, columns: tuple[ColumnSummary, ...], repeats: Repeats
+    view: View, columns: tuple[ColumnSummary, ...], repeats: Duplicates
 ) -> Iterator[Finding | None]:
-    rows = repeats.repeated_rows + repeats.distinct_rows
-    share = repeats.repeated_rows / rows if rows else 0.0
+    rows = repeats.duplicate_rows + repeats.distinct_rows
+    share = repeats.duplicate_rows / rows if rows else 0.0
     if not repeats_matter(columns, repeats):
         return
-    evidence: dict[str, Fact] = {"rows": repeats.repeated_rows, "share": share}
+    evidence: dict[str, Fact] = {"rows": repeats.duplicate_rows, "share": share}
     named = any(column.kind is Kind.IDENTIFIER for column in columns)
     yield view.finding(
         "duplicate_rows",
@@ -69,7 +69,7 @@ def _repeated(
 
 def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
     """Neighbouring rows that equal others in all but identifiers: an import under new names."""
-    for repeats in computed.further_repeats:
+    for repeats in computed.duplicates_by_subset:
         left_out = [c.name for c in computed.columns if c.name not in repeats.columns]
         block = import_in(repeats)
         kinds = {c.kind for c in computed.columns if c.name not in repeats.columns}
@@ -77,7 +77,7 @@ def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
             continue
         length = block.last_row - block.first_row + 1
         others = tuple(c for c in computed.columns if c.name in repeats.columns)
-        if repeats.repeated_rows <= computed.repeats.repeated_rows + length / 2:
+        if repeats.duplicate_rows <= computed.duplicates.duplicate_rows + length / 2:
             continue  # the same rows are repeated in all columns
         if not repeats_matter(others, repeats):
             continue
@@ -94,38 +94,38 @@ def _unread(view: View, lines: int, rows: int) -> Finding | None:
     return view.finding("malformed_lines", (), lines / (rows + lines), {"lines": lines})
 
 
-def repeats_matter(columns: tuple[ColumnSummary, ...], repeats: Repeats) -> bool:
+def repeats_matter(columns: tuple[ColumnSummary, ...], repeats: Duplicates) -> bool:
     """Whether there are at least twice as many repeated rows as chance would give."""
-    rows = repeats.repeated_rows + repeats.distinct_rows
-    return repeats.repeated_rows > 2 * expected_repeats(columns, rows)
+    rows = repeats.duplicate_rows + repeats.distinct_rows
+    return repeats.duplicate_rows > 2 * expected_repeats(columns, rows)
 
 
-def block_evidence(repeats: Repeats) -> dict[str, Fact]:
+def block_evidence(repeats: Duplicates) -> dict[str, Fact]:
     """The block that holds most of the repeated rows, if one does; else some equal rows."""
     block = import_in(repeats)
     if block:
         return {
             "first_row": block.first_row,
             "last_row": block.last_row,
-            "first_original_row": block.first_original,
-            "last_original_row": block.first_original + block.last_row - block.first_row,
+            "first_original_row": block.first_original_row,
+            "last_original_row": block.first_original_row + block.last_row - block.first_row,
         }
-    groups = tuple(group.places for group in repeats.groups)
+    groups = tuple(group.row_numbers for group in repeats.groups)
     some: dict[str, Fact] = {"equal_rows": groups[:_NAMED_GROUPS]} if groups else {}
     return some | ({"groups_of_rows": len(groups)} if len(groups) > _NAMED_GROUPS else {})
 
 
 def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
     """Groups of quantities that rise and fall together: one finding a group."""
-    strong = [p for p in pairs if p.measure == "spearman" and abs(p.strength) >= TOGETHER]
+    strong = [p for p in pairs if p.measure == "spearman" and abs(p.value) >= TOGETHER]
     groups: list[set[str]] = []
     for pair in strong:
-        joined = [group for group in groups if {pair.one, pair.other} & group]
+        joined = [group for group in groups if {pair.x, pair.y} & group]
         groups = [group for group in groups if group not in joined]
-        groups.append({pair.one, pair.other}.union(*joined))
+        groups.append({pair.x, pair.y}.union(*joined))
     for group in groups:
         names = tuple(sorted(group))
-        weakest = min(abs(p.strength) for p in strong if p.one in group)
+        weakest = min(abs(p.value) for p in strong if p.x in group)
         yield view.finding(
             "collinear",
             names,
@@ -136,7 +136,7 @@ def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | Non
 
 def _gaps_together(view: View, computed: Computed) -> Iterator[Finding | None]:
     """Columns that lack a value in the same rows: one finding a group."""
-    for group in computed.gaps.groups:
+    for group in computed.missing_patterns.groups:
         names, rows = group.columns, group.rows
         yield view.finding(
             "missing_together",
@@ -150,11 +150,11 @@ def _gives_away(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | N
     """Columns that all but say what the outcome is."""
     outcome = view.settings.outcome
     for pair in pairs:
-        if outcome in (pair.one, pair.other) and abs(pair.strength) >= GIVES_AWAY:
-            name = pair.other if pair.one == outcome else pair.one
+        if outcome in (pair.x, pair.y) and abs(pair.value) >= GIVES_AWAY:
+            name = pair.y if pair.x == outcome else pair.x
             yield view.finding(
                 "leakage",
                 (name,),
-                abs(pair.strength),
-                {"outcome": outcome, "measure": pair.measure, "strength": pair.strength},
+                abs(pair.value),
+                {"outcome": outcome, "measure": pair.measure, "strength": pair.value},
             )

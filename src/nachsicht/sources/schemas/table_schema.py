@@ -19,7 +19,7 @@ FIELD_TYPES = {
     "number": _T.NUMBER,
     "boolean": _T.FLAG,
     "date": _T.DATE,
-    "datetime": _T.MOMENT,
+    "datetime": _T.DATETIME,
     "time": _T.TIME,
     "duration": _T.DURATION,
     "year": _T.WHOLE,
@@ -50,9 +50,9 @@ DATATYPES = {
     "float": _T.NUMBER,
     "boolean": _T.FLAG,
     "date": _T.DATE,
-    "datetime": _T.MOMENT,
-    "dateTime": _T.MOMENT,
-    "dateTimeStamp": _T.MOMENT,
+    "datetime": _T.DATETIME,
+    "dateTime": _T.DATETIME,
+    "dateTimeStamp": _T.DATETIME,
     "time": _T.TIME,
     "duration": _T.DURATION,
     "dayTimeDuration": _T.DURATION,
@@ -89,7 +89,7 @@ def _field(
     return ColumnDescription(
         name=name,
         type=FIELD_TYPES.get(str(field.get("type", "any")), _T.ANY),
-        form=""
+        format=""
         if form == "default"
         else form or _foreign_numbers(field, ("groupChar", "bareNumber")),
         title=_text(field.get("title")),
@@ -101,11 +101,11 @@ def _field(
         maximum=_bound(asked.get("maximum") if below is None else below),
         above=above is not None,
         below=below is not None,
-        shortest=_whole(asked.get("minLength")),
-        longest=_whole(asked.get("maxLength")),
+        min_length=_whole(asked.get("minLength")),
+        max_length=_whole(asked.get("maxLength")),
         pattern=asked.get("pattern"),
         levels=_levels(asked.get("enum") or field.get("categories") or ()),
-        missing_marks=_marks(field["missingValues"]) if "missingValues" in field else marks,
+        na_values=_marks(field["missingValues"]) if "missingValues" in field else marks,
         yes=_marks(field.get("trueValues", ())),
         no=_marks(field.get("falseValues", ())),
     )
@@ -148,7 +148,7 @@ def _column(
     return ColumnDescription(
         name=name,
         type=stated,
-        form="" if pattern or yes else _text(form if isinstance(form, str) else form and "written"),
+        format="" if pattern or yes else _text(form if isinstance(form, str) else form and "written"),
         title=_annotation(column, "title"),
         text=_annotation(column, "description"),
         unit=_unit(column),
@@ -158,10 +158,10 @@ def _column(
         maximum=_bound(high if below is None else below),
         above=above is not None or (implied and base == "positiveInteger"),
         below=below is not None,
-        shortest=_whole(facts.get("minLength", facts.get("length"))),
-        longest=_whole(facts.get("maxLength", facts.get("length"))),
+        min_length=_whole(facts.get("minLength", facts.get("length"))),
+        max_length=_whole(facts.get("maxLength", facts.get("length"))),
         pattern=pattern,
-        missing_marks=_marks(told.get("null", ())),
+        na_values=_marks(told.get("null", ())),
         yes=(yes,) if yes else (),
         no=(no,) if no else (),
     )

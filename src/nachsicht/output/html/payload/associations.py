@@ -38,15 +38,15 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
         if before and document.grouped_by is None
         else None,
         "summary": _summary(newest),
-        "strongest": [_pair(pair) for pair in _strongest(newest) if pair.strength > 0][:_LISTED],
-        "negative": [_pair(pair) for pair in _strongest(newest) if pair.strength < 0][:_NEGATIVE],
+        "strongest": [_pair(pair) for pair in _strongest(newest) if pair.value > 0][:_LISTED],
+        "negative": [_pair(pair) for pair in _strongest(newest) if pair.value < 0][:_NEGATIVE],
         "further": _further(newest),
         "groups": [
             phrase("page.relation_group", list=", ".join(g)) for g in newest.relations.groups
         ],
-        "alone": newest.relations.alone,
+        "alone": newest.relations.unrelated,
         "left_out": [
-            f"{name} ({_reason(reason)})" for name, reason in newest.relations.left_out.items()
+            f"{name} ({_reason(reason)})" for name, reason in newest.relations.excluded.items()
         ],
     }
 
@@ -63,10 +63,10 @@ def relations_by_column(version: ProfileDocument) -> dict[str, list[tuple[str, s
     """The strongest relations of each column: the other one, measure, strength, its error."""
     found: dict[str, list[tuple[str, str, str, str]]] = {}
     for pair in _strongest(version):
-        for name, other in ((pair.one, pair.other), (pair.other, pair.one)):
+        for name, other in ((pair.x, pair.y), (pair.y, pair.x)):
             own = found.setdefault(name, [])
             if len(own) < _OF_ONE:
-                own.append((other, pair.measure, number(pair.strength, 2), _error(pair)))
+                own.append((other, pair.measure, number(pair.value, 2), _error(pair)))
     return found
 
 
@@ -74,22 +74,22 @@ def _further(version: ProfileDocument) -> list[str]:
     """What is not told of all pairs, and why."""
     relations, found = version.relations, []
     if relations.too_few:
-        pairs = [f"{p.one} × {p.other} ({whole(p.rows)})" for p in relations.too_few]
-        more = ["…"] if relations.too_few_in_all > len(pairs) else []
-        n = relations.too_few_in_all
+        pairs = [f"{p.x} × {p.y} ({whole(p.rows)})" for p in relations.too_few]
+        more = ["…"] if relations.total_too_few > len(pairs) else []
+        n = relations.total_too_few
         listed = ", ".join(pairs + more)
         found.append(phrase("page.too_few_rows", n=n, fewest=FEWEST_ROWS, list=listed))
     alike = [name for name, value in neighbours(version).items() if value >= _ALIKE]
     if alike:
         listed = ", ".join(alike[:_NAMED]) + (", …" if len(alike) > _NAMED else "")
         found.append(phrase("page.neighbours_alike", list=listed, least=number(_ALIKE)))
-    if relations.lumped:
-        listed = ", ".join(f"{name} ({n})" for name, n in sorted(relations.lumped.items()))
+    if relations.merged_levels:
+        listed = ", ".join(f"{name} ({n})" for name, n in sorted(relations.merged_levels.items()))
         found.append(phrase("page.levels_lumped", list=listed))
-    if relations.drawn < relations.rows:
-        found.append(phrase("page.relations_drawn", rows=whole(relations.drawn)))
-    if len(relations.pairs) < relations.pairs_in_all:
-        left = relations.pairs_in_all - len(relations.pairs)
+    if relations.sampled_rows < relations.rows:
+        found.append(phrase("page.relations_drawn", rows=whole(relations.sampled_rows)))
+    if len(relations.pairs) < relations.total_pairs:
+        left = relations.total_pairs - len(relations.pairs)
         found.append(
             phrase("page.pairs_left_out", n=whole(left), weakest=number(relations.weakest, 2))
         )
@@ -106,9 +106,9 @@ def _in_matrix(version: ProfileDocument) -> tuple[str, ...]:
         return order
     chosen: set[str] = set()
     for pair in _strongest(version):
-        if len(chosen | {pair.one, pair.other}) > MOST_IN_MATRIX:
+        if len(chosen | {pair.x, pair.y}) > MOST_IN_MATRIX:
             break
-        chosen |= {pair.one, pair.other}
+        chosen |= {pair.x, pair.y}
     return tuple(name for name in order if name in chosen)
 
 
@@ -116,41 +116,41 @@ def changes_payload(change: RelationChange, labels: tuple[str, str]) -> dict[str
     """A relation that changed beyond chance."""
     return {
         "labels": labels,
-        "one": change.one,
-        "other": change.other,
+        "one": change.x,
+        "other": change.y,
         "measure": change.measure,
-        "old": number(change.old, 2),
-        "new": number(change.new, 2),
+        "old": number(change.old_value, 2),
+        "new": number(change.new_value, 2),
     }
 
 
 def _strongest(version: ProfileDocument) -> list[Relation]:
     return sorted(
-        version.relations.pairs, key=lambda pair: (-abs(pair.strength), pair.one, pair.other)
+        version.relations.pairs, key=lambda pair: (-abs(pair.value), pair.x, pair.y)
     )
 
 
 def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
     return (
-        pair.one,
-        pair.other,
+        pair.x,
+        pair.y,
         pair.measure,
-        number(pair.strength, 2),
+        number(pair.value, 2),
         _error(pair),
         whole(pair.rows),
     )
 
 
 def _error(pair: Relation) -> str:
-    return f"± {number(2 * pair.error, 1)}" if pair.error >= 0.0025 else ""
+    return f"± {number(2 * pair.std_error, 1)}" if pair.std_error >= 0.0025 else ""
 
 
 def _summary(version: ProfileDocument) -> str:
     relations = version.relations
     return phrase(
         "page.relations_summary",
-        n=relations.pairs_in_all,
-        pairs=whole(relations.pairs_in_all),
+        n=relations.total_pairs,
+        pairs=whole(relations.total_pairs),
         median=number(relations.median or 0.0, 2),
         rows=whole(relations.rows),
     )
@@ -163,10 +163,10 @@ def _matrix(
     places = {name: i for i, name in enumerate(names)}
     matrix: list[list[float | None]] = [[None] * len(names) for _ in names]
     for pair in pairs:
-        one = places.get(renamed.get(pair.one, pair.one))
-        other = places.get(renamed.get(pair.other, pair.other))
+        one = places.get(renamed.get(pair.x, pair.x))
+        other = places.get(renamed.get(pair.y, pair.y))
         if one is not None and other is not None:
-            matrix[one][other] = matrix[other][one] = round(pair.strength, 3)
+            matrix[one][other] = matrix[other][one] = round(pair.value, 3)
     return matrix
 
 

@@ -31,8 +31,8 @@ def shape_of(column: ColumnSummary | None) -> dict[str, Any] | None:
     """
     if column is None:
         return None
-    detail = column.detail.characters if isinstance(column.detail, TextSummary) else column.detail
-    if not isinstance(detail, QuantitySummary) or not detail.finite:
+    detail = column.stats.char_count if isinstance(column.stats, TextSummary) else column.stats
+    if not isinstance(detail, QuantitySummary) or not detail.n_finite:
         return None
     return {
         "density": _density(detail),
@@ -51,11 +51,11 @@ def _density(detail: QuantitySummary) -> msgspec.Raw | None:
 
 
 def _cumulative(detail: QuantitySummary) -> msgspec.Raw:
-    knots = detail.knots
+    knots = detail.ecdf
     last = len(knots.values) - 1
     points = min(last + 1, _POINTS)
     chosen = np.linspace(0, last, points).round().astype(int).tolist()  # all different
-    return _points([(knots.values[i], knots.at_most[i] / detail.finite) for i in chosen])
+    return _points([(knots.values[i], knots.le[i] / detail.n_finite) for i in chosen])
 
 
 def _box(detail: QuantitySummary) -> list[float] | None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from nachsicht.i18n import percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.profile import ProfileDocument, Repeats
+from nachsicht.model.profile import ProfileDocument, Duplicates
 from nachsicht.output.html.payload.by_version import Row, counted
 
 #: Columns of which a group of equal rows shows the cells.
@@ -23,32 +23,32 @@ def repeats_payload(document: ComparisonDocument) -> dict[str, Any]:
 
 
 def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
-    repeats = [version.repeats for version in versions]
+    repeats = [version.duplicates for version in versions]
     rows = [version.rows for version in versions]
     about = [look.uncertainty > 0 for look in repeats]
     return [
-        counted("repeated_rows", [look.repeated_rows for look in repeats], rows, about),
+        counted("repeated_rows", [look.duplicate_rows for look in repeats], rows, about),
         counted("rows_once", [look.distinct_rows for look in repeats], rows, about),
     ]
 
 
 def _looks(version: ProfileDocument) -> list[dict[str, Any]]:
     """Rows compared in all columns, and in others where that says more."""
-    found = [_look(version, version.repeats)] if version.repeats.repeated_rows else []
-    for repeats in version.further_repeats:
-        if repeats.repeated_rows > version.repeats.repeated_rows:
+    found = [_look(version, version.duplicates)] if version.duplicates.duplicate_rows else []
+    for repeats in version.duplicates_by_subset:
+        if repeats.duplicate_rows > version.duplicates.duplicate_rows:
             found.append(_look(version, repeats))
     return found
 
 
-def _look(version: ProfileDocument, repeats: Repeats) -> dict[str, Any]:
+def _look(version: ProfileDocument, repeats: Duplicates) -> dict[str, Any]:
     left_out = [c.name for c in version.columns if c.name not in repeats.columns]
     return {
         "sentence": phrase(
             "page.repeats_sentence",
-            n=repeats.repeated_rows,
-            rows=("≈ " if repeats.uncertainty else "") + whole(repeats.repeated_rows),
-            share=percent(repeats.repeated_rows / max(version.rows, 1)),
+            n=repeats.duplicate_rows,
+            rows=("≈ " if repeats.uncertainty else "") + whole(repeats.duplicate_rows),
+            share=percent(repeats.duplicate_rows / max(version.rows, 1)),
             columns=_columns(repeats, left_out),
         ),
         "blocks": [
@@ -56,21 +56,21 @@ def _look(version: ProfileDocument, repeats: Repeats) -> dict[str, Any]:
                 "page.repeats_block",
                 first=whole(block.first_row),
                 last=whole(block.last_row),
-                original=whole(block.first_original),
+                original=whole(block.first_original_row),
             )
-            for block in repeats.blocks
+            for block in repeats.runs
         ],
         "block_rows": repeats.block_rows,
-        "places": [round(n / repeats.block_rows, 3) for n in repeats.places],
+        "places": [round(n / repeats.block_rows, 3) for n in repeats.counts_by_block],
         "columns": list(version.excerpt.columns[:_CELLS]),
         "groups": [
-            [whole(group.rows), _numbers(group.places, group.rows), list(group.cells[:_CELLS])]
+            [whole(group.rows), _numbers(group.row_numbers, group.rows), list(group.cells[:_CELLS])]
             for group in repeats.groups
         ],
     }
 
 
-def _columns(repeats: Repeats, left_out: list[str]) -> str:
+def _columns(repeats: Duplicates, left_out: list[str]) -> str:
     if not repeats.columns:
         return phrase("page.in_all_columns")
     if len(left_out) < len(repeats.columns):

@@ -9,7 +9,7 @@ from nachsicht.i18n import percent, phrase, whole
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ComparisonDocument, summaries_of
 from nachsicht.model.kinds import Kind
-from nachsicht.model.missing import GapPatterns
+from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.output.html.payload.by_version import Row, counted
 
@@ -24,21 +24,21 @@ def gaps_of(document: ComparisonDocument) -> dict[str, Any] | None:
     versions = document.versions
     if not any(version.missing_cells for version in versions):
         return None
-    newest = versions[-1].gaps
+    newest = versions[-1].missing_patterns
     return {
         "facts": _facts(versions),
         "columns": _columns(document),
-        "patterns": _patterns([version.gaps for version in versions]),
+        "patterns": _patterns([version.missing_patterns for version in versions]),
         "further": phrase(
             "page.further_patterns",
-            n=whole(newest.further_patterns),
-            rows=whole(newest.further_rows),
+            n=whole(newest.other_patterns),
+            rows=whole(newest.other_rows),
         )
-        if newest.further_patterns
+        if newest.other_patterns
         else "",
         "groups": [group.columns for group in newest.groups],
         "pairs": [
-            (pair.one, pair.other, whole(pair.rows), percent(pair.shared))
+            (pair.x, pair.y, whole(pair.rows), percent(pair.jaccard))
             for pair in newest.pairs[:_LISTED]
         ],
     }
@@ -64,16 +64,16 @@ def _among(version: ProfileDocument, column: str) -> list[str]:
             missing=whole(one.missing),
             elsewhere=percent(one.elsewhere),
         )
-        for one in version.gaps_among
+        for one in version.missing_hotspots
         if one.column == column
     ]
 
 
 def _by_moment(version: ProfileDocument, column: str) -> tuple[str, list[float]] | None:
     """The moment column that divides the rows, and the missing share in each of its units."""
-    for table in version.gaps_by_level:
+    for table in version.missing_by_level:
         by = version.column(table.by)
-        if table.column == column and by is not None and by.kind is Kind.MOMENT:
+        if table.column == column and by is not None and by.kind is Kind.DATETIME:
             shares = [
                 round(missing / rows, 3) if rows else 0.0
                 for level, rows, missing in zip(
@@ -87,7 +87,7 @@ def _by_moment(version: ProfileDocument, column: str) -> tuple[str, list[float]]
 
 def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
     rows = [version.rows for version in versions]
-    complete = [version.gaps.complete_rows for version in versions]
+    complete = [version.missing_patterns.complete_rows for version in versions]
     touched = [total - whole for total, whole in zip(rows, complete, strict=True)]
     affected = [sum(c.missing > 0 for c in version.columns) for version in versions]
     empty = [sum(c.missing == c.rows > 0 for c in version.columns) for version in versions]
@@ -136,13 +136,13 @@ def _change(shares: Sequence[float | None]) -> float | None:
 def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
     """The gaps of a column in one version."""
     name = column.name
-    places = next((p for p in version.gaps.places if p.column == name), None)
+    places = next((p for p in version.missing_patterns.counts_by_block if p.column == name), None)
     return {
-        "word": gap_word(column.missing_share, version.gap_bounds),
+        "word": gap_word(column.missing_share, version.missing_thresholds),
         "lost": whole(column.missing),
         "among": _among(version, name),
         "over_time": _by_moment(version, name),
-        "only": whole(version.gaps.only_missing.get(name, 0)),
+        "only": whole(version.missing_patterns.sole_missing.get(name, 0)),
         "block_rows": places.block_rows if places else 0,
         "places": [round(count / places.block_rows, 3) for count in places.missing]
         if places
@@ -150,13 +150,13 @@ def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
     }
 
 
-def _patterns(gaps: Sequence[GapPatterns]) -> list[dict[str, Any]]:
+def _patterns(gaps: Sequence[MissingPatterns]) -> list[dict[str, Any]]:
     """The patterns of the newest version, with the rows that had them in the others."""
     known = [{pattern.columns: pattern.rows for pattern in side.patterns} for side in gaps]
     found = []
     for pattern in gaps[-1].patterns[:_LISTED]:
         rows = [
-            side.get(pattern.columns, None if counts.further_patterns else 0)
+            side.get(pattern.columns, None if counts.other_patterns else 0)
             for side, counts in zip(known, gaps, strict=True)
         ]
         _, texts, change = counted("", rows)

@@ -22,7 +22,7 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     newest = outcomes[-1]
     if newest is None:
         return None
-    explained = [{v.column: v.explained for v in o.views} if o else {} for o in outcomes]
+    explained = [{v.column: v.explained_share for v in o.views} if o else {} for o in outcomes]
     # A renamed column is the same one.
     names = {across.names[-1]: across.names for across in document.columns}
     by_bin = "page.share_by_bin" if newest.level is not None else "page.mean_by_bin"
@@ -48,7 +48,7 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
 
 def _sentence(outcome: Outcome, version: ProfileDocument) -> str:
     relations = version.relations
-    drawn = relations.drawn < relations.rows
+    drawn = relations.sampled_rows < relations.rows
     overall = number(outcome.overall) if outcome.level is None else percent(outcome.overall)
     path = "page.outcome_mean" if outcome.level is None else "page.outcome_share"
     found = phrase(
@@ -57,7 +57,7 @@ def _sentence(outcome: Outcome, version: ProfileDocument) -> str:
         level=outcome.level,
         overall=overall,
         rows=whole(outcome.rows),
-        among=phrase("page.among_drawn", rows=whole(relations.drawn)) if drawn else "",
+        among=phrase("page.among_drawn", rows=whole(relations.sampled_rows)) if drawn else "",
     )
     alike = neighbours(version).get(outcome.column, 0.0)
     if outcome.level is None and alike >= _ALIKE:

@@ -16,14 +16,14 @@ from nachsicht.model.column import (
     ColumnSummary,
     IdentifierSummary,
     Level,
-    MomentSummary,
+    DatetimeSummary,
     NestedSummary,
     NumberCount,
     QuantitySummary,
     TextSummary,
 )
 from nachsicht.model.comparison import (
-    ColumnAcross,
+    ColumnComparison,
     ComparisonDocument,
     RowChanges,
     summaries_of,
@@ -63,7 +63,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
         "rows_told": [] if document.rows else rows_sentences(document),
-        "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.same],
+        "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.unchanged],
         "repeats": repeats_payload(document),
         "outcome": outcome_payload(document),
         "pairs": pairs_payload(document),
@@ -77,7 +77,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
             changes_payload(change, _step_labels(change.before, change.after, document))
             for change in document.relations
         ],
-        "stale": [msgspec.to_builtins(stale) for stale in document.stale],
+        "stale": [msgspec.to_builtins(stale) for stale in document.stale_baseline],
         "grouped_by": document.grouped_by,
         "recipes": recipes_payload(document),
         "logo": document.theme.logo if document.theme else None,
@@ -107,10 +107,10 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         "labels": _step_labels(rows.before, rows.after, document),
         "sentence": rows_sentence(rows, document),
         "key": rows.key,
-        "found": rows.found,
+        "found": rows.key_detected,
         "cells": [
-            (cell.column, whole(cell.rows), percent(cell.rows / max(rows.changed + rows.same, 1)))
-            for cell in rows.cells
+            (cell.column, whole(cell.rows), percent(cell.rows / max(rows.changed + rows.unchanged, 1)))
+            for cell in rows.changed_cells
         ],
         "examples": [
             (", ".join(example.key), example.column, example.old, example.new)
@@ -118,20 +118,20 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         ],
         "added": [", ".join(key) for key in rows.added_keys],
         "removed": [", ".join(key) for key in rows.removed_keys],
-        "repeated": [whole(n) for n in rows.repeated_keys],
+        "repeated": [whole(n) for n in rows.duplicate_keys],
         "not_compared": rows.not_compared,
     }
 
 
-def _change(across: ColumnAcross, document: ComparisonDocument) -> float | None:
+def _change(across: ColumnComparison, document: ComparisonDocument) -> float | None:
     """The distance of the newest step; of groups the largest of all."""
-    steps = across.steps if document.grouped_by else across.steps[-1:]
+    steps = across.transitions if document.grouped_by else across.transitions[-1:]
     return max((s.distance for s in steps if s.distance is not None), default=None)
 
 
-def _steps(across: ColumnAcross, document: ComparisonDocument) -> list[dict[str, Any]]:
+def _steps(across: ColumnComparison, document: ComparisonDocument) -> list[dict[str, Any]]:
     """How the column moved at each step, and on the whole way where there are more than one."""
-    steps = [*across.steps, *([across.way.step] if across.way else [])]
+    steps = [*across.transitions, *([across.overall.transition] if across.overall else [])]
     return [
         {
             "labels": _step_labels(step.before, step.after, document),
@@ -139,11 +139,11 @@ def _steps(across: ColumnAcross, document: ComparisonDocument) -> list[dict[str,
                 (
                     measure.name,
                     number(measure.value, 3),
-                    f"± {number(measure.off, 2)}" if measure.off >= 0.0005 else "",
+                    f"± {number(measure.error_bound, 2)}" if measure.error_bound >= 0.0005 else "",
                 )
                 for measure in step.measures
             ],
-            "by_chance": step.by_chance,
+            "by_chance": step.not_significant,
         }
         for step in steps
     ]
@@ -151,8 +151,8 @@ def _steps(across: ColumnAcross, document: ComparisonDocument) -> list[dict[str,
 
 def _version(version: ProfileDocument) -> dict[str, Any]:
     cells = version.cells
-    repeated = version.repeats.repeated_rows
-    about = "≈ " if version.repeats.uncertainty else ""
+    repeated = version.duplicates.duplicate_rows
+    about = "≈ " if version.duplicates.uncertainty else ""
     origin = version.origin
     return {
         "label": version.label,
@@ -172,7 +172,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "source": origin.source,
             "format": origin.format,
             "file_size": size(origin.source_bytes) if origin.source_bytes is not None else "–",
-            "made_at": origin.made_at,
+            "made_at": origin.created_at,
             "seconds": number(origin.seconds),
             "made_with": f"Nachsicht {origin.nachsicht_version}, Python {origin.python_version}",
             "notes": "; ".join(origin.notes) or "–",
@@ -201,27 +201,27 @@ def _counted_share(count: int, of: int) -> str:
 
 
 def _column(
-    across: ColumnAcross, document: ComparisonDocument, relations: dict[str, list[Any]]
+    across: ColumnComparison, document: ComparisonDocument, relations: dict[str, list[Any]]
 ) -> dict[str, Any]:
     summaries = summaries_of(across, document.versions)
     newest = next(summary for summary in reversed(summaries) if summary)
-    last = across.steps[-1] if across.steps else None
+    last = across.transitions[-1] if across.transitions else None
     return {
         "name": across.name,
         "names": across.names,
         "kind": across.kind,
         "reason": newest.kind_reason,
-        "weight": across.weight,
-        "spread": msgspec.to_builtins(across.spread),
-        "log_spread": msgspec.to_builtins(across.log_spread),
+        "weight": across.severity,
+        "spread": msgspec.to_builtins(across.distribution),
+        "log_spread": msgspec.to_builtins(across.log_distribution),
         "shapes": [shape_of(summary) for summary in summaries],
         "differences": _differences(summaries),
         "relations": relations.get(newest.name, []),
         "change": _change(across, document),
         "measure": last.measures[0].name if last and last.measures else "",
         "steps": _steps(across, document),
-        "course": across.way.course if across.way else "",
-        "since": document.versions[across.way.since].label if across.way else "",
+        "course": across.overall.trajectory if across.overall else "",
+        "since": document.versions[across.overall.since_version].label if across.overall else "",
         "versions": [_summary(summary) if summary else None for summary in summaries],
         "described": _described(newest, document),
     }
@@ -249,19 +249,19 @@ def _differences(summaries: list[ColumnSummary | None]) -> dict[str, str]:
 def _summary(column: ColumnSummary) -> dict[str, Any]:
     return {
         "name": column.name,
-        "stored": column.stored_type,
+        "stored": column.dtype,
         "rows": column.rows,
         "present": column.present,
         "missing": column.missing,
         "missing_share": column.missing_share,
         "missing_text": percent(column.missing_share),
         "distinct": column.distinct,
-        "once": column.once,
+        "once": column.unique_once,
         "memory": size(column.memory_bytes),
-        "first_seen": _short(column.first_seen or "–", 40),
-        "last_seen": _short(column.last_seen or "–", 40),
+        "first_seen": _short(column.first_value or "–", 40),
+        "last_seen": _short(column.last_value or "–", 40),
         "typical": typical(column),
-        "frequent": [_level(level) for level in column.frequent],
+        "frequent": [_level(level) for level in column.top_values],
         "rarest": _rarest(column),
         "shapes": _shapes(column),
         "cycles": _cycles(column),
@@ -276,21 +276,21 @@ def _summary(column: ColumnSummary) -> dict[str, Any]:
 
 def typical(column: ColumnSummary) -> str:  # noqa: PLR0911 (one for each kind)
     """The typical value in a few characters: a median, a range of dates, a frequent level."""
-    detail = column.detail
+    detail = column.stats
     if isinstance(detail, QuantitySummary):
         return number(float(detail.median)) if known(detail.median) else "–"
     if isinstance(detail, TextSummary):
-        median = detail.characters.median
+        median = detail.char_count.median
         return phrase("page.n_characters", n=number(float(median))) if known(median) else "–"
-    if isinstance(detail, CategorySummary) and column.frequent:
-        top = column.frequent[0]
+    if isinstance(detail, CategorySummary) and column.top_values:
+        top = column.top_values[0]
         return f"{_short(top.value)} {percent(top.count / max(column.present, 1))}"
-    if isinstance(detail, MomentSummary):
+    if isinstance(detail, DatetimeSummary):
         return f"{detail.minimum[:10]} … {detail.maximum[:10]}"
     if isinstance(detail, NestedSummary) and detail.lengths and known(detail.lengths.median):
         return phrase("page.n_entries", n=number(float(detail.lengths.median)))
-    if isinstance(detail, IdentifierSummary) and detail.shapes:
-        return _short(detail.shapes[0].value)
+    if isinstance(detail, IdentifierSummary) and detail.patterns:
+        return _short(detail.patterns[0].value)
     return "–"
 
 
@@ -304,53 +304,53 @@ def _level(level: Level) -> dict[str, Any]:
 
 def _rarest(column: ColumnSummary) -> list[dict[str, Any]]:
     """Of categories with more levels than are listed as frequent."""
-    category = isinstance(column.detail, CategorySummary)
-    listed = category and column.distinct > len(column.frequent)
-    return [_level(level) for level in column.rarest] if listed else []
+    category = isinstance(column.stats, CategorySummary)
+    listed = category and column.distinct > len(column.top_values)
+    return [_level(level) for level in column.rare_values] if listed else []
 
 
 def _shapes(column: ColumnSummary) -> list[dict[str, Any]]:
-    detail = column.detail
+    detail = column.stats
     if not isinstance(detail, TextSummary | IdentifierSummary):
         return []
-    return [_level(level) for level in detail.shapes[:_SHAPES]]
+    return [_level(level) for level in detail.patterns[:_SHAPES]]
 
 
 def _cycles(column: ColumnSummary) -> dict[str, tuple[int, ...]]:
     """Rows by month, weekday and hour, where a moment has them."""
-    detail = column.detail
-    if not isinstance(detail, MomentSummary):
+    detail = column.stats
+    if not isinstance(detail, DatetimeSummary):
         return {}
     cycles = {"month": detail.by_month, "weekday": detail.by_weekday, "hour": detail.by_hour}
     return {name: rows for name, rows in cycles.items() if rows}
 
 
 def _words(column: ColumnSummary) -> list[dict[str, Any]]:
-    if not isinstance(column.detail, TextSummary):
+    if not isinstance(column.stats, TextSummary):
         return []
-    return [_level(level) for level in column.detail.frequent_words]
+    return [_level(level) for level in column.stats.frequent_words]
 
 
 def _accuracy(column: ColumnSummary) -> str:
     """How far off figures may be, in words; empty where all are exact."""
-    if column.accuracy is None:
+    if column.error_bounds is None:
         return ""
     return phrase(
         "page.approximate",
-        ranks=percent(column.accuracy.ranks),
-        distinct=percent(column.accuracy.distinct),
-        frequent=whole(column.accuracy.frequent),
+        ranks=percent(column.error_bounds.rank),
+        distinct=percent(column.error_bounds.distinct_rel),
+        frequent=whole(column.error_bounds.count),
     )
 
 
 def _quantiles(column: ColumnSummary) -> list[tuple[float, str]]:
-    if not isinstance(column.detail, QuantitySummary):
+    if not isinstance(column.stats, QuantitySummary):
         return []
-    return [(point.share, number(point.value, 4)) for point in column.detail.quantiles]
+    return [(point.share, number(point.value, 4)) for point in column.stats.quantiles]
 
 
 def _ends(column: ColumnSummary, which: str) -> list[dict[str, Any]]:
-    if not isinstance(column.detail, QuantitySummary):
+    if not isinstance(column.stats, QuantitySummary):
         return []
-    ends: tuple[NumberCount, ...] = getattr(column.detail, which)
+    ends: tuple[NumberCount, ...] = getattr(column.stats, which)
     return [{"value": number(float(end.value), 6), "count": end.count} for end in ends[:5]]

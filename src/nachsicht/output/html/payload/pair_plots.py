@@ -24,7 +24,7 @@ def pairs_payload(document: ComparisonDocument) -> list[dict[str, Any]]:
     views: dict[tuple[str, str], list[PairView | None]] = {}
     for i, version in enumerate(versions):
         for view in version.pairs:
-            one, other = own[i].get(view.one, view.one), own[i].get(view.other, view.other)
+            one, other = own[i].get(view.x, view.x), own[i].get(view.y, view.y)
             # A pair may lie the other way round where a column became another kind.
             key = (other, one) if (other, one) in views else (one, other)
             views.setdefault(key, [None] * len(versions))[i] = view
@@ -41,7 +41,7 @@ def pairs_payload(document: ComparisonDocument) -> list[dict[str, Any]]:
             "split_by": drawn[-1].split_by if drawn[-1] else None,
             "parts": [
                 [part.level, whole(part.rows), msgspec.to_builtins(part.view)]
-                for part in (drawn[-1].parts if drawn[-1] else ())
+                for part in (drawn[-1].facets if drawn[-1] else ())
             ],
         }
         for (one, other), drawn in views.items()
@@ -58,11 +58,11 @@ def _order(
 
     Pairs that say the same come last: there is nothing to see.
     """
-    changed = [frozenset((change.one, change.other)) for change in document.relations]
+    changed = [frozenset((change.x, change.y)) for change in document.relations]
 
     def rank(i: int) -> tuple[int, float]:
         pair = frozenset(pairs[i])
-        strength = abs(relations[pair].strength) if pair in relations else 0.0
+        strength = abs(relations[pair].value) if pair in relations else 0.0
         if pair in changed:
             return changed.index(pair) - len(changed), 0.0
         return int(strength >= _SAME), -strength
@@ -78,7 +78,7 @@ def _relations_of(
     version: ProfileDocument, names: dict[str, str]
 ) -> dict[frozenset[str], Relation]:
     return {
-        frozenset((names.get(pair.one, pair.one), names.get(pair.other, pair.other))): pair
+        frozenset((names.get(pair.x, pair.x), names.get(pair.y, pair.y))): pair
         for pair in version.relations.pairs
     }
 
@@ -89,13 +89,13 @@ def _facts(
     """Code of the term, figure and how far off it may be, of a pair in one version."""
     if relation is None:
         return []
-    facts = [(relation.measure, number(relation.strength, 2), _error(relation.error))]
+    facts = [(relation.measure, number(relation.value, 2), _error(relation.std_error))]
     if relation.pearson is not None:
         facts.append(("pearson", number(relation.pearson, 2), ""))
     if relation.kendall is not None:
-        facts.append(("kendall", number(relation.kendall, 2), _error(relation.kendall_error)))
-    forth, back = relation.explains, relation.explained
-    if relation.one != one:
+        facts.append(("kendall", number(relation.kendall, 2), _error(relation.kendall_error_bound)))
+    forth, back = relation.x_predicts_y, relation.y_predicts_x
+    if relation.x != one:
         forth, back = back, forth
     for code, share in (("explains_forth", forth), ("explains_back", back)):
         if share is not None:
@@ -115,23 +115,23 @@ def components_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     components = document.components
     if components is None:
         return None
-    planes = document.planes or (components.plane,)
+    planes = document.pca_scores or (components.scores,)
     shown = range(min(len(components.loadings), 3))
     strongest = sorted(
         range(len(components.columns)),
         key=lambda i: -max(abs(components.loadings[k][i]) for k in shown),
     )
     return {
-        "explained": [percent(share) for share in components.explained[:10]],
-        "shares": [round(share, 4) for share in components.explained[:10]],
+        "explained": [percent(share) for share in components.explained_variance[:10]],
+        "shares": [round(share, 4) for share in components.explained_variance[:10]],
         "sentence": phrase(
             "page.components_sentence",
             n=whole(len(components.columns)),
             rows=whole(components.rows),
-            first=percent(components.explained[0]),
-            both=percent(sum(components.explained[:2])),
+            first=percent(components.explained_variance[0]),
+            both=percent(sum(components.explained_variance[:2])),
         ),
-        "left_out": components.left_out,
+        "left_out": components.excluded,
         "loadings": [
             [
                 components.columns[i],
@@ -155,10 +155,10 @@ def time_payload(document: ComparisonDocument) -> dict[str, Any] | None:
         for name, view in side.views.items() if side else ():
             columns.setdefault(own[i].get(name, name), [None] * len(sides))[i] = view
     relations = document.versions[-1].relations
-    drawn = relations.drawn < relations.rows
+    drawn = relations.sampled_rows < relations.rows
     return {
-        "moment": newest.moment,
-        "among": phrase("page.of_drawn", rows=whole(relations.drawn)) if drawn else "",
+        "moment": newest.time_column,
+        "among": phrase("page.of_drawn", rows=whole(relations.sampled_rows)) if drawn else "",
         "unit": phrase(f"units.{newest.unit}"),
         "rows": [
             {"unit": side.unit, "first": side.first, "rows": side.rows} if side else None

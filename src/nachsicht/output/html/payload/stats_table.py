@@ -8,7 +8,7 @@ from nachsicht.model.column import (
     ColumnSummary,
     Detail,
     IdentifierSummary,
-    MomentSummary,
+    DatetimeSummary,
     NestedSummary,
     Order,
     QuantitySummary,
@@ -22,7 +22,7 @@ Row = tuple[str, str, str]
 
 #: Neighbours of fewer rows tell nothing.
 _FEWEST_ROWS = 20
-_IN_ORDER = {Order.RISING, Order.STRICTLY_RISING, Order.FALLING, Order.STRICTLY_FALLING}
+_IN_ORDER = {Order.INCREASING, Order.STRICTLY_INCREASING, Order.DECREASING, Order.STRICTLY_DECREASING}
 QUANTITY = (
     *("mean", "sd", "minimum", "median", "maximum", "range", "iqr", "mad"),
     *("variation", "skewness", "kurtosis", "sum"),
@@ -31,12 +31,12 @@ QUANTITY = (
 
 def statistics_of(column: ColumnSummary) -> list[Row]:
     """The rows of a column's kind; the words for the codes are in the catalogue."""
-    detail = column.detail
+    detail = column.stats
     if isinstance(detail, QuantitySummary):
         return _quantity(detail)
     if isinstance(detail, CategorySummary):
         return _category(detail, column.present)
-    if isinstance(detail, MomentSummary):
+    if isinstance(detail, DatetimeSummary):
         return _moment(detail)
     if isinstance(detail, TextSummary):
         return _text(detail)
@@ -51,14 +51,14 @@ def differences_of(newer: ColumnSummary, older: ColumnSummary) -> dict[str, str]
     found = {}
     for code, _, exact in statistics_of(newer):
         new, old = _float(exact), _float(before.get(code, ""))
-        if new is not None and old is not None and not isinstance(newer.detail, MomentSummary):
+        if new is not None and old is not None and not isinstance(newer.stats, DatetimeSummary):
             found[code] = signed(new - old)
     return found
 
 
 def neighbours(version: ProfileDocument) -> dict[str, float]:
     """Autocorrelations of quantities by their names, where the rows are in order of time."""
-    details = {column.name: column.detail for column in version.columns}
+    details = {column.name: column.stats for column in version.columns}
     if not any(map(_rises_or_falls, details.values())):
         return {}
     known = {n: _autocorrelation(d) for n, d in details.items() if isinstance(d, QuantitySummary)}
@@ -67,12 +67,12 @@ def neighbours(version: ProfileDocument) -> dict[str, float]:
 
 def _rises_or_falls(detail: Detail | None) -> bool:
     """Whether rows are in the order of these moments."""
-    return isinstance(detail, MomentSummary) and not detail.clock and detail.order in _IN_ORDER
+    return isinstance(detail, DatetimeSummary) and not detail.time_of_day and detail.order in _IN_ORDER
 
 
 def _autocorrelation(detail: QuantitySummary) -> float | None:
     found = detail.autocorrelation
-    return found if known(found) and detail.finite >= _FEWEST_ROWS else None
+    return found if known(found) and detail.n_finite >= _FEWEST_ROWS else None
 
 
 def signed(difference: float) -> str:
@@ -94,37 +94,37 @@ def _quantity(detail: QuantitySummary) -> list[Row]:
     if detail.mode:
         rows.append(("mode", f"{number(detail.mode.value, 4)} ({whole(detail.mode.count)})", ""))
     rows += [_count("zeros", detail.zeros), _count("negatives", detail.negatives)]
-    rows.append(_count("infinite", detail.infinite_below + detail.infinite_above))
+    rows.append(_count("infinite", detail.neg_inf + detail.pos_inf))
     if detail.outliers:
         beyond = detail.outliers.below + detail.outliers.above
         rows.append(_count("outliers", beyond))
         rows.append(_shown("outliers_z", detail.outliers.by_modified_z))
     if detail.normal:
-        rows.append(_shown("normal_fit", detail.normal.fit))
-        if detail.normal.closest != "none":
-            rows.append(("closest", _word(detail.normal.closest), ""))
+        rows.append(_shown("normal_fit", detail.normal.ppcc))
+        if detail.normal.best_transform != "none":
+            rows.append(("closest", _word(detail.normal.best_transform), ""))
     return rows + _order(detail.order) + _neighbours(detail)
 
 
 def _category(detail: CategorySummary, present: int) -> list[Row]:
-    rows = [_shown("evenness", detail.evenness), _count("levels_for_most", detail.levels_for_most)]
+    rows = [_shown("evenness", detail.evenness), _count("levels_for_most", detail.levels_for_80pct)]
     if detail.rare_levels:
         share = percent(detail.rare_rows / max(present, 1))
         rows.append(("rare_levels", f"{whole(detail.rare_levels)} ({share} of rows)", ""))
     return rows
 
 
-def _moment(detail: MomentSummary) -> list[Row]:
+def _moment(detail: DatetimeSummary) -> list[Row]:
     rows: list[Row] = [("minimum", detail.minimum, ""), ("maximum", detail.maximum, "")]
-    if not detail.clock:
+    if not detail.time_of_day:
         rows.append(("span_days", number(detail.span_days), repr(detail.span_days)))
     if detail.time_zone:
         rows.append(("time_zone", detail.time_zone, ""))
     units = _word(f"{detail.unit}s")
-    of = f"{whole(detail.missing_units)} of {whole(len(detail.counts))} {units}"
+    of = f"{whole(detail.empty_periods)} of {whole(len(detail.counts))} {units}"
     rows.append(("missing_units", of, ""))
-    if detail.stretches:
-        longest = detail.stretches[0]
+    if detail.gaps:
+        longest = detail.gaps[0]
         rows.append(("longest_stretch", f"{longest.first} … {longest.last}", ""))
     for code in ("in_future", "at_epoch", "at_midnight"):
         if getattr(detail, code):
@@ -134,22 +134,22 @@ def _moment(detail: MomentSummary) -> list[Row]:
 
 def _text(detail: TextSummary) -> list[Row]:
     rows = [
-        _shown("characters", detail.characters.median),
-        _shown("words", detail.words.median),
+        _shown("characters", detail.char_count.median),
+        _shown("words", detail.word_count.median),
         _count("blank", detail.blank),
-        _count("edge_spaces", detail.space_before + detail.space_after),
+        _count("edge_spaces", detail.leading_space + detail.trailing_space),
     ]
-    looks = [(_word(name), f"{whole(n)}") for name, n in detail.looks_like.items()]
+    looks = [(_word(name), f"{whole(n)}") for name, n in detail.semantic_types.items()]
     return rows + [("looks_like", f"{name}: {n}", "") for name, n in looks]
 
 
 def _identifier(detail: IdentifierSummary) -> list[Row]:
     rows = [
-        _count("repeated_values", detail.repeated_values),
-        ("lengths", f"{detail.shortest} … {detail.longest}", ""),
+        _count("repeated_values", detail.duplicate_values),
+        ("lengths", f"{detail.min_length} … {detail.max_length}", ""),
     ]
     if detail.sequence:
-        rows.append(_count("skipped", detail.sequence.skipped))
+        rows.append(_count("skipped", detail.sequence.missing_numbers))
     return rows + (_order(detail.order) if detail.order else [])
 
 
