@@ -12,7 +12,7 @@ import pyarrow as pa
 import scipy.cluster.hierarchy  # noqa: F401 (a second of import is not what is measured)
 
 from nachsicht.associations.all_pairs import relations_of
-from nachsicht.associations.encode import Quantity, sides_of
+from nachsicht.associations.encode import NumericVector, sides_of
 from nachsicht.associations.pearson import comoments_of
 from nachsicht.associations.spearman import rank_correlations
 from nachsicht.columns.accumulate import finish_column, observe_column
@@ -40,13 +40,13 @@ def main() -> None:
         )
         first = time.perf_counter() - started
         sides, _ = sides_of(summaries(long), long)
-        quantities = [side for side in sides if isinstance(side, Quantity)]
+        quantities = [side for side in sides if isinstance(side, NumericVector)]
         started = time.perf_counter()
         comoments_of([(side.values, side.present) for side in quantities]).correlations()
         rank_correlations(quantities, np.arange(10_000), pool.map)
         second = time.perf_counter() - started
     print(
-        f"{found.relations.pairs_in_all:,} pairs of 4,695 × 882 zeros and ones, explanations in "
+        f"{found.relations.total_pairs:,} pairs of 4,695 × 882 zeros and ones, explanations in "
         f"both directions included, {first:.1f} s; Pearson and Spearman of 1,000,000 × 18, "
         f"{second:.1f} s"
     )

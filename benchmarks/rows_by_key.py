@@ -48,7 +48,7 @@ def main() -> None:
         seconds = time.perf_counter() - started
     sys.stdout.write(
         f"{seconds:.1f} s ({rows.same:,} the same, {rows.changed:,} changed, "
-        f"{sum(rows.repeated_keys):,} rows whose key repeats)"
+        f"{sum(rows.duplicate_keys):,} rows whose key repeats)"
     )
 
 

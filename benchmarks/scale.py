@@ -103,14 +103,14 @@ def bounds(data: Path, document: Path) -> list[str]:
     lines = []
     rows = f"read_parquet('{data}/*.parquet')"
     for column in nachsicht.read(document).document.columns:
-        if column.accuracy is None:
+        if column.error_bounds is None:
             continue
         name = column.name
         (exact,) = duckdb.sql(f"select count(distinct {name}) from {rows}").fetchall()[0]
         off = abs(column.distinct - exact) / exact
-        told = [f"| {name} | {off:.4f} (≤ {column.accuracy.distinct:.4f}) |"]
+        told = [f"| {name} | {off:.4f} (≤ {column.error_bounds.distinct:.4f}) |"]
         worst = 0.0
-        points = getattr(column.detail, "quantiles", ())
+        points = getattr(column.stats, "quantiles", ())
         if points:
             asked = ", ".join(f"avg(({name} < ?)::int), avg(({name} <= ?)::int)" for _ in points)
             values = [point.value for point in points for _ in range(2)]
@@ -119,7 +119,7 @@ def bounds(data: Path, document: Path) -> list[str]:
             ).fetchall()[0]
             for point, low, high in zip(points, shares[::2], shares[1::2], strict=True):
                 worst = max(worst, low - point.share, point.share - high)
-        told.append(f" {worst:.5f} (≤ {column.accuracy.ranks:.5f}) |")
+        told.append(f" {worst:.5f} (≤ {column.error_bounds.ranks:.5f}) |")
         lines.append("".join(told))
     return lines
 

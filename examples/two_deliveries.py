@@ -12,6 +12,6 @@ files = copy_files(folder)
 changes = nachsicht.compare(files["hive_checks_2024.csv"], files["hive_checks_2025.csv"])
 print(changes.verdict)
 for finding in changes.findings:
-    print(f"{finding.weight:5}  {finding.title}  {', '.join(finding.columns)}")
+    print(f"{finding.severity:5}  {finding.title}  {', '.join(finding.columns)}")
 
 print("Page:", changes.write(folder / "changes.html"))

@@ -46,7 +46,7 @@ def test_a_profile_document_takes_the_place_of_its_data(demo_comparison, demo_fi
     mixed = nachsicht.compare(path, demo_files["hive_checks_2025.csv"], labels=["2024", "2025"])
     assert [told(f) for f in mixed.findings] == [told(f) for f in demo_comparison.findings]
     # Rows are shown of the versions whose data is there.
-    shown = [rows.version for finding in mixed.findings for rows in finding.shown]
+    shown = [rows.version for finding in mixed.findings for rows in finding.example_rows]
     assert set(shown) == {"2025"}
 
 
@@ -76,8 +76,8 @@ def test_unknown_settings_name_the_nearest_right_word():
     with pytest.raises(nachsicht.SettingsError, match="Did you mean frequent_values"):
         nachsicht.profile(table, frequent_value=3)
     with pytest.raises(nachsicht.SettingsError, match="level_cap"):
-        nachsicht.profile(table, level_cap="many")
-    kept = nachsicht.profile(pa.table({"a": list("aabbcd")}), frequent_values=2)
+        nachsicht.profile(table, max_levels="many")
+    kept = nachsicht.profile(pa.table({"a": list("aabbcd")}), top_values=2)
     assert [level.value for level in kept.document.columns[0].frequent] == ["a", "b"]
 
 
@@ -162,15 +162,15 @@ def test_parts_cost_no_more_than_themselves_and_are_those_of_the_whole(
     with monkeypatch.context() as patch:
         patch.setattr(in_memory, "read_column", None)  # no column can be read
         patch.setattr(in_memory, "relations_of", None)
-        assert made.gaps.to_frame().equals(whole.gaps.to_frame())
-        assert made.gaps.patterns("arrow") == whole.gaps.patterns("arrow")
+        assert made.missing.to_frame().equals(whole.missing.to_frame())
+        assert made.missing.patterns("arrow") == whole.missing.patterns("arrow")
         patch.undo()
         patch.setattr(in_memory, "relations_of", None)
         reads = []
         read = in_memory.read_column
         patch.setattr(in_memory, "read_column", lambda *a: reads.append(a[1]) or read(*a))
         assert made.column("mite_count").to_frame().equals(whole.column("mite_count").to_frame())
-        assert made.column("mite_count").spread().equals(whole.column("mite_count").spread())
+        assert made.column("mite_count").distribution().equals(whole.column("mite_count").distribution())
         assert set(reads) == {"mite_count"}
         assert made.summary.to_frame().equals(whole.summary.to_frame())
         assert made.title == whole.title

@@ -79,14 +79,14 @@ def test_nothing_urgent_is_found_beside_what_was_planted(seasons, planted):
     urgent = {
         (finding.code, finding.columns, finding.versions)
         for finding in seasons.findings
-        if finding.weight is not nachsicht.Severity.NOTE
+        if finding.severity is not nachsicht.Severity.NOTE
     }
     assert urgent <= expected
 
 
 def test_the_verdict_counts_the_newest_step(demo_comparison):
     verdict = demo_comparison.document.verdict
-    weights = [finding.weight for finding in demo_comparison.findings]
+    weights = [finding.severity for finding in demo_comparison.findings]
     assert verdict.act == weights.count("act") == 4
     assert demo_comparison.verdict.startswith(
         "Four things need action before 2025 can replace 2024."

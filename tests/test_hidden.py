@@ -49,7 +49,7 @@ HIDE = {"mask": ("--mask", "inspector"), "omit": ("--omit", "inspector")}
 def test_no_value_is_quoted_anywhere(folder, hide):
     done = run(
         folder,
-        *("profile", "2024.csv", "--description", "schema.json", "--missing", SECRETS[1]),
+        *("profile", "2024.csv", "--description", "schema.json", "--na-value", SECRETS[1]),
         *(*hide, "-o", "p.json", "-o", "p.html", "-o", "p.md", "--verbose"),
     )
     assert done.returncode == 0, done.stderr

@@ -54,7 +54,7 @@ def test_a_column_tells_its_statistics_values_quantiles_and_spread(made, frames)
     spread = column.spread("polars")
     assert isinstance(spread, pl.DataFrame)
     assert spread["rows 2025"].sum() == frames[1]["hive_weight"].notna().sum()
-    top = made.column("temper").frequent().query("version == '2025'")
+    top = made.column("temper").top_values().query("version == '2025'")
     expected = frames[1]["temper"].value_counts(normalize=True)
     assert top.set_index("value")["share"].to_dict() == pytest.approx(expected.to_dict())
     assert made.column("inspector").name == "inspector_code"
@@ -69,22 +69,22 @@ def test_relations_gaps_and_repeats_are_those_of_pandas(made, frames):
     seen = 0
     for pair in pairs.itertuples():
         if pair.one in expected and pair.other in expected:
-            assert pair.strength == pytest.approx(expected.loc[pair.one, pair.other], abs=1e-10)
+            assert pair.value == pytest.approx(expected.loc[pair.one, pair.other], abs=1e-10)
             seen += 1
     assert seen == 6
     matrix = made.relations.matrix().set_index("column")
     assert matrix.loc["hive_weight", "mite_count"] == pytest.approx(
         expected.loc["hive_weight", "mite_count"]
     )
-    gaps = made.gaps.to_frame().query("version == '2025'").set_index("column")
+    gaps = made.missing.to_frame().query("version == '2025'").set_index("column")
     missing = frames[1].isna().sum()
     assert gaps["missing"].to_dict() == missing[missing > 0].to_dict()
     assert made.gaps.complete_rows[1] == len(frames[1].dropna())
-    patterns = made.gaps.patterns("arrow")
+    patterns = made.missing.patterns("arrow")
     assert isinstance(patterns, pa.Table)
-    repeats = made.repeats.to_frame().query("compared_in == 'all columns'")
+    repeats = made.duplicates.to_frame().query("compared_in == 'all columns'")
     assert repeats["repeated_rows"].tolist() == [frame.duplicated().sum() for frame in frames]
-    assert made.repeats.groups().query("version == '2025'")["rows"].max() == 2
+    assert made.duplicates.groups().query("version == '2025'")["rows"].max() == 2
 
 
 def test_outcome_components_and_time_are_frames_too(made, frames):
@@ -110,7 +110,7 @@ def test_findings_are_a_tuple_and_a_table(made):
 def figures_of(made):
     weight, pairs = made.column("hive_weight"), made.document.versions[-1].pairs
     for way in ("bars", "density", "cumulative", "box", "normal", "frequent", "quantiles"):
-        yield f"weight {way}", lambda ax, way=way: weight.figure(way, ax=ax)
+        yield f"weight {way}", lambda ax, kind=way: weight.figure(way, ax=ax)
     for name in ("hive_type", "mite_count", "checked_on", "note"):
         yield name, lambda ax, name=name: made.column(name).figure(ax=ax)
     yield "matrix", lambda ax: made.relations.figure(ax=ax)
@@ -122,9 +122,9 @@ def figures_of(made):
     boxes = next(pair for pair in pairs if type(pair.view).__name__ == "BoxesView")
     part = made.relations.pair(boxes.one, boxes.other)
     yield "by level", lambda ax: part.figure("by_level", ax=ax)
-    yield "gap patterns", lambda ax: made.gaps.figure(ax=ax)
-    yield "gap places", lambda ax: made.gaps.figure("places", ax=ax)
-    yield "repeats", lambda ax: made.repeats.figure(ax=ax)
+    yield "gap patterns", lambda ax: made.missing.figure(ax=ax)
+    yield "gap places", lambda ax: made.missing.figure("places", ax=ax)
+    yield "repeats", lambda ax: made.duplicates.figure(ax=ax)
     yield "outcome", lambda ax: made.outcome.figure(ax=ax)
     yield "plane", lambda ax: made.components.figure(ax=ax)
     yield "time", lambda ax: made.time.figure("mite_count", ax=ax)

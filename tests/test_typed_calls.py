@@ -10,7 +10,7 @@ import pytest
 from nachsicht.comparison.causes.affine import FACTORS, OFFSETS
 from nachsicht.config import options
 from nachsicht.config.settings import ReadOptions, Settings, ThemeChoice, Thresholds
-from nachsicht.findings.registry import CATALOGUE
+from nachsicht.findings.registry import FINDINGS
 from nachsicht.i18n import catalogue
 from nachsicht.model.findings import FindingCode
 from nachsicht.model.kinds import Kind
@@ -31,7 +31,7 @@ def test_every_setting_can_be_given_by_keyword(keywords, struct, apart):
 
 def test_kinds_and_codes_are_those_that_there_are():
     assert set(get_args(options.KindName)) == set(Kind)
-    assert set(get_args(FindingCode)) == set(CATALOGUE)
+    assert set(get_args(FindingCode)) == set(FINDINGS)
 
 
 CALLS = """
@@ -40,7 +40,7 @@ import nachsicht
 nachsicht.profile("a.csv", outcome="honey", omit="note", reading={"delimiter": ";"})
 nachsicht.compare("a.csv", "b.csv", findings={"missing_values": {"off": True}}, kinds={"tag": "text"})
 nachsicht.profile("a.csv", outcom="honey")
-nachsicht.compare("a.csv", "b.csv", chance="0.1")
+nachsicht.compare("a.csv", "b.csv", alpha="0.1")
 nachsicht.compare("a.csv", "b.csv", kinds={"tag": "string"})
 nachsicht.assert_steady("a.csv", "b.csv", findings={"missing_values": {"of": True}})
 """

@@ -20,10 +20,10 @@ if TYPE_CHECKING:
     from nachsicht.tables.findings import Findings
     from nachsicht.tables.whole_table import (
         ComponentsPart,
-        GapsPart,
+        DuplicatesPart,
+        MissingPart,
         OutcomePart,
         RelationsPart,
-        RepeatsPart,
         TimePart,
     )
 
@@ -60,7 +60,7 @@ class _Result:
     @property
     def verdict(self) -> str:
         """The verdict, in plain words."""
-        return f"{self._across.verdict.lead} {self._across.verdict.rest}"
+        return f"{self._across.verdict.headline} {self._across.verdict.detail}".rstrip()
 
     @property
     def findings(self) -> Findings:
@@ -101,18 +101,18 @@ class _Result:
         return RelationsPart(self._parts)
 
     @property
-    def gaps(self) -> GapsPart:
+    def missing(self) -> MissingPart:
         """What is missing, with what else, and where."""
-        from nachsicht.tables.whole_table import GapsPart
+        from nachsicht.tables.whole_table import MissingPart
 
-        return GapsPart(self._parts)
+        return MissingPart(self._parts)
 
     @property
-    def repeats(self) -> RepeatsPart:
+    def duplicates(self) -> DuplicatesPart:
         """Rows that equal an earlier row."""
-        from nachsicht.tables.whole_table import RepeatsPart
+        from nachsicht.tables.whole_table import DuplicatesPart
 
-        return RepeatsPart(self._parts)
+        return DuplicatesPart(self._parts)
 
     @property
     def outcome(self) -> OutcomePart:
@@ -130,7 +130,7 @@ class _Result:
 
     @property
     def time(self) -> TimePart:
-        """Every column over the moment column."""
+        """Every column over the datetime column."""
         from nachsicht.tables.whole_table import TimePart
 
         return TimePart(self._parts)
@@ -262,7 +262,7 @@ class _Parts:
         return self.versions[0].components if alone else self._result._across.components
 
     @property
-    def planes(self) -> Any:
+    def pca_scores(self) -> Any:
         """The rows of several versions in the plane of the components."""
         return () if len(self.versions) == 1 else self._result._across.pca_scores
 
@@ -275,8 +275,8 @@ class _Parts:
 class Profile(_Result):
     """What was computed of one version. Made by `nachsicht.profile`.
 
-    Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
-    cost no more than gaps. The page, the document and the findings need all of them.
+    Where the data is in memory, parts are computed when they are asked for, and kept: the missing
+    values cost no more than themselves. The page, the document and the findings need all of them.
     """
 
     @property
@@ -294,8 +294,8 @@ class Profile(_Result):
 class Comparison(_Result):
     """What was computed of two or more versions. Made by `nachsicht.compare`.
 
-    Where the data is in memory, parts are computed when they are asked for, and kept: the gaps
-    of all versions cost no more than gaps. The verdict, the findings, the page and the document
+    Where the data is in memory, parts are computed when they are asked for, and kept: the missing
+    values of all versions cost no more than themselves. The verdict, the findings, the page and the document
     need all of them.
     """
 

@@ -22,21 +22,21 @@ from nachsicht.api import profile
 from nachsicht.arrow.buffers import missing_in, values_of
 from nachsicht.errors import NachsichtError
 from nachsicht.model.column import ColumnSummary, QuantitySummary, TextSummary
-from nachsicht.model.profile import ProfileDocument, Duplicates
+from nachsicht.model.profile import Duplicates, ProfileDocument
 
 #: Figures that are the same need not have the same last digits.
 CLOSE = 1e-12
 #: So much of a document depends on where the rows came from, not on what they hold.
-_OF_SOURCES = {"label", "title", "origin", "description", "memory_bytes", "stored_type", "shown"}
+_OF_SOURCES = {"label", "title", "origin", "description", "memory_bytes", "dtype", "example_rows"}
 #: What depends on strengths of relations: from drawn rows where not all are at hand.
 _OF_RELATIONS = ("relations", "pairs", "components", "over_time", "findings")
 #: Of a quantity these are exact however many rows there are.
 _ALWAYS_EXACT = (
-    "finite", "minimum", "maximum", "range", "sum", "mean", "sd", "variance", "skewness",
-    "kurtosis", "zeros", "negatives", "infinite_below", "infinite_above", "whole", "order",
+    "n_finite", "minimum", "maximum", "range", "sum", "mean", "std", "variance", "skewness",
+    "kurtosis", "zeros", "negatives", "neg_inf", "pos_inf", "all_integers", "order",
 )  # fmt: skip
 #: Of every column.
-_COUNTED = ("name", "kind", "rows", "missing", "first_seen", "last_seen")
+_COUNTED = ("name", "kind", "rows", "missing", "first_value", "last_value")
 
 
 class NotConforming(NachsichtError, AssertionError):
@@ -129,14 +129,17 @@ def differences(expected: ProfileDocument, found: ProfileDocument, table: Any) -
     table : Arrow table
         The rows; estimates are held against them.
     """
-    if not any(column.error_bounds for column in found.columns) and not found.duplicates.uncertainty:
+    if (
+        not any(column.error_bounds for column in found.columns)
+        and not found.duplicates.uncertainty
+    ):
         one, two = (msgspec.to_builtins(_without_cells(side)) for side in (expected, found))
         if found.relations.sampled_rows < found.rows:  # then they are drawn rows' where rows stream
             for part in _OF_RELATIONS:
                 del one[part], two[part]
         yield from _differing(one, two, "")
         return
-    for part in ("rows", "fingerprint", "gaps_by_level", "gaps"):
+    for part in ("rows", "fingerprint", "missing_by_level", "missing_patterns"):
         one, two = getattr(expected, part), getattr(found, part)
         yield from _differing(msgspec.to_builtins(one), msgspec.to_builtins(two), part)
     for one, two in zip(expected.columns, found.columns, strict=True):
@@ -152,8 +155,8 @@ def _without_cells(document: ProfileDocument) -> ProfileDocument:
 
     return msgspec.structs.replace(
         document,
-        repeats=without(document.duplicates),
-        further_repeats=tuple(map(without, document.duplicates_by_subset)),
+        duplicates=without(document.duplicates),
+        duplicates_by_subset=tuple(map(without, document.duplicates_by_subset)),
     )
 
 

@@ -22,24 +22,24 @@ from sklearn.preprocessing import OneHotEncoder
 import nachsicht
 from nachsicht.associations.categorical import cramers_vs, etas
 from nachsicht.associations.clustering import average_linkage
-from nachsicht.associations.encode import Levels, Quantity
+from nachsicht.associations.encode import CodedVector, NumericVector
 from nachsicht.associations.explained_share import FOLDS, explanations
 from nachsicht.associations.kendall import kendall
 from nachsicht.associations.pearson import observe_comoments
 from nachsicht.associations.spearman import rank_correlations, spearman
-from nachsicht.stats.hypothesis_tests import relations_chance
+from nachsicht.stats.hypothesis_tests import relations_p_value
 
 RNG = np.random.default_rng(31)
 
 
 def quantity(values):
     values = np.asarray(values, float)
-    return Quantity("q", values, np.isfinite(values))
+    return NumericVector("q", values, np.isfinite(values))
 
 
 def levels(codes):
     codes = np.asarray(codes, np.int32)
-    return Levels("c", codes, tuple(map(str, range(codes.max() + 1))), 0)
+    return CodedVector("c", codes, tuple(map(str, range(codes.max() + 1))), 0)
 
 
 def real_tables():
@@ -56,11 +56,11 @@ def test_all_three_correlations_are_those_of_pandas(frame):
     pairs = [pair for pair in relations.pairs if pair.measure == "spearman"]
     assert len(pairs) >= 10
     for pair in pairs:
-        at = (pair.one, pair.other)
-        assert pair.strength == pytest.approx(expected["spearman"].loc[at], abs=1e-10)
+        at = (pair.x, pair.y)
+        assert pair.value == pytest.approx(expected["spearman"].loc[at], abs=1e-10)
         assert pair.pearson == pytest.approx(expected["pearson"].loc[at], abs=1e-10)
         assert pair.kendall == pytest.approx(expected["kendall"].loc[at], abs=1e-10)
-        assert pair.kendall_error == 0
+        assert pair.kendall_error_bound == 0
         assert pair.rows == len(frame[[*at]].dropna())
 
 
@@ -116,8 +116,8 @@ def test_kendall_of_many_rows_is_drawn_and_its_bound_holds():
     frame = pd.DataFrame({"x": x, "y": x + RNG.normal(size=n)})
     (pair,) = nachsicht.profile(frame).document.relations.pairs
     truth = scipy.stats.kendalltau(frame["x"], frame["y"]).statistic
-    assert 0 < abs(pair.kendall - truth) < 3 * pair.kendall_error < 0.04
-    assert pair.strength == pytest.approx(frame["x"].corr(frame["y"], "spearman"), abs=1e-10)
+    assert 0 < abs(pair.kendall - truth) < 3 * pair.kendall_error_bound < 0.04
+    assert pair.value == pytest.approx(frame["x"].corr(frame["y"], "spearman"), abs=1e-10)
 
 
 @pytest.mark.parametrize("level", [0.0, 0.1, 1e9 / 3])
@@ -160,12 +160,12 @@ def test_a_stream_merges_pearson_and_draws_the_rest(tmp_path):
     path = tmp_path / "rows.parquet"
     frame.to_parquet(path, row_group_size=7_000)
     relations = nachsicht.profile(path, memory_bytes=1_000_000).document.relations
-    assert (relations.rows, relations.drawn) == (n, 10_000)
+    assert (relations.rows, relations.sampled_rows) == (n, 10_000)
     for pair in relations.pairs:
-        truth = frame[pair.one].corr(frame[pair.other])
+        truth = frame[pair.x].corr(frame[pair.y])
         assert pair.pearson == pytest.approx(truth, abs=1e-10)
-        ranked = frame[pair.one].corr(frame[pair.other], "spearman")
-        assert abs(pair.strength - ranked) < 4 * pair.error
+        ranked = frame[pair.x].corr(frame[pair.y], "spearman")
+        assert abs(pair.value - ranked) < 4 * pair.std_error
         assert pair.rows == 10_000
 
 
@@ -207,7 +207,7 @@ def test_one_column_gives_another_away_but_not_the_reverse():
     frame["region"] = np.where(apiary < 6, "north", "south")
     (pair,) = nachsicht.profile(frame).document.relations.pairs
     forth, back = (
-        (pair.explains, pair.explained) if pair.one == "apiary" else (pair.explained, pair.explains)
+        (pair.x_predicts_y, pair.y_predicts_x) if pair.x == "apiary" else (pair.y_predicts_x, pair.x_predicts_y)
     )
     assert forth == pytest.approx(1)
     assert back < 0.2
@@ -218,26 +218,26 @@ def test_zero_one_columns_by_the_hundred_are_related_in_pairs():
     table[:, 1] = table[:, 0] ^ (RNG.random(600) < 0.1)
     frame = pd.DataFrame(table, columns=[f"c{i}" for i in range(150)])
     relations = nachsicht.profile(frame).document.relations
-    assert relations.pairs_in_all == 150 * 149 // 2
+    assert relations.total_pairs == 150 * 149 // 2
     assert len(relations.pairs) == 5_000
-    assert min(abs(pair.strength) for pair in relations.pairs) >= relations.weakest
-    strongest = max(relations.pairs, key=lambda pair: pair.strength)
-    assert {strongest.one, strongest.other} == {"c0", "c1"}
+    assert min(abs(pair.value) for pair in relations.pairs) >= relations.weakest
+    strongest = max(relations.pairs, key=lambda pair: pair.value)
+    assert {strongest.x, strongest.y} == {"c0", "c1"}
 
 
 def test_levels_beyond_the_most_frequent_count_as_one_and_that_is_told():
     names = np.array([f"village {i:02d}" for i in range(40)])
     frame = pd.DataFrame({"village": RNG.choice(names, 6_000), "yes": RNG.random(6_000) < 0.5})
-    assert nachsicht.profile(frame).document.relations.lumped == {"village": 17}
+    assert nachsicht.profile(frame).document.relations.merged_levels == {"village": 17}
 
 
 def test_pairs_of_too_few_common_rows_are_told():
     values = RNG.normal(size=(200, 3))
     values[30:, 0], values[:19, 1] = np.nan, np.nan
     found = nachsicht.profile(pd.DataFrame(values, columns=["fat", "protein", "ash"])).document
-    assert [(p.one, p.other) for p in found.relations.pairs] == [("fat", "ash"), ("protein", "ash")]
-    assert [(p.one, p.other, p.rows) for p in found.relations.too_few] == [("fat", "protein", 11)]
-    assert found.relations.too_few_in_all == 1
+    assert [(p.x, p.y) for p in found.relations.pairs] == [("fat", "ash"), ("protein", "ash")]
+    assert [(p.x, p.y, p.rows) for p in found.relations.too_few] == [("fat", "protein", 11)]
+    assert found.relations.total_too_few == 1
 
 
 def test_gaps_in_very_many_rows_are_ranked_in_drawn_ones():
@@ -248,8 +248,8 @@ def test_gaps_in_very_many_rows_are_ranked_in_drawn_ones():
     relations = nachsicht.profile(frame).document.relations
     for pair in relations.pairs:
         truth = 6 / np.pi * np.arcsin(0.5 / 2)
-        assert abs(pair.strength - truth) < 5 * pair.error
-        whole = min(int(name[1:]) for name in (pair.one, pair.other)) >= 10
+        assert abs(pair.value - truth) < 5 * pair.std_error
+        whole = min(int(name[1:]) for name in (pair.x, pair.y)) >= 10
         assert pair.rows == n if whole else 5_000 < pair.rows < 10_000
 
 
@@ -258,15 +258,15 @@ def test_durations_and_moments_take_part_as_quantities():
     frame = pd.DataFrame({"gap": pd.to_timedelta(days, "D")})
     frame["seen"] = pd.Timestamp("2024-01-01") + frame["gap"] * 2
     (pair,) = nachsicht.profile(frame).document.relations.pairs
-    assert (pair.measure, pair.strength) == ("spearman", pytest.approx(1))
+    assert (pair.measure, pair.value) == ("spearman", pytest.approx(1))
 
 
 def test_relations_of_halves_differ_no_more_than_chance_says():
     x = RNG.normal(size=(200, 2, 400))
     y = 0.5 * x + RNG.normal(size=x.shape)
     found = [[spearman(x[i, k], y[i, k]) for k in (0, 1)] for i in range(len(x))]
-    chances = [relations_chance(a.value, a.error, b.value, b.error) for a, b in found]
-    assert 0.01 < np.mean(np.array(chances) < 0.05) < 0.12
+    p_values = [relations_p_value(a.value, a.error, b.value, b.error) for a, b in found]
+    assert 0.01 < np.mean(np.array(p_values) < 0.05) < 0.12
 
 
 @pytest.mark.parametrize("measure", ["spearman", "cramers_v", "eta"])
@@ -338,13 +338,13 @@ def test_columns_that_move_together_are_grouped_and_the_lonely_told():
     )
     relations = nachsicht.profile(table).document.relations
     assert relations.groups == (("kind", "near"), ("one", "two", "three"))
-    assert set(relations.alone) == {"lonely", "far"}
+    assert set(relations.unrelated) == {"lonely", "far"}
     assert sorted(relations.order) == sorted(set(table.schema.names) - {"tag"})
     places = sorted(relations.order.index(name) for name in ("one", "two", "three"))
     assert places[2] - places[0] == 2
-    assert relations.left_out == {"tag": "identifier"}
+    assert relations.excluded == {"tag": "identifier"}
     frame = table.to_pandas()
     for pair in relations.pairs:
         if pair.measure == "spearman":
-            expected = frame[pair.one].corr(frame[pair.other], "spearman")
-            assert pair.strength == pytest.approx(expected, abs=1e-10)
+            expected = frame[pair.x].corr(frame[pair.y], "spearman")
+            assert pair.value == pytest.approx(expected, abs=1e-10)

@@ -48,7 +48,7 @@ def test_figures_show_the_numbers_of_the_document(open_page, written, demo_compa
         row.locator("th").inner_text(): row.locator("td").all_inner_texts()[::2]
         for row in rows.all()
     }
-    details = [v.column("hive_type").detail for v in demo_comparison.document.versions]
+    details = [v.column("hive_type").stats for v in demo_comparison.document.versions]
     for level in details[1].levels:
         old = next(other.count for other in details[0].levels if other.value == level.value)
         assert shown[level.value] == [f"{old:,}", f"{level.count:,}"]

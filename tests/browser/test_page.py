@@ -15,7 +15,7 @@ pytestmark = pytest.mark.browser
 def test_the_verdict_and_every_finding_are_to_be_seen(open_page, written, demo_comparison):
     page = open_page(written["comparison"])
     verdict = page.locator("#verdict")
-    assert demo_comparison.document.verdict.lead in verdict.inner_text()
+    assert demo_comparison.document.verdict.headline in verdict.inner_text()
     shown = verdict.locator(".finding-title").all_inner_texts()
     assert len(shown) == len(demo_comparison.findings)
     for text, finding in zip(shown, demo_comparison.findings, strict=True):
@@ -102,7 +102,7 @@ def test_without_script_the_numbers_are_there(browser, written, demo_comparison)
     page.goto(written["comparison"].as_uri())
     text = page.locator("body").inner_text()
     context.close()
-    assert demo_comparison.document.verdict.lead in text
+    assert demo_comparison.document.verdict.headline in text
     for finding in demo_comparison.findings:
         assert finding.title in text
         assert html.unescape(finding.sentence) in text

@@ -83,7 +83,7 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     difference.click()
     assert "(difference)" in caption.inner_text()
     assert difference.get_attribute("aria-pressed") == "true"
-    strongest = max(relations.pairs, key=lambda pair: abs(pair.strength))
+    strongest = max(relations.pairs, key=lambda pair: abs(pair.value))
     first = page.locator("#relations .side-by-side table tbody tr").first.inner_text()
     assert strongest.one in first
     page.locator("nav a", has_text="Gaps").click()

@@ -41,7 +41,7 @@ def test_a_plan_is_kept(demo_files, memory_bytes):
     heard = []
     made = nachsicht.profile(checks, memory_bytes=memory_bytes, progress=heard.append).document
     assert plan.exact == ({step.what for step in heard} == {"columns"})
-    assert not plan.exact or not any(column.accuracy for column in made.columns)
+    assert not plan.exact or not any(column.error_bounds for column in made.columns)
 
 
 def test_rows_before_a_date_are_held_against_those_from_it_on(demo_files, tmp_path):

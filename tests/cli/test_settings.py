@@ -73,7 +73,7 @@ def test_the_schema_of_settings_fits_what_is_read(folder):
 def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     run("compare", *BOTH, "-q", "-o", "c.json", cwd=folder)
     assert run("compare", *BOTH, "-q", "--stop-on", "act", cwd=folder).returncode == 1
-    urgent = [f for f in nachsicht.read(folder / "c.json").findings if f.weight != "note"]
+    urgent = [f for f in nachsicht.read(folder / "c.json").findings if f.severity != "note"]
     for finding in urgent:
         because = 'known since "May"\nand before'
         done = run(
@@ -85,8 +85,8 @@ def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     assert "2025 can replace 2024: nothing that matters has changed." in done.stdout
     assert "Six are accepted." in done.stdout
     again = nachsicht.read(folder / "d.json").document
-    assert [f.accepted for f in again.findings if f.weight != "note"] == [because] * len(urgent)
-    assert {column.weight for column in again.columns} <= {None, "note"}
+    assert [f.accepted for f in again.findings if f.severity != "note"] == [because] * len(urgent)
+    assert {column.severity for column in again.columns} <= {None, "note"}
     done = run("compare", BOTH[0], BOTH[0], "--label", "a", "--label", "b", cwd=folder)
     assert done.stdout.count("found no more") == len(urgent)
 
@@ -148,7 +148,7 @@ def test_groups_are_compared_with_the_rest_and_with_each_other(folder):
     document = nachsicht.read(folder / "g.json").document
     assert document.grouped_by == "hive_type"
     assert [v.label for v in document.versions] == ["log", "long", "stacked", "top-bar"]
-    assert {step.before for column in document.columns for step in column.steps} == {-1}
+    assert {step.before for column in document.columns for step in column.transitions} == {-1}
     assert all(f.versions[0] == "the others" for f in document.findings)
     assert "hive_type" not in {column.name for column in document.columns}
     pair = ("--group", "log", "--group", "long")
@@ -216,7 +216,7 @@ def test_masked_columns_are_nowhere_to_be_read(folder):
     for town in ("Dreilinden", "Weidenbruch", "Hasenleite"):
         assert town not in texts
     columns = {c.name: c for c in nachsicht.read(folder / "m.json").document.versions[1].columns}
-    assert columns["apiary"].frequent[0].value.startswith("masked-")
+    assert columns["apiary"].top_values[0].value.startswith("masked-")
     assert columns["hive_weight"].kind in ("category", "identifier", "text")
     plain = nachsicht.profile(folder / BOTH[1]).document
     assert columns["apiary"].distinct == plain.column("apiary").distinct
@@ -239,10 +239,10 @@ def test_the_past_of_a_dataset_is_compared_as_versions(tmp_path):
     labels = [version.label for version in compared.document.versions]
     assert labels == [f"2024-0{month}" for month in range(1, 7)]
     assert compared.document.sliced_by == "seen"
-    assert [(f.code, f.versions) for f in compared.findings if f.weight == "act"] == [
+    assert [(f.code, f.versions) for f in compared.findings if f.severity == "act"] == [
         ("rescaled", ("2024-03", "2024-04"))
     ]
-    assert compared.document.verdict.lead.startswith("2024-06 does not differ from 2024-05")
+    assert compared.document.verdict.headline.startswith("2024-06 does not differ from 2024-05")
     assert not compared.document.rows
     weekly = frame.assign(
         seen=pd.Timestamp("2019-01-07") + pd.to_timedelta(np.arange(n) % 300, "W")

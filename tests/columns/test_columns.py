@@ -70,7 +70,7 @@ def test_written_numbers_are_summarised_as_what_they_mean(texts, values, unit):
     column = column_of(texts * 3)
     assert (column.kind, column.unit) == (Kind.QUANTITY, unit)
     assert column.kind_reason is KindReason.WRITTEN_NUMBERS
-    assert [end.value for end in column.detail.lowest] == values
+    assert [end.value for end in column.stats.lowest] == values
 
 
 @pytest.mark.parametrize(
@@ -102,7 +102,7 @@ def test_codes_are_no_quantities(texts, name):
 )
 def test_dates_in_the_usual_orders_are_moments(texts, first):
     column = column_of(texts)
-    assert (column.kind, column.detail.minimum) == (Kind.DATETIME, first)
+    assert (column.kind, column.stats.minimum) == (Kind.DATETIME, first)
 
 
 def test_prices_that_all_differ_stay_a_quantity():
@@ -116,23 +116,23 @@ def test_levels_agree_with_pandas(values):
     expected = pd.Series(values, dtype=object).value_counts()
     assert column.distinct == len(expected)
     assert column.missing == values.count(None)
-    assert column.once == (expected == 1).sum()
-    assert {level.value: level.count for level in column.frequent} == expected.to_dict()
-    counts = [level.count for level in column.frequent]
+    assert column.unique_once == (expected == 1).sum()
+    assert {level.value: level.count for level in column.top_values} == expected.to_dict()
+    counts = [level.count for level in column.top_values]
     assert counts == sorted(counts, reverse=True)
-    assert [level.count for level in column.rarest] == sorted(counts)
+    assert [level.count for level in column.rare_values] == sorted(counts)
 
 
 @given(st.lists(st.sampled_from(["a", "b", "c", "dd", None]), max_size=40), st.integers(0, 40))
 def test_levels_of_two_batches_are_those_of_one(values, cut):
     parts = [observe_column(pa.array(v, pa.string())) for v in (values[:cut], values[cut:])]
     split = finish_column(parts[0].merge(parts[1]), "v", 0, Settings())
-    assert split.frequent == column_of(values, "v", pa.string()).frequent
+    assert split.top_values == column_of(values, "v", pa.string()).top_values
 
 
 def test_spellings_that_look_alike_are_grouped():
     values = ["calm"] * 5 + ["Calm "] * 2 + ["café"] * 2 + ["CAFE"] + ["wild"] * 9
-    groups = column_of(values).detail.look_alikes
+    groups = column_of(values).stats.similar_levels
     assert {frozenset(level.value for level in group) for group in groups} == {
         frozenset({"calm", "Calm "}),
         frozenset({"café", "CAFE"}),
@@ -140,8 +140,8 @@ def test_spellings_that_look_alike_are_grouped():
 
 
 def test_evenness_is_one_for_equal_levels_and_small_for_one_that_rules():
-    assert column_of(["a", "b", "c"] * 10).detail.evenness == pytest.approx(1)
-    assert column_of(["a"] * 999 + ["b"]).detail.evenness == pytest.approx(0.0114, abs=1e-4)
+    assert column_of(["a", "b", "c"] * 10).stats.evenness == pytest.approx(1)
+    assert column_of(["a"] * 999 + ["b"]).stats.evenness == pytest.approx(0.0114, abs=1e-4)
 
 
 @pytest.mark.parametrize(
@@ -154,7 +154,7 @@ def test_moments_count_by_day_whatever_their_unit(stored):
     )
     detail = column_of(
         values.cast(pa.timestamp("us", getattr(stored, "tz", None))).cast(stored)
-    ).detail
+    ).stats
     assert (detail.unit, detail.minimum[:10], detail.maximum[:10]) == (
         "day",
         "2025-01-30",
@@ -166,36 +166,36 @@ def test_moments_count_by_day_whatever_their_unit(stored):
 
 
 def test_long_spans_count_by_month_and_year():
-    months = column_of([dt.date(2000, 1, 1), dt.date(2010, 6, 30)]).detail
+    months = column_of([dt.date(2000, 1, 1), dt.date(2010, 6, 30)]).stats
     assert (months.unit, len(months.counts)) == ("month", 126)
-    years = column_of([dt.date(1500, 1, 1), dt.date(2400, 6, 30)]).detail
+    years = column_of([dt.date(1500, 1, 1), dt.date(2400, 6, 30)]).stats
     assert (years.unit, len(years.counts), years.minimum) == ("year", 901, "1500-01-01")
 
 
 def test_times_of_day_are_moments_on_a_clock():
-    detail = column_of([dt.time(8, 30), dt.time(17, 5, 9)]).detail
-    assert detail.clock
+    detail = column_of([dt.time(8, 30), dt.time(17, 5, 9)]).stats
+    assert detail.time_of_day
     assert (detail.minimum, detail.maximum) == ("08:30:00", "17:05:09")
 
 
 def test_identifiers_have_shapes_and_repeats_but_no_mean():
-    detail = column_of([f"H-{i:04d}" for i in range(60)] + ["H-0001", "ß-1"], "hive_id").detail
-    assert [(level.value, level.count) for level in detail.shapes] == [("A-9999", 61), ("a-9", 1)]
-    assert (detail.repeated_values, detail.repeated_rows) == (1, 2)
+    detail = column_of([f"H-{i:04d}" for i in range(60)] + ["H-0001", "ß-1"], "hive_id").stats
+    assert [(level.value, level.count) for level in detail.patterns] == [("A-9999", 61), ("a-9", 1)]
+    assert (detail.duplicate_values, detail.duplicate_rows) == (1, 2)
     assert not hasattr(detail, "mean")
 
 
 def test_texts_are_measured_in_characters_and_words():
-    detail = column_of([*SENTENCES, "   ", "für  die Bienen ist es zu kühl"]).detail
+    detail = column_of([*SENTENCES, "   ", "für  die Bienen ist es zu kühl"]).stats
     assert detail.blank == 1
-    assert detail.characters.maximum == max(map(len, SENTENCES))
-    assert detail.words.minimum == 0
-    assert detail.words.median == 8
+    assert detail.char_count.maximum == max(map(len, SENTENCES))
+    assert detail.word_count.minimum == 0
+    assert detail.word_count.median == 8
 
 
 def test_first_and_last_present_values_are_kept():
     column = column_of([None, 2.0, 3.25, float("nan")])
-    assert (column.first_seen, column.last_seen) == ("2", "3.25")
+    assert (column.first_value, column.last_value) == ("2", "3.25")
 
 
 def test_types_that_others_added_to_arrow_are_what_they_are_stored_as():
@@ -206,7 +206,7 @@ def test_types_that_others_added_to_arrow_are_what_they_are_stored_as():
     assert isinstance(table.schema.field("id").type, pa.UuidType)
     for memory in (0, 1000):
         found = nachsicht.profile(table, memory_bytes=memory).document
-        assert found.column("id").first_seen == "00000000-0000-0000-0000-000000000001"
+        assert found.column("id").first_value == "00000000-0000-0000-0000-000000000001"
         assert (found.column("id").missing, found.column("id").distinct) == (1, 29)
         assert (found.column("flag").missing, found.column("flag").kind) == (10, "flag")
         assert found.column("json").distinct == 2

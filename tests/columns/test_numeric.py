@@ -56,7 +56,7 @@ def test_statistics_agree_with_pandas_and_scipy(name):
     # shifted and divided by a power of two, both without rounding.
     scale = 2.0 ** np.frexp(np.abs(values).max())[1]
     near = (values - {"far from zero": 1e9, "many tenths": 1e5}.get(name, 0)) / scale
-    found = summary_of(COLUMNS[name]).detail
+    found = summary_of(COLUMNS[name]).stats
     expected = {
         "minimum": series.min(),
         "maximum": series.max(),
@@ -84,7 +84,7 @@ def test_statistics_agree_with_pandas_and_scipy(name):
 
 @pytest.mark.parametrize("name", ["counts", "many counts", "many tenths", "many zeros"])
 def test_probability_plots_are_those_of_scipy_however_few_values_differ(name):
-    values, fit = COLUMNS[name], summary_of(COLUMNS[name]).detail.normal
+    values, fit = COLUMNS[name], summary_of(COLUMNS[name]).stats.normal
     transforms = {"fit": np.asarray, "fit_square_root": np.sqrt}
     if values.min() > 0:
         transforms["fit_log"] = np.log
@@ -98,7 +98,7 @@ def test_autocorrelation_is_that_of_statsmodels(name):
     scale = 2.0 ** np.frexp(np.abs(COLUMNS[name]).max())[1]
     all_rows = COLUMNS[name].astype(float)
     for values in (all_rows, np.sort(all_rows), np.cumsum(all_rows / 32_768)):
-        found = summary_of(np.insert(values, 1, np.nan)).detail
+        found = summary_of(np.insert(values, 1, np.nan)).stats
         if len(values) < 3:
             assert found.autocorrelation == Absent(Reason.TOO_FEW_VALUES)
         elif name in ("tiny", "huge", "many and huge"):  # whose squares no float holds
@@ -129,7 +129,7 @@ def test_shape_of_huge_and_tiny_values_is_that_of_the_scaled_ones():
 )
 def test_what_has_no_value_says_why(values, absent):
     # One number beside the empty column keeps it a quantity.
-    found = summary_of(values).detail if values else None
+    found = summary_of(values).stats if values else None
     if found is None:
         assert moments_of(np.empty(0)).sd() == Absent(absent["sd"])
         return
@@ -141,14 +141,14 @@ def test_missing_and_infinite_values_are_counted_and_left_out():
     values = [1.5, None, float("nan"), float("inf"), float("-inf"), float("inf"), 2.5]
     column = summary_of(values)
     assert (column.rows, column.missing, column.distinct) == (7, 2, 4)
-    detail = column.detail
-    assert (detail.infinite_above, detail.infinite_below, detail.finite) == (2, 1, 2)
+    detail = column.stats
+    assert (detail.pos_inf, detail.neg_inf, detail.n_finite) == (2, 1, 2)
     assert detail.mean == 2.0
 
 
 def test_large_integers_keep_every_digit():
     top = 2**63 + 11
-    detail = summary_of(pa.array([top, top - 2, 5], pa.uint64())).detail
+    detail = summary_of(pa.array([top, top - 2, 5], pa.uint64())).stats
     assert detail.maximum == top
     assert [entry.value for entry in detail.highest] == [top, top - 2, 5]
 
@@ -167,9 +167,9 @@ def test_any_split_into_batches_gives_the_same_summary(values, data):
     whole = observe_column(pa.array(values, pa.float64()))
     settings = Settings()
     once, split = (finish_column(p, "v", 0, settings) for p in (whole, part))
-    assert split.detail == once.detail
-    assert split.frequent == once.frequent
-    assert (split.first_seen, split.last_seen) == (once.first_seen, once.last_seen)
+    assert split.stats == once.stats
+    assert split.top_values == once.top_values
+    assert (split.first_value, split.last_value) == (once.first_value, once.last_value)
 
 
 @given(
@@ -181,11 +181,11 @@ def test_frequent_and_rare_numbers_are_those_that_pandas_counts(often, seldom, i
     values = [each / 4 for each in often * 2 + seldom] + infinite
     column = finish_column(observe_column(pa.array(values, pa.float64())), "v", 0, Settings())
     counted = pd.Series(values, dtype=float).value_counts()
-    assert (column.distinct, column.once) == (len(counted), (counted == 1).sum())
+    assert (column.distinct, column.unique_once) == (len(counted), (counted == 1).sum())
     agreeing = float((counted**2).sum()) / max(len(values), 1) ** 2
-    assert column.agreement == pytest.approx(agreeing, rel=1e-12)
+    assert column.collision_probability == pytest.approx(agreeing, rel=1e-12)
     finite_ones = [(v, int(n)) for v, n in counted.items() if np.isfinite(v)]
-    for found, turned in ((column.frequent, -1), (column.rarest, 1)):
+    for found, turned in ((column.top_values, -1), (column.rare_values, 1)):
         expected = sorted(finite_ones, key=lambda pair: (turned * pair[1], pair[0]))[:10]
         assert [(float(level.value), level.count) for level in found] == expected
 
@@ -200,7 +200,7 @@ def test_a_histogram_counts_every_value_once_and_coarsens_exactly(values, by):
     numbers = SortedNumbers(np.sort(np.array(values)))
     fine = histogram_of(numbers, 256)
     assert 1 <= len(fine.counts) <= 256
-    assert fine.before + sum(fine.counts) + fine.after == len(values)
+    assert fine.underflow + sum(fine.counts) + fine.overflow == len(values)
     last = fine.first + len(fine.counts) - 1
     edges = edges_of(fine.first, last, fine.exponent, fine.decimals)
     inside = [v for v in values if edges[0] <= v < edges[-1]]
@@ -226,7 +226,7 @@ def test_bins_of_logarithms_are_those_of_all_of_them(rows, width):
     )
     expected = np.diff(np.searchsorted(logs, edges))
     assert found.counts == tuple(expected.tolist())
-    assert (found.before, found.after) == ((logs < edges[0]).sum(), (logs >= edges[-1]).sum())
+    assert (found.underflow, found.overflow) == ((logs < edges[0]).sum(), (logs >= edges[-1]).sum())
 
 
 def test_logarithms_that_are_whole_are_told_as_such():
@@ -245,7 +245,7 @@ def test_values_with_other_decimals_share_an_axis_without_losing_rows():
     lattice = histogram_of(SortedNumbers(values), 256)
     plain = without_lattice(lattice)
     assert plain.decimals is None
-    assert sum(plain.counts) + plain.before + plain.after == len(values)
+    assert sum(plain.counts) + plain.underflow + plain.overflow == len(values)
     edges = edges_of(plain.first, plain.first + len(plain.counts) - 1, plain.exponent, None)
     exact = np.histogram(values, edges)[0]
     # Between the two grids at most the rows of one old bin can go either side of an edge.
@@ -261,9 +261,9 @@ def test_values_with_other_decimals_share_an_axis_without_losing_rows():
     ],
 )
 def test_the_ends_of_float64_are_summarised_or_said_to_overflow(values):
-    detail = summary_of(pa.array(values, pa.float64())).detail
+    detail = summary_of(pa.array(values, pa.float64())).stats
     assert (detail.minimum, detail.maximum) == (min(values), max(values))
-    for entry in (detail.range, detail.mad, detail.sd, detail.mean, detail.iqr):
+    for entry in (detail.range, detail.mad, detail.std, detail.mean, detail.iqr):
         assert isinstance(entry, Absent) or np.isfinite(entry)
 
 

@@ -29,7 +29,7 @@ def quantities(pair):
     frame, document = pair
     for column in document.columns:
         if column.kind is nachsicht.Kind.QUANTITY:
-            yield frame[column.name], column.detail
+            yield frame[column.name], column.stats
 
 
 def close(value):
@@ -95,7 +95,7 @@ def test_fit_to_the_normal(pair):
     for series, found in quantities(pair):
         for name, transform in (("fit", np.asarray), ("fit_log", np.log)):
             if name == "fit_log" and series.min() <= 0:
-                assert not isinstance(found.normal.fit_log, float)
+                assert not isinstance(found.normal.ppcc_log, float)
                 continue
             _, (_, _, r) = scipy.stats.probplot(transform(series))
             assert getattr(found.normal, name) == close(r)
@@ -114,7 +114,7 @@ def test_density_is_that_of_a_kernel_estimate_but_for_the_bins(pair):
         places = density.start + density.step * np.arange(len(density.heights))
         width = 2.0**found.histogram.exponent / 10 ** (found.histogram.decimals or 0)
         steepest = np.abs(np.diff(exact(places))).max() / density.step
-        tail = (found.histogram.before + found.histogram.after) / len(values)
+        tail = (found.histogram.underflow + found.histogram.overflow) / len(values)
         allowed = steepest * width + tail / density.bandwidth + 1e-9
         assert np.abs(exact(places) - density.heights).max() <= allowed
 
@@ -127,7 +127,7 @@ def test_histograms_count_as_numpy_does(pair):
         edges = edges_of(h.first, h.first + len(h.counts) - 1, h.exponent, h.decimals)
         inside = series[(series >= edges[0]) & (series < edges[-1])]
         assert h.counts == tuple(np.histogram(inside, edges)[0])
-        assert h.before + h.after + sum(h.counts) == len(series)
+        assert h.underflow + h.overflow + sum(h.counts) == len(series)
 
 
 def test_levels_and_evenness(pair):
@@ -135,10 +135,10 @@ def test_levels_and_evenness(pair):
     for column in document.columns:
         counts = frame[column.name].value_counts()
         assert column.distinct == len(counts)
-        assert column.once == (counts == 1).sum()
-        assert column.agreement == close(((counts / len(frame)) ** 2).sum())
+        assert column.unique_once == (counts == 1).sum()
+        assert column.collision_probability == close(((counts / len(frame)) ** 2).sum())
     texts = frame[frame.columns[-1]].map("class {}".format)
-    detail = nachsicht.profile(pa.table({"t": texts})).document.columns[0].detail
+    detail = nachsicht.profile(pa.table({"t": texts})).document.columns[0].stats
     shares = texts.value_counts(normalize=True)
     if isinstance(detail.evenness, float):
         assert detail.evenness == close(scipy.stats.entropy(shares) / np.log(len(shares)))
@@ -146,21 +146,21 @@ def test_levels_and_evenness(pair):
 
 def test_repeated_rows(pair):
     frame, document = pair
-    assert document.repeats.repeated_rows == frame.duplicated().sum()
+    assert document.duplicates.duplicate_rows == frame.duplicated().sum()
 
 
 def test_moments_by_calendar():
     days = pd.date_range("2023-11-05 07:30", periods=900, freq="17h")
     days = days.delete(slice(200, 260))
-    detail = nachsicht.profile(pd.DataFrame({"at": days})).document.columns[0].detail
+    detail = nachsicht.profile(pd.DataFrame({"at": days})).document.columns[0].stats
     assert detail.by_month == tuple(np.bincount(days.month - 1, minlength=12))
     assert detail.by_weekday == tuple(np.bincount(days.day_of_week, minlength=7))
     assert detail.by_hour == tuple(np.bincount(days.hour, minlength=24))
     by_day = pd.Series(1, days).resample("D").sum()
-    assert detail.missing_units == (by_day == 0).sum()
-    longest = detail.stretches[0]
+    assert detail.empty_periods == (by_day == 0).sum()
+    longest = detail.gaps[0]
     assert by_day[longest.first : longest.last].sum() == 0
-    assert longest.units == len(by_day[longest.first : longest.last])
+    assert longest.periods == len(by_day[longest.first : longest.last])
 
 
 @pytest.mark.parametrize(

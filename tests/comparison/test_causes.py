@@ -21,7 +21,7 @@ def frame(**columns):
 
 def codes(old, new, **options):
     return {
-        (f.code, f.columns, str(f.weight)) for f in nachsicht.compare(old, new, **options).findings
+        (f.code, f.columns, str(f.severity)) for f in nachsicht.compare(old, new, **options).findings
     }
 
 
@@ -39,7 +39,7 @@ def test_a_rescaled_column_is_named_with_its_factor(factor):
 
 def test_a_shift_is_not_taken_for_a_factor():
     (found,) = nachsicht.compare(frame(w=WEIGHT), frame(w=WEIGHT + 20)).findings
-    assert (found.code, found.weight) == ("shifted", "act")
+    assert (found.code, found.severity) == ("shifted", "act")
     assert found.evidence["shift"] == pytest.approx(20)
 
 
@@ -90,7 +90,7 @@ def test_two_halves_of_one_table_give_nothing_urgent(seed, demo_files):
     order = np.random.default_rng(seed).permutation(table.num_rows)
     half = table.num_rows // 2
     found = nachsicht.compare(table.take(order[:half]), table.take(order[half:])).findings
-    assert [f for f in found if f.weight is not nachsicht.Severity.NOTE] == []
+    assert [f for f in found if f.severity is not nachsicht.Severity.NOTE] == []
 
 
 def test_three_versions_say_at_which_step():
@@ -98,7 +98,7 @@ def test_three_versions_say_at_which_step():
         frame(w=WEIGHT), frame(w=WEIGHT), frame(w=WEIGHT * 100), labels=["may", "june", "july"]
     )
     assert [finding.versions for finding in found.findings] == [("june", "july")]
-    steps = found.document.columns[0].steps
+    steps = found.document.columns[0].transitions
     assert [step.distance for step in steps] == [0, pytest.approx(1, abs=0.05)]
 
 
@@ -112,7 +112,7 @@ def test_a_column_that_comes_goes_and_comes_back_stays_in_the_ledger():
 def test_shares_that_move_name_the_level():
     new = RNG.choice(["oak", "pine", "fir"], N, p=[0.3, 0.5, 0.2])
     (found,) = nachsicht.compare(frame(m=MAKE), frame(m=new)).findings
-    assert (found.code, found.weight) == ("category_shift", "check")
+    assert (found.code, found.severity) == ("category_shift", "check")
     assert found.evidence["level"] in ("oak", "pine")
     assert found.evidence["distance"] == pytest.approx(0.2, abs=0.04)
 
@@ -151,8 +151,8 @@ def test_a_new_stand_in_is_found_and_not_taken_for_a_shift():
     ],
 )
 def test_typing_errors_are_told_from_other_words(rare, frequent, alike):
-    detail = column_of([frequent] * 200 + [rare] * 3).detail
-    groups = [{level.value for level in group} for group in detail.look_alikes]
+    detail = column_of([frequent] * 200 + [rare] * 3).stats
+    groups = [{level.value for level in group} for group in detail.similar_levels]
     assert groups == ([{rare, frequent}] if alike else [])
 
 
@@ -163,7 +163,7 @@ def test_a_slight_factor_of_no_unit_is_to_be_checked_and_not_mended_unasked():
     for factor, weight in ((1.06, "check"), (0.95, "check"), (1.2, "act"), (2.20462, "act")):
         made = nachsicht.compare(pa.table({"w": values}), pa.table({"w": values * factor}))
         (found,) = [f for f in made.findings if f.code == "rescaled"]
-        assert found.weight == weight, factor
+        assert found.severity == weight, factor
         assert f"'rescaled w': {weight == 'act'}" in made.remedies()
 
 

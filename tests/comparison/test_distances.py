@@ -15,9 +15,9 @@ from nachsicht.config.settings import Settings
 from nachsicht.stats.ecdf import Curve, largest_difference, wasserstein
 from nachsicht.stats.hypothesis_tests import (
     bound_over_all,
-    ks_chance,
-    levels_chance,
-    shares_chance,
+    ks_p_value,
+    levels_p_value,
+    shares_p_value,
 )
 
 RNG = np.random.default_rng(11)
@@ -39,11 +39,11 @@ def test_distances_of_few_values_are_exactly_those_of_scipy(old, new):
     a, b = column_of(old), column_of(new)
     assume(a.kind is b.kind is nachsicht.Kind.QUANTITY)
     found = measures_of(distance_between(a, b))
-    assert found["ks"].off == 0
+    assert found["ks"].error_bound == 0
     expected = scipy.stats.ks_2samp(old, new, method="asymp")
     assert found["ks"].value == pytest.approx(expected.statistic, abs=1e-12)
     if "wasserstein" in found:
-        apart = wasserstein(Curve.of_knots(a.detail.knots), Curve.of_knots(b.detail.knots))
+        apart = wasserstein(Curve.of_knots(a.stats.ecdf), Curve.of_knots(b.stats.ecdf))
         assert apart == pytest.approx(scipy.stats.wasserstein_distance(old, new), abs=1e-12)
 
 
@@ -52,19 +52,19 @@ def test_distances_of_data_at_hand_are_exact_and_those_of_profiles_within_their_
     old = np.concatenate([RNG.normal(0, 1, 20_000), np.zeros(4_000)])
     new = np.concatenate([RNG.normal(shift, 1.2, 15_000), np.full(5_000, 3.0)])
     data = {name: pa.table({"w": side}) for name, side in (("old", old), ("new", new))}
-    exact = nachsicht.compare(*data.values()).document.columns[0].steps[0]
+    exact = nachsicht.compare(*data.values()).document.columns[0].transitions[0]
     rough = distance_between(column_of(old), column_of(new))
     statistic = scipy.stats.ks_2samp(old, new, method="asymp").statistic
     assert exact.distance == pytest.approx(statistic, abs=1e-12)
-    assert measures_of(exact)["ks"].off == 0
-    assert 0 < measures_of(rough)["ks"].off < 0.01
-    assert abs(rough.distance - statistic) <= measures_of(rough)["ks"].off
+    assert measures_of(exact)["ks"].error_bound == 0
+    assert 0 < measures_of(rough)["ks"].error_bound < 0.01
+    assert abs(rough.distance - statistic) <= measures_of(rough)["ks"].error_bound
     quartiles = [np.subtract(*np.quantile(side, [0.75, 0.25])) for side in (old, new)]
     pooled = np.average(quartiles, weights=[len(old), len(new)])
     expected = scipy.stats.wasserstein_distance(old, new) / pooled
     assert measures_of(exact)["wasserstein"].value == pytest.approx(expected, rel=2e-3)
     apart = measures_of(rough)["wasserstein"]
-    assert abs(apart.value - expected) <= apart.off + 2e-3 * expected
+    assert abs(apart.value - expected) <= apart.error_bound + 2e-3 * expected
 
 
 @given(values, values, st.floats(-3, 3).filter(lambda f: abs(f) > 0.1), st.floats(-5, 5))
@@ -82,8 +82,8 @@ def test_taking_out_a_value_leaves_the_curve_of_the_others(sample):
     without = Curve.of_values(np.sort(sample)).without(value)
     expected = Curve.of_values(rest)
     assert without.values.tolist() == expected.values.tolist()
-    assert without.at_most.tolist() == expected.at_most.tolist()
-    assert without.below.tolist() == expected.below.tolist()
+    assert without.le.tolist() == expected.le.tolist()
+    assert without.lt.tolist() == expected.lt.tolist()
 
 
 def test_a_tolerance_forgives_rounding_and_no_more():
@@ -97,14 +97,14 @@ def test_a_tolerance_forgives_rounding_and_no_more():
 def test_chance_of_a_distance_is_near_that_of_scipy(distance):
     n, m = 900, 700
     exact = scipy.stats.kstwo.sf(distance, round(n * m / (n + m)))
-    assert ks_chance(distance, n, m) == pytest.approx(exact, rel=0.1, abs=1e-4)
+    assert ks_p_value(distance, n, m) == pytest.approx(exact, rel=0.1, abs=1e-4)
 
 
 def test_levels_agree_with_scipy():
     old, new = {"a": 40, "b": 60, "c": 20}, {"a": 55, "b": 50, "c": 5}
     table = [list(old.values()), list(new.values())]
     expected = scipy.stats.chi2_contingency(table, correction=False).pvalue
-    assert levels_chance(old, new) == pytest.approx(expected, rel=1e-10)
+    assert levels_p_value(old, new) == pytest.approx(expected, rel=1e-10)
     rows = [[name for name, n in side.items() for _ in range(n)] for side in (old, new)]
     found = measures_of(distance_between(column_of(rows[0]), column_of(rows[1])))
     shares = [np.array(side) / sum(side) for side in table]
@@ -137,18 +137,18 @@ def test_the_stability_index_of_a_quantity_is_over_tenths_of_the_old_version():
 
 def test_shares_agree_with_the_test_of_two_proportions():
     pooled = scipy.stats.chi2_contingency([[30, 970], [60, 940]], correction=False).pvalue
-    assert shares_chance(30, 1000, 60, 1000) == pytest.approx(pooled, rel=1e-10)
+    assert shares_p_value(30, 1000, 60, 1000) == pytest.approx(pooled, rel=1e-10)
 
 
 @pytest.mark.parametrize(("old", "new"), [(0, 6), (1, 9), (3, 0)])
 def test_few_counts_are_judged_by_fishers_tail(old, new):
     table = [[old, 2000 - old], [new, 2500 - new]]
     tail = min(scipy.stats.fisher_exact(table, side).pvalue for side in ("less", "greater"))
-    assert shares_chance(old, 2000, new, 2500) == pytest.approx(min(1, 2 * tail), rel=1e-9)
+    assert shares_p_value(old, 2000, new, 2500) == pytest.approx(min(1, 2 * tail), rel=1e-9)
 
 
 def test_a_bound_over_all_is_that_of_benjamini_and_hochberg():
-    chances = [0.0004, 0.009, 0.012, 0.2, 0.6]
-    kept = scipy.stats.false_discovery_control(chances) <= 0.05
-    assert bound_over_all(chances, 0.05) == max(np.array(chances)[kept])
+    p_values = [0.0004, 0.009, 0.012, 0.2, 0.6]
+    kept = scipy.stats.false_discovery_control(p_values) <= 0.05
+    assert bound_over_all(p_values, 0.05) == max(np.array(p_values)[kept])
     assert bound_over_all([], 0.05) == 0

@@ -48,12 +48,12 @@ def test_rows_by_a_found_key_are_those_of_a_merge(hives):
         )
         for name in ("frames", "honey", "keeper", "seen")
     }
-    assert (rows.key, rows.found) == (("tag",), True)
+    assert (rows.key, rows.key_detected) == (("tag",), True)
     assert rows.added == (merged["_merge"] == "right_only").sum() == 25
     assert rows.removed == (merged["_merge"] == "left_only").sum() == 40
     assert rows.changed == pd.DataFrame(differs).any(axis=1).sum()
-    assert rows.same + rows.changed == len(both)
-    cells = {cell.column: cell.rows for cell in rows.cells}
+    assert rows.unchanged + rows.changed == len(both)
+    cells = {cell.column: cell.rows for cell in rows.changed_cells}
     assert cells == {name: mask.sum() for name, mask in differs.items() if mask.any()}
     for example in rows.examples:
         row = both[both["tag"] == example.key[0]].iloc[0]
@@ -72,7 +72,7 @@ def test_cells_that_were_rewritten_are_told_with_an_example(hives):
     new = hives.copy()
     new.loc[:59, "frames"] = new.loc[:59, "frames"].sample(frac=1, random_state=1).to_numpy()
     (found,) = nachsicht.compare(hives, new).findings
-    assert (found.code, found.columns, found.weight) == ("values_changed", ("frames",), "check")
+    assert (found.code, found.columns, found.severity) == ("values_changed", ("frames",), "check")
     assert found.evidence["rows"] == (hives["frames"] != new["frames"]).sum()
     assert "H-" in found.sentence
 
@@ -83,8 +83,8 @@ def test_a_given_key_may_be_of_several_columns_and_leaves_repeats_out(hives):
     (rows,) = nachsicht.compare(old, new, key=["tag", "round"]).document.rows
     assert (rows.added, rows.removed, rows.changed) == (0, 2, 0)
     (rows,) = nachsicht.compare(old, new, key="tag").document.rows
-    assert rows.repeated_keys == (len(old), len(new) - 2)
-    assert rows.same == 0
+    assert rows.duplicate_keys == (len(old), len(new) - 2)
+    assert rows.unchanged == 0
 
 
 def test_a_key_that_no_longer_names_one_row_is_found(hives):
@@ -119,14 +119,14 @@ def test_whole_rows_are_compared_as_multisets(old, new):
         if row in left:
             left.remove(row)
             same += 1
-    assert (rows.key, rows.same) == ((), same)
+    assert (rows.key, rows.unchanged) == ((), same)
     assert (rows.added, rows.removed) == (len(new) - same, len(old) - same)
 
 
 def test_columns_of_other_types_are_compared_by_value(hives):
     new = hives.assign(frames=hives["frames"].astype(float), seen=hives["seen"].dt.date)
     (rows,) = nachsicht.compare(hives, new).document.rows
-    assert (rows.same, rows.changed, rows.not_compared) == (N, 0, ())
+    assert (rows.unchanged, rows.changed, rows.not_compared) == (N, 0, ())
 
 
 def test_profiles_alone_tell_nothing_of_rows(hives):
@@ -150,5 +150,5 @@ def test_more_repeats_weigh_less_where_rows_stood_twice_before(before, weight):
 
     made = nachsicht.compare(version(920, before), version(850, 150))
     (told,) = [finding for finding in made.findings if finding.code == "new_duplicate_rows"]
-    assert told.weight == weight
+    assert told.severity == weight
     assert told.evidence["rows"] == 150

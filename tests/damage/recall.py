@@ -57,7 +57,7 @@ def _tried(base, cause, strength, seed, old, done):
     beside = tuple(
         f"{f.code}({', '.join(f.columns)})"
         for f in comparison.findings
-        if f not in named and f.weight in URGENT
+        if f not in named and f.severity in URGENT
     )
     return Trial(base, cause, strength, seed, bool(named), beside)
 
@@ -69,14 +69,14 @@ def undamaged(pairs=200):
         base = sorted(frames)[seed % len(frames)]
         old, new = halves(frames[base], 1000 + seed)
         found = nachsicht.compare(old, new, labels=["old", "new"]).findings
-        yield base, seed, [(f.code, f.columns) for f in found if f.weight in URGENT]
+        yield base, seed, [(f.code, f.columns) for f in found if f.severity in URGENT]
 
 
 def table_of(done):
     """Lines of the table: recall by cause and strength, and findings beside the right one."""
     counts = defaultdict(lambda: [0, 0, 0])
     for trial in done:
-        entry = counts[trial.cause, trial.strength]
+        entry = counts[trial.cause, trial.value]
         entry[0] += trial.found
         entry[1] += 1
         entry[2] += bool(trial.beside)
@@ -97,8 +97,8 @@ def report(chosen):
     """Lines of the whole report: the table, what was missed, and the undamaged pairs."""
     done = list(trials(chosen))
     yield from table_of(done)
-    missed = Counter((t.base, t.cause, t.strength, t.beside) for t in done if not t.found)
-    beside = Counter((t.base, t.cause, t.strength, t.beside) for t in done if t.beside and t.found)
+    missed = Counter((t.base, t.cause, t.value, t.beside) for t in done if not t.found)
+    beside = Counter((t.base, t.cause, t.value, t.beside) for t in done if t.beside and t.found)
     for title, entries in (("not named", missed), ("named, with more beside", beside)):
         for entry, times in sorted(entries.items()):
             yield f"  {title}, {times} x: {entry[0]}, {entry[1]}, {entry[2]} {', '.join(entry[3])}"

@@ -65,7 +65,7 @@ def test_frames(give):
 def test_estimates_of_streams_keep_their_bounds(give, tmp_path):
     table = sample_table(60_000)
     found = assert_conforms(lambda t: give(t, tmp_path), table=table, memory_bytes=LITTLE)
-    assert any(column.accuracy for column in found.columns)
+    assert any(column.error_bounds for column in found.columns)
     kept = tmp_path / "kept.json"
     kept.write_bytes(encode(found))
     assert nachsicht.read(kept).document == found
@@ -85,7 +85,7 @@ def test_dask_dataframes(dask_client):
     assert_conforms(give)
     table = sample_table(60_000)
     found = assert_conforms(give, table=table, memory_bytes=LITTLE)
-    assert any(column.accuracy for column in found.columns)
+    assert any(column.error_bounds for column in found.columns)
 
 
 @pytest.mark.parametrize("settings", [{"engine": "dask"}, {"memory_bytes": 3_000_000}])
@@ -119,7 +119,7 @@ def test_spark_dataframes(spark, tmp_path):
     assert_conforms(give)
     table = sample_table(60_000)
     found = assert_conforms(give, table=table, memory_bytes=LITTLE)
-    assert any(column.accuracy for column in found.columns)
+    assert any(column.error_bounds for column in found.columns)
 
 
 def test_groups_are_computed_where_their_rows_are(dask_client):

@@ -27,7 +27,7 @@ def shown(document, code):
         rows.version: [
             (row.row, dict(zip(rows.columns, row.cells, strict=True))) for row in rows.rows
         ]
-        for rows in finding.shown
+        for rows in finding.example_rows
     }
 
 
@@ -69,7 +69,7 @@ def test_the_largest_groups_of_equal_rows_are_told():
     frame = hives()[["apiary", "weight"]]
     frame.loc[500:503] = ["Kleehof", 12.5]
     frame.loc[800:801] = ["Kleehof", 99.5]
-    first = nachsicht.profile(frame, kinds={"weight": "quantity"}).document.repeats.groups
+    first = nachsicht.profile(frame, kinds={"weight": "quantity"}).document.duplicates.groups
     sizes = frame.groupby(["apiary", "weight"]).size()
     assert [group.rows for group in first] == sorted(sizes, reverse=True)[:5]
     for group in first:
@@ -82,14 +82,14 @@ def test_repeats_in_chosen_columns_and_in_all_but_identifiers_are_those_of_panda
     frame = hives()
     frame = pd.concat([frame, frame.iloc[200:230].assign(tag=[f"N{i:04d}" for i in range(30)])])
     document = nachsicht.profile(frame, duplicates_in=["apiary", "weight"]).document
-    but_names, chosen = document.further_repeats
-    assert document.repeats.repeated_rows == 0
+    but_names, chosen = document.duplicates_by_subset
+    assert document.duplicates.duplicate_rows == 0
     assert but_names.columns == ("apiary", "weight", "note")
     others = frame.drop(columns="tag")
-    assert but_names.repeated_rows == others.duplicated().sum()
+    assert but_names.duplicate_rows == others.duplicated().sum()
     assert chosen.columns == ("apiary", "weight")
-    assert chosen.repeated_rows == frame[["apiary", "weight"]].duplicated().sum()
-    assert sum(chosen.places) == chosen.repeated_rows
+    assert chosen.duplicate_rows == frame[["apiary", "weight"]].duplicated().sum()
+    assert sum(chosen.row_numbers) == chosen.duplicate_rows
     (finding,) = [f for f in document.findings if f.code == "reimported_rows"]
     assert finding.evidence["first_row"] == 901
     assert finding.columns == ("tag",)
@@ -101,14 +101,14 @@ def test_levels_where_a_column_is_missing_far_more_are_told():
     frame = hives()
     there = (frame["apiary"] == "Moorblick") & (RNG.random(N) < 0.6)
     frame["weight"] = frame["weight"].mask(there)
-    (among,) = nachsicht.profile(frame).document.gaps_among
+    (among,) = nachsicht.profile(frame).document.missing_hotspots
     assert (among.column, among.by, among.level) == ("weight", "apiary", "Moorblick")
     assert (among.missing, among.elsewhere) == (there.sum(), 0.0)
 
 
 def test_a_column_may_be_missing_here_and_there_without_a_reason():
     frame = hives().mask(RNG.random((N, 4)) < 0.1)
-    assert nachsicht.profile(frame).document.gaps_among == ()
+    assert nachsicht.profile(frame).document.missing_hotspots == ()
 
 
 @pytest.mark.parametrize("stored", ["float32", "float64", "int16"])

@@ -34,7 +34,7 @@ WAYS = {"in memory": {}, "in pieces": {"memory_bytes": 500_000}}
 @pytest.mark.parametrize("way", WAYS.values(), ids=WAYS)
 @pytest.mark.parametrize("table", TABLES.values(), ids=TABLES)
 def test_the_outcome_and_the_course_over_time_are_near_the_truth(table, way):
-    document = nachsicht.profile(table, outcome="treated", moment="checked", **way).document
+    document = nachsicht.profile(table, outcome="treated", time_column="checked", **way).document
     frame = table.to_pandas()
     outcome = document.outcome
     assert outcome.rows == SIZE
@@ -57,8 +57,8 @@ def test_the_outcome_and_the_course_over_time_are_near_the_truth(table, way):
 
 
 def test_the_page_says_that_rows_were_drawn(page_data):
-    page = nachsicht.profile(TABLES["3"], outcome="treated", moment="checked")
-    assert len(page.document.excerpt.drawn) == 10
+    page = nachsicht.profile(TABLES["3"], outcome="treated", time_column="checked")
+    assert len(page.document.excerpt.sampled) == 10
     data = page_data(page.to_html())
     assert "among 10,000 evenly drawn rows" in data["outcome"]["sentence"]
     assert "from 10,000 evenly drawn rows" in data["time"]["among"]

@@ -93,7 +93,7 @@ def test_repeats_are_estimated_without_bias():
         rng = np.random.default_rng(seed)
         values = np.concatenate([rng.permutation(300_000), rng.choice(300_000, 9_000, False)])
         values = values + seed * 10**7
-        found.append(KeySample().add(hash_values(arrow_of(values))).repeated_rows)
+        found.append(KeySample().add(hash_values(arrow_of(values))).duplicate_rows)
     assert np.mean(found) == pytest.approx(9_000, rel=0.04)
 
 
@@ -137,27 +137,27 @@ def test_streaming_within_a_memory_gives_the_same_figures_or_says_how_far_off():
     rough = nachsicht.profile(table, memory_bytes=6_000_000).document
     assert [c.kind for c in rough.columns] == [c.kind for c in exact.columns]
     for a, b in zip(exact.columns, rough.columns, strict=True):
-        assert a.accuracy is None
-        assert (a.rows, a.missing, a.first_seen, a.last_seen) == (
-            b.rows, b.missing, b.first_seen, b.last_seen,
+        assert a.error_bounds is None
+        assert (a.rows, a.missing, a.first_value, a.last_value) == (
+            b.rows, b.missing, b.first_value, b.last_value,
         )  # fmt: skip
-        allowed = 2 * b.accuracy.distinct if b.accuracy else 0
+        allowed = 2 * b.error_bounds.distinct_rel if b.error_bounds else 0
         assert b.distinct == pytest.approx(a.distinct, rel=allowed, abs=0)
     sorted_weights = np.sort(table["weight"].to_numpy())
     a, b = (document.column("weight") for document in (exact, rough))
-    assert b.accuracy is not None
+    assert b.error_bounds is not None
     for name in ("minimum", "maximum", "mean", "sd", "skewness", "kurtosis", "sum"):
-        assert getattr(b.detail, name) == pytest.approx(getattr(a.detail, name), rel=1e-11), name
-    assert (a.detail.lowest, a.detail.highest) == (b.detail.lowest, b.detail.highest)
-    for point in b.detail.quantiles:
+        assert getattr(b.stats, name) == pytest.approx(getattr(a.stats, name), rel=1e-11), name
+    assert (a.stats.lowest, a.stats.highest) == (b.stats.lowest, b.stats.highest)
+    for point in b.stats.quantiles:
         rank = np.searchsorted(sorted_weights, point.value) / len(sorted_weights)
-        assert abs(rank - point.share) <= b.accuracy.ranks
-    assert sum(b.detail.histogram.counts) + b.detail.histogram.after == 300_000
-    note = rough.column("note").detail
-    assert note.characters == exact.column("note").detail.characters
+        assert abs(rank - point.share) <= b.error_bounds.ranks
+    assert sum(b.stats.histogram.counts) + b.stats.histogram.after == 300_000
+    note = rough.column("note").stats
+    assert note.characters == exact.column("note").stats.characters
     assert note.frequent_words[0].count == 300_000
-    assert rough.repeats.repeated_rows <= rough.repeats.uncertainty
-    at = [document.column("at").detail for document in (exact, rough)]
+    assert rough.duplicates.duplicate_rows <= rough.duplicates.uncertainty
+    at = [document.column("at").stats for document in (exact, rough)]
     assert (at[0].minimum, at[0].maximum) == (at[1].minimum, at[1].maximum)
 
 
@@ -169,4 +169,4 @@ def test_a_stream_of_csv_that_changes_its_type_late_begins_anew(tmp_path):
     )
     assert stream.rows == exact.rows == 900_001
     assert stream.columns[1] == exact.columns[1] or stream.columns[1].distinct == 8
-    assert stream.columns[0].accuracy is not None
+    assert stream.columns[0].error_bounds is not None

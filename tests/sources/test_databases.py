@@ -35,9 +35,9 @@ def test_a_table_has_the_figures_of_pandas_in_memory_and_streamed(database, memo
     assert made.document.origin.source.endswith("union.db: inspections")
     for column in made.document.columns:
         assert column.missing == frame[column.name].isna().sum()
-    weight = made.document.column("hive_weight").detail
+    weight = made.document.column("hive_weight").stats
     assert weight.mean == pytest.approx(frame["hive_weight"].mean(), rel=1e-12)
-    assert weight.sd == pytest.approx(frame["hive_weight"].std(), rel=1e-12)
+    assert weight.std == pytest.approx(frame["hive_weight"].std(), rel=1e-12)
 
 
 def test_a_query_is_a_table_too(database):
@@ -45,7 +45,7 @@ def test_a_query_is_a_table_too(database):
     query = "select apiary, avg(mite_count) as mites, count(*) as n from inspections group by 1"
     made = nachsicht.profile(address, reading={"query": query})
     assert [c.name for c in made.document.columns] == ["apiary", "mites", "n"]
-    assert made.document.column("n").detail.sum == len(frame)
+    assert made.document.column("n").stats.sum == len(frame)
 
 
 def test_a_query_cannot_change_anything(database):
@@ -82,7 +82,7 @@ def test_types_that_show_late_are_read_from_the_beginning(tmp_path, monkeypatch)
             f"sqlite:///{path}", reading={"table": "late"}, memory_bytes=memory
         ).document
         assert (made.rows, made.column("n").missing) == (450, 250)
-        assert made.column("n").detail.maximum == 2.5
+        assert made.column("n").stats.maximum == 2.5
         assert made.column("t").distinct == 2
 
 
@@ -156,7 +156,7 @@ def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, mem
     assert "geheim" in address
     made = nachsicht.profile(address, reading={"table": "inspections"}, memory_bytes=memory)
     assert made.document.column("checked_on").kind == "datetime"
-    assert made.document.column("hive_weight").detail.mean == pytest.approx(
+    assert made.document.column("hive_weight").stats.mean == pytest.approx(
         frame["hive_weight"].mean(), rel=1e-12
     )
     assert made.document.description.column("hive_weight").text == "on the scale, in kg"
@@ -245,9 +245,9 @@ def test_types_that_the_fast_driver_does_not_know_are_read_by_the_other(postgres
     )
     made = nachsicht.profile(owner, reading={"query": query}).document
     assert made.column("id").distinct == 99
-    assert made.column("quarter").detail.sum == sum(range(1, 100)) / 4
+    assert made.column("quarter").stats.sum == sum(range(1, 100)) / 4
     plain = nachsicht.profile(owner, reading={"query": query.replace("gen_random_uuid()", "n")})
-    assert plain.document.column("quarter").detail.sum == sum(range(1, 100)) / 4
+    assert plain.document.column("quarter").stats.sum == sum(range(1, 100)) / 4
 
 
 # The driver cannot close a cursor whose connection is gone, and complains of that itself.

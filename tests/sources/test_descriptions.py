@@ -115,9 +115,9 @@ def test_columns_that_lack_and_those_that_are_not_described(data):
     made = nachsicht.profile(data, reading={"description": str(described)})
     told = {finding.code: finding for finding in made.findings if finding.code in CODES[1:]}
     assert told["schema_missing_columns"].evidence["columns"] == ("queen",)
-    assert told["schema_missing_columns"].weight == "act"
+    assert told["schema_missing_columns"].severity == "act"
     assert told["undocumented_columns"].columns == ("site",)
-    rows = [f.shown[0] for f in made.findings if f.evidence.get("rule") == "levels"]
+    rows = [f.example_rows[0] for f in made.findings if f.evidence.get("rule") == "levels"]
     assert [row.row for row in rows[0].rows] == [3]
     calm = nachsicht.profile(data, reading={"description": str(described)}, omit=["queen*"])
     assert "schema_missing_columns" not in {finding.code for finding in calm.findings}

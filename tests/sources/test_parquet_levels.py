@@ -73,7 +73,7 @@ def test_only_columns_of_few_texts_are_read_so(stored):
     "options",
     [
         {},
-        {"missing_marks": ("?", "no"), "omit": ("large",)},
+        {"na_values": ("?", "no"), "omit": ("large",)},
         {"outcome": "treated", "time_column": "checked"},
         {"kinds": {"yard": "text", "treated": "category"}},
     ],
@@ -94,7 +94,7 @@ def test_masked_levels_are_told_as_masked_texts(hives, stored, monkeypatch):
 
 
 def test_one_column_and_groups_are_those_of_the_texts_in_memory(hives, stored):
-    one, other = (nachsicht.profile(data).column("note").frequent() for data in (stored, hives))
+    one, other = (nachsicht.profile(data).column("note").top_values() for data in (stored, hives))
     assert len(one)
     assert one.equals(other)
     one, other = (nachsicht.compare_groups(data, by="yard") for data in (stored, hives))
@@ -121,6 +121,6 @@ def test_metadata_that_a_file_brings_is_not_trusted(tmp_path):
     field = pa.field("yard", pa.string(), metadata={"nachsicht.stored": "nonsense"})
     path = tmp_path / "hives.parquet"
     pq.write_table(pa.table([pa.array(["Hill", "River"] * 50)], pa.schema([field])), path)
-    assert nachsicht.profile(path).document.columns[0].stored_type == "string"
+    assert nachsicht.profile(path).document.columns[0].dtype == "string"
     marked = pa.dictionary(pa.int32(), pa.string())
     assert stored_type(pa.field("yard", marked, metadata=field.metadata)) == marked

@@ -43,7 +43,7 @@ def repository(tmp_path):
 
 
 def largest(version):
-    return version.document.column("mites").detail.maximum
+    return version.document.column("mites").stats.maximum
 
 
 def test_a_file_is_read_as_it_was_at_tags_commits_and_branches(repository):
@@ -56,7 +56,7 @@ def test_a_file_is_read_as_it_was_at_tags_commits_and_branches(repository):
         assert largest(made) == expected
         assert made.label == label
         assert made.document.origin.source == f"checks.csv@{revision}"
-        assert any(note.startswith("git ") for note in made.document.origin.notes)
+        assert any(note.startswith("git ") for note in map(str, made.document.origin.notes))
     assert largest(nachsicht.profile(repository)) == 0
     streamed = nachsicht.profile(f"{repository}@v1.2", memory_bytes=1000)
     assert largest(streamed) == 4

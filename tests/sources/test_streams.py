@@ -45,7 +45,7 @@ def places(table, demo_files, tmp_path_factory):
 def figures(document):
     """What must be the same to the last digit, whatever the source."""
     return [
-        (c.name, c.kind, c.rows, c.missing, c.distinct, c.first_seen, c.last_seen, c.accuracy)
+        (c.name, c.kind, c.rows, c.missing, c.distinct, c.first_value, c.last_value, c.error_bounds)
         for c in document.columns
     ]
 
@@ -67,8 +67,8 @@ def test_a_stream_of_any_source_gives_the_figures_of_the_whole(name, places, tab
     assert {step.what for step in heard} == {"bytes"}
     assert figures(stream) == figures(exact)
     for part, whole in zip(
-        (stream.repeats, *stream.further_repeats),
-        (exact.repeats, *exact.further_repeats),
+        (stream.duplicates, *stream.duplicates_by_subset),
+        (exact.duplicates, *exact.duplicates_by_subset),
         strict=True,
     ):
         assert part == without_cells(whole)
@@ -77,10 +77,10 @@ def test_a_stream_of_any_source_gives_the_figures_of_the_whole(name, places, tab
     assert stream.over_time == exact.over_time
     for part, whole in zip(stream.relations.pairs, exact.relations.pairs, strict=True):
         assert part == whole
-    assert stream.gaps_by_level == exact.gaps_by_level
+    assert stream.missing_by_level == exact.missing_by_level
     for a, b in zip(exact.columns, stream.columns, strict=True):
-        assert b.detail == a.detail, a.name
-        assert b.frequent == a.frequent
+        assert b.stats == a.stats, a.name
+        assert b.top_values == a.top_values
 
 
 def test_findings_of_streams_are_those_of_the_whole(places, demo_files, keep_all):
@@ -91,7 +91,7 @@ def test_findings_of_streams_are_those_of_the_whole(places, demo_files, keep_all
     exact = nachsicht.compare(
         demo_files["hive_checks_2024.csv"], places / "checks.csv", labels=labels
     ).findings
-    told = [[(f.code, f.weight, f.columns, f.title) for f in side] for side in (found, exact)]
+    told = [[(f.code, f.severity, f.columns, f.title) for f in side] for side in (found, exact)]
     assert told[0] == told[1]
     # Distances of profiles alone are off by no more than the share of rows between two knots.
     for one, other in zip(found, exact, strict=True):
@@ -105,13 +105,13 @@ def test_a_category_of_very_many_levels_keeps_the_frequent_ones():
         for m in (0, 500_000)
     )
     assert exact.kind == rough.kind == "category"
-    assert rough.accuracy.frequent > 0
-    top = rough.frequent[0]
+    assert rough.error_bounds.count > 0
+    top = rough.top_values[0]
     assert top.value == "level 7"
-    assert 90_005 - rough.accuracy.frequent <= top.count <= 90_005
-    total = len(rough.detail.levels) + rough.detail.further_levels
-    assert total == pytest.approx(40_000, rel=2 * rough.accuracy.distinct)
-    rows = sum(level.count for level in rough.detail.levels) + rough.detail.further_rows
+    assert 90_005 - rough.error_bounds.count <= top.count <= 90_005
+    total = len(rough.stats.levels) + rough.stats.other_levels
+    assert total == pytest.approx(40_000, rel=2 * rough.error_bounds.distinct)
+    rows = sum(level.count for level in rough.stats.levels) + rough.stats.other_rows
     assert rows == len(levels)
     assert "≈" in repr(nachsicht.profile(pa.table({"t": levels}), memory_bytes=500_000))
 
@@ -130,7 +130,7 @@ def test_parts_whose_types_differ_are_read_as_text_or_refused(tmp_path):
     (tmp_path / "a.csv").write_text("n,t\n1,x\n2,y\n")
     (tmp_path / "b.csv").write_text("n,t\nmany,x\n3,y\n")
     column = nachsicht.profile(tmp_path).document.columns[0]
-    assert (column.stored_type, column.distinct) == ("large_string", 4)
+    assert (column.dtype, column.distinct) == ("large_string", 4)
     with pytest.raises(nachsicht.UnreadableSourceError, match="other types"):
         nachsicht.profile(tmp_path, memory_bytes=1)
 
@@ -139,7 +139,7 @@ def test_json_of_mixed_types_becomes_text(tmp_path):
     (tmp_path / "x.jsonl").write_text('{"a": 1, "b": [1]}\n\n{"a": "two"}\n{"b": []}\n')
     columns = nachsicht.profile(tmp_path / "x.jsonl").document.columns
     assert [(c.name, c.missing) for c in columns] == [("a", 1), ("b", 1)]
-    assert columns[0].last_seen == "two"
+    assert columns[0].last_value == "two"
 
 
 def test_a_disk_that_is_full_leaves_nothing_half_written(tmp_path, demo_comparison, monkeypatch):

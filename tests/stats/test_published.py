@@ -33,6 +33,6 @@ def digits(found, certified):
 def test_mean_and_sd_have_the_certified_digits(name, memory):
     values, mean, sd, enough = SETS[name]
     table = pa.table({"value": np.array(values, float)})
-    detail = nachsicht.profile(table, memory_bytes=memory).document.columns[0].detail
+    detail = nachsicht.profile(table, memory_bytes=memory).document.columns[0].stats
     assert digits(detail.mean, mean) >= 13
-    assert digits(detail.sd, sd) >= enough
+    assert digits(detail.std, sd) >= enough

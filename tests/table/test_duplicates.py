@@ -37,24 +37,24 @@ def test_repeated_rows_are_those_that_pandas_finds(values, cut):
         observe_rows(table_of(values[:cut])).merge(observe_rows(table_of(values[cut:]))).finish()
     )
     repeated = pd.DataFrame(values, columns=list("abc")).astype(object).duplicated()
-    assert found.repeated_rows == repeated.sum()
+    assert found.duplicate_rows == repeated.sum()
     assert found.distinct_rows == len(values) - repeated.sum()
 
 
 def test_a_block_of_repeated_rows_is_placed():
     values = [(f"row {i}", i, True) for i in range(50)]
     twice = values[:30] + values[20:30] + values[30:]
-    (block,) = observe_rows(table_of(twice)).finish().blocks
-    assert (block.first_row, block.last_row, block.first_original) == (31, 40, 21)
+    (block,) = observe_rows(table_of(twice)).finish().runs
+    assert (block.first_row, block.last_row, block.first_original_row) == (31, 40, 21)
 
 
 @given(st.lists(st.integers(0, 6), max_size=60), st.integers(0, 59), st.integers(1, 40))
 def test_blocks_repeat_the_rows_that_they_name(values, start, length):
     values = [*values, *values[start : start + length]]
     found = observe_rows(table_of([(None, value, None) for value in values])).finish()
-    for block in found.blocks:
+    for block in found.runs:
         size = block.last_row - block.first_row + 1
-        first, original = block.first_row - 1, block.first_original - 1
+        first, original = block.first_row - 1, block.first_original_row - 1
         assert original < first
         assert values[first : first + size] == values[original : original + size]
 
@@ -62,8 +62,8 @@ def test_blocks_repeat_the_rows_that_they_name(values, start, length):
 def test_an_import_of_rows_of_which_some_are_equal_is_one_block():
     values = [(f"row {i % 23}", i % 31, True) for i in range(600)]
     values[110] = values[117] = values[105]
-    (block, *_) = observe_rows(table_of(values + values[100:400])).finish().blocks
-    assert (block.first_row, block.last_row, block.first_original) == (601, 900, 101)
+    (block, *_) = observe_rows(table_of(values + values[100:400])).finish().runs
+    assert (block.first_row, block.last_row, block.first_original_row) == (601, 900, 101)
 
 
 @given(st.lists(st.text(max_size=12) | st.none(), max_size=50, unique=True))
@@ -108,7 +108,7 @@ def test_scattered_repeats_of_rows_without_a_name_are_only_noted():
     scattered = scattered.take(rng.permutation(409))
     named = answers.append_column("hive_id", pa.array([f"H-{i:03d}" for i in range(400)]))
     weights = [
-        [(f.code, str(f.weight)) for f in nachsicht.profile(table).findings if not f.columns]
+        [(f.code, str(f.severity)) for f in nachsicht.profile(table).findings if not f.columns]
         for table in (answers, scattered, pa.concat_tables([named, named.slice(100, 9)]))
     ]
     assert weights == [[], [("duplicate_rows", "note")], [("duplicate_rows", "check")]]

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.columns.levels import MISSING_LEVEL, levels_in
+from nachsicht.columns.levels import levels_in
 from nachsicht.table.missing_patterns import MOST_BLOCKS, observe_patterns
 from nachsicht.table.preview import DRAWN, SHOWN, observe_ends
 
@@ -42,7 +42,7 @@ def test_patterns_are_those_of_pandas_for_any_split(rows, cut):
     for pair in found.pairs:
         both = (missing[pair.one] & missing[pair.other]).sum()
         assert pair.rows == both
-        assert pair.shared == pytest.approx(both / (missing[pair.one] | missing[pair.other]).sum())
+        assert pair.jaccard == pytest.approx(both / (missing[pair.one] | missing[pair.other]).sum())
     for places in found.places:
         blocks = np.arange(len(rows)) // places.block_rows
         assert list(places.missing) == missing[places.column].groupby(blocks).sum().tolist()
@@ -54,7 +54,7 @@ def test_blocks_grow_so_that_there_are_never_too_many():
     part = observe_patterns(pieces[0])
     for i, piece in enumerate(pieces[1:], start=1):
         part = part.merge(observe_patterns(piece, i * 3333))
-    (places,) = part.finish(gaps.schema.names).places
+    (places,) = part.finish(gaps.schema.names).counts_by_block
     assert MOST_BLOCKS / 2 < len(places.missing) <= MOST_BLOCKS
     missing = gaps.column(0).is_null().to_numpy()
     sums = np.add.reduceat(missing.astype(int), np.arange(0, 50_000, places.block_rows))
@@ -71,7 +71,7 @@ def test_columns_that_go_missing_together_are_one_finding():
     page = nachsicht.profile(table)
     told = [f for f in page.findings if f.code == "missing_together"]
     assert [f.columns for f in told] == [("a", "b", "c")]
-    assert page.document.gaps.only_missing["d"] == (alone & ~off & ~weak).sum()
+    assert page.document.missing_patterns.sole_missing["d"] == (alone & ~off & ~weak).sum()
 
 
 @given(st.integers(1, 40), st.integers(0, 40))
@@ -87,7 +87,7 @@ def test_the_rows_shown_are_the_first_and_last_for_any_split(n, cut):
 
 def test_rows_drawn_are_the_same_each_time_and_from_everywhere():
     table = pa.table({"i": range(4000)})
-    drawn = [nachsicht.profile(table).document.excerpt.drawn for _ in range(2)]
+    drawn = [nachsicht.profile(table).document.excerpt.sampled for _ in range(2)]
     assert drawn[0] == drawn[1]
     places = [int(row[0]) for row in drawn[0]]
     assert places == sorted(places)
@@ -101,14 +101,14 @@ def test_patterns_of_very_many_columns_are_counted_too():
         {f"c{i}": pa.array(np.ones(400), mask=missing[i].to_numpy()) for i in range(80)}
     )
     found = observe_patterns(table).finish(table.schema.names)
-    assert len(found.places) > 62
+    assert len(found.counts_by_block) > 62
     assert found.complete_rows == (~missing.any(axis=1)).sum()
     expected = missing.loc[missing.any(axis=1)].apply(
         lambda row: tuple(f"c{i}" for i in row.index[row]), axis=1
     )
     counts = expected.value_counts()
     assert {p.columns: p.rows for p in found.patterns}.items() <= counts.to_dict().items()
-    assert found.further_patterns == max(len(counts) - len(found.patterns), 0)
+    assert found.other_patterns == max(len(counts) - len(found.patterns), 0)
 
 
 FAR = [datetime(9999, 12, 31)]
@@ -130,8 +130,8 @@ def test_levels_by_calendar_unit_are_those_of_pandas(unit, stored, far):
     moments = [*held, *far]
     names, codes = levels_in(pa.array(moments, pa.timestamp("us")).cast(stored, safe=False), unit)
     letter, away = "M" if unit == "month" else "Y", timedelta(hours=9 * ("tz=" in str(stored)))
-    wanted = [str(pd.Period(m + away, letter)) if m else MISSING_LEVEL for m in moments]
-    assert [names[code] for code in codes] == wanted
+    wanted = [str(pd.Period(m + away, letter)) if m else None for m in moments]
+    assert [[*names, None][code] for code in codes] == wanted
 
 
 def test_columns_that_go_missing_together_are_told_however_many_others_do():

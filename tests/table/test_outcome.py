@@ -50,8 +50,8 @@ def test_shares_by_level_are_those_of_pandas_with_wilsons_interval(shares):
 
 def test_what_explains_most_comes_first_and_what_cannot_be_looked_at_is_told(shares):
     assert shares.views[0].column == "mites"
-    assert shares.left_out == {"tag": "identifier", "form": "never_varies"}
-    assert shares.views[0].explained > 0.2 > abs(shares.views[-1].explained)
+    assert shares.excluded == {"tag": "identifier", "form": "never_varies"}
+    assert shares.views[0].explained_share > 0.2 > abs(shares.views[-1].explained_share)
 
 
 def test_means_by_bin_are_those_of_pandas(shares):

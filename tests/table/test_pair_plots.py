@@ -40,7 +40,7 @@ def profile():
 
 
 def view_of(document, one, other):
-    (found,) = [pair for pair in document.pairs if {pair.one, pair.other} == {one, other}]
+    (found,) = [pair for pair in document.pairs if {pair.x, pair.y} == {one, other}]
     return found
 
 
@@ -58,11 +58,11 @@ def test_every_row_has_its_bin_or_lies_beyond(values):
     assert (x[inside] >= low - slack).all()
     assert (x[inside] <= low + axis.width + slack).all()
     view = grid_of(x, x[::-1].copy(), line=False)
-    assert sum(view.counts) + view.beyond == len(values)
+    assert sum(view.counts) + view.outside == len(values)
 
 
 def test_few_columns_are_drawn_in_all_pairs_as_suits_their_kinds(profile):
-    kinds = {frozenset((p.one, p.other)): type(p.view) for p in profile.pairs}
+    kinds = {frozenset((p.x, p.y)): type(p.view) for p in profile.pairs}
     assert kinds == {
         frozenset(("frames", "weight")): GridView,
         frozenset(("kind", "frames")): BoxesView,
@@ -81,7 +81,7 @@ def test_a_grid_counts_as_numpy_does(profile):
     pair = view_of(profile, "frames", "weight")
     view, both = pair.view, FRAME.dropna()
     ends = [(a.start + a.width * np.arange(a.bins + 1)) for a in (view.x, view.y)]
-    expected, *_ = np.histogram2d(both[pair.one], both[pair.other], ends)
+    expected, *_ = np.histogram2d(both[pair.x], both[pair.y], ends)
     np.testing.assert_array_equal(np.reshape(view.counts, expected.shape), expected)
     assert pair.rows == len(both)
 
@@ -111,16 +111,16 @@ def test_boxes_hold_the_quantiles_of_each_level(profile):
         np.testing.assert_allclose(box.quantiles, np.quantile(values, BOX_SHARES))
         low, high = np.quantile(values, (0.25, 0.75))
         inside = values[values.between(low - 1.5 * (high - low), high + 1.5 * (high - low))]
-        assert (box.whisker_low, box.whisker_high) == (inside.min(), inside.max())
-        assert box.beyond == len(values) - len(inside)
+        assert (box.low_whisker, box.high_whisker) == (inside.min(), inside.max())
+        assert box.outside == len(values) - len(inside)
     np.testing.assert_allclose(view.overall, np.quantile(FRAME["weight"].dropna(), BOX_SHARES))
 
 
 def test_shares_are_a_table_of_counts(profile):
     pair = view_of(profile, "kind", "lived")
-    expected = pd.crosstab(FRAME[pair.one], FRAME[pair.other])
-    assert pair.view.levels == tuple(expected.index)
-    assert pair.view.others == tuple(expected.columns)
+    expected = pd.crosstab(FRAME[pair.x], FRAME[pair.y])
+    assert pair.view.x_levels == tuple(expected.index)
+    assert pair.view.y_levels == tuple(expected.columns)
     assert pair.view.counts == tuple(expected.to_numpy().ravel())
 
 
@@ -128,15 +128,15 @@ def test_a_third_column_parts_the_strongest_pairs():
     document = nachsicht.profile(FRAME, outcome="lived").document
     pair = view_of(document, "frames", "weight")
     assert pair.split_by == "lived"
-    assert [part.level for part in pair.parts] == ["no", "yes"]
-    summed = np.sum([part.view.counts for part in pair.parts], axis=0)
+    assert [part.level for part in pair.facets] == ["no", "yes"]
+    summed = np.sum([part.view.counts for part in pair.facets], axis=0)
     np.testing.assert_array_equal(summed, pair.view.counts)
-    assert all((part.view.x, part.view.y) == (pair.view.x, pair.view.y) for part in pair.parts)
+    assert all((part.view.x, part.view.y) == (pair.view.x, pair.view.y) for part in pair.facets)
 
 
 def test_columns_over_time_are_those_of_pandas_by_month(profile):
     over = profile.over_time
-    assert (over.moment, over.unit) == ("checked", "month")
+    assert (over.time_column, over.unit) == ("checked", "month")
     months = FRAME["checked"].dt.to_period("M")
     assert over.rows == tuple(months.value_counts().sort_index())
     weight = over.views["weight"]
@@ -165,11 +165,11 @@ def test_the_moment_is_chosen_where_it_is_not_plain(tmp_path):
     other = DAY[::-1].to_series(index=FRAME.index)
     frame = FRAME.assign(entered=other.to_numpy())
     assert nachsicht.profile(frame).document.over_time is None
-    assert nachsicht.profile(frame, moment="entered").document.over_time.moment == "entered"
+    assert nachsicht.profile(frame, time_column="entered").document.over_time.time_column == "entered"
     with pytest.raises(SettingsError, match="weight cannot be the moment"):
-        nachsicht.profile(frame, moment="weight")
+        nachsicht.profile(frame, time_column="weight")
     stamped = FRAME.assign(at=FRAME["checked"] + pd.Timedelta(hours=3))
-    assert nachsicht.profile(stamped).document.over_time.moment == "checked"
+    assert nachsicht.profile(stamped).document.over_time.time_column == "checked"
 
 
 @pytest.mark.parametrize("load", [load_iris, load_wine])
@@ -179,11 +179,11 @@ def test_components_are_those_of_scikit_learn(load):
     expected = PCA().fit(StandardScaler().fit_transform(frame))
     assert found.rows == len(frame)
     places = [list(frame.columns).index(name) for name in found.columns]
-    np.testing.assert_allclose(found.explained, expected.explained_variance_ratio_, atol=1e-10)
+    np.testing.assert_allclose(found.explained_variance, expected.explained_variance_ratio_, atol=1e-10)
     for mine, theirs in zip(found.loadings, expected.components_, strict=False):
         turned = np.sign(theirs[np.argmax(np.abs(theirs))])
         np.testing.assert_allclose(mine, (theirs * turned)[places], atol=1e-8)
-    assert sum(found.plane.counts) + found.plane.beyond == len(frame)
+    assert sum(found.scores.counts) + found.scores.outside == len(frame)
 
 
 def test_versions_lie_in_one_plane_of_what_they_share():
@@ -191,9 +191,9 @@ def test_versions_lie_in_one_plane_of_what_they_share():
     older, newer = frame.iloc[::2], frame.iloc[1::2].assign(extra=RNG.normal(size=89))
     compared = nachsicht.compare(older, newer).document
     assert "extra" not in compared.components.columns
-    old, new = compared.planes
+    old, new = compared.pca_scores
     assert (old.x, old.y) == (new.x, new.y)
-    assert sum(old.counts) + old.beyond == len(older)
+    assert sum(old.counts) + old.outside == len(older)
 
 
 def test_pairs_that_changed_are_drawn_in_both_versions():
@@ -204,7 +204,7 @@ def test_pairs_that_changed_are_drawn_in_both_versions():
     before = pd.DataFrame(table)
     after = before.assign(q01=RNG.permutation(before["q01"]))
     document = nachsicht.compare(before, after).document
-    assert [{c.one, c.other} for c in document.relations][:1] == [{"q00", "q01"}]
+    assert [{c.x, c.y} for c in document.relations][:1] == [{"q00", "q01"}]
     for version in document.versions:
         assert view_of(version, "q00", "q01").view.counts
 
@@ -213,7 +213,7 @@ def test_moments_millions_of_years_away_do_no_harm():
     days = pa.array([-(2**50), 2**50, *range(60)], pa.timestamp("s"))
     table = pa.table({"when": days, "n": pa.array(np.arange(62.0) ** 2 + 0.5)})
     document = nachsicht.profile(table).document
-    assert document.over_time is None or document.over_time.moment == "when"
+    assert document.over_time is None or document.over_time.time_column == "when"
     assert document.rows == 62
 
 
@@ -225,12 +225,12 @@ def test_large_numbers_are_not_drawn_as_dates():
     frame = pd.DataFrame({"budget": budget, "spent": budget * 0.9 + rng.normal(0, 1e8, n)})
     frame["region"], frame["paid_on"] = rng.choice(["moor", "coast"], n), days
     frame["sent_on"] = days - pd.to_timedelta(rng.integers(1, 30, n), "D")
-    made = nachsicht.profile(frame, moment="paid_on")
-    views = {(pair.one, pair.other): pair.view for pair in made.document.pairs}
+    made = nachsicht.profile(frame, time_column="paid_on")
+    views = {(pair.x, pair.y): pair.view for pair in made.document.pairs}
     numbers, dates = views["budget", "spent"], views["paid_on", "sent_on"]
-    assert not numbers.x.time and not numbers.y.time and dates.x.time and dates.y.time
+    assert not numbers.x.is_time and not numbers.y.is_time and dates.x.is_time and dates.y.is_time
     over_time = made.document.over_time.views
-    assert not over_time["budget"].time and over_time["sent_on"].time
+    assert not over_time["budget"].is_time and over_time["sent_on"].is_time
     drawn = made.relations.pair("budget", "spent").figure().axes[0]
     assert not isinstance(drawn.xaxis.get_major_formatter(), ConciseDateFormatter)
     drawn = made.time.figure("budget").axes[0]

@@ -6,8 +6,8 @@ import { whole } from "./format";
 import { Ledger } from "./Ledger";
 import { page, word } from "./model";
 import { Relations, Rows } from "./Between";
-import { Gaps } from "./Gaps";
-import { Repeats } from "./Repeats";
+import { Missing } from "./Missing";
+import { Duplicates } from "./Duplicates";
 import { Time } from "./Time";
 import { pairIn } from "./Pairs";
 import { Outcome } from "./Outcome";
@@ -21,8 +21,8 @@ const sections = [
   "columns",
   ...(page.outcome ? (["outcome"] as const) : []),
   ...(page.matrix || page.no_relations ? (["relations"] as const) : []),
-  ...(page.gaps ? (["gaps"] as const) : []),
-  "repeats",
+  ...(page.missing ? (["missing"] as const) : []),
+  "duplicates",
   "rows",
   ...(page.time ? (["time"] as const) : []),
   "origin",
@@ -30,8 +30,8 @@ const sections = [
 const titles: Record<string, string> = {
   outcome: "outcome_section",
   relations: "relations_section",
-  gaps: "gaps_section",
-  repeats: "repeats_section",
+  missing: "missing_section",
+  duplicates: "duplicates_section",
   rows: "rows_section",
   time: "time_section",
 };
@@ -45,8 +45,8 @@ export function App() {
       <>
         <Outcome />
         <Relations />
-        <Gaps />
-        <Repeats />
+        <Missing />
+        <Duplicates />
         <Rows />
         <Time />
         <Origin />

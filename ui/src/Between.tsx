@@ -29,12 +29,12 @@ export function Rows() {
 /** The few rows that are shown of a version. */
 function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
   const [sought, seek] = useState("");
-  const [gapsOnly, setGapsOnly] = useState(false);
+  const [missingOnly, setMissingOnly] = useState(false);
   const [farOnly, setFarOnly] = useState(false);
-  const names = ["first", "drawn", "last"] as const;
+  const names = ["first", "sampled", "last"] as const;
   const wanted = (row: (string | null)[], place: number, part: number) =>
-    (!gapsOnly || row.includes(null)) &&
-    (!farOnly || excerpt.outlying[part]!.includes(place)) &&
+    (!missingOnly || row.includes(null)) &&
+    (!farOnly || excerpt.outlier_rows[part]!.includes(place)) &&
     (!sought || row.some((cell) => cell?.toLocaleLowerCase().includes(sought.toLocaleLowerCase())));
   const rowsOf = (part: (typeof names)[number]) =>
     excerpt[part].filter((row, place) => wanted(row, place, names.indexOf(part)));
@@ -53,7 +53,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
           onInput={(event) => seek(event.currentTarget.value)}
         />
         <label>
-          <input type="checkbox" checked={gapsOnly} onChange={() => setGapsOnly(!gapsOnly)} /> {word("page.only_gaps")}
+          <input type="checkbox" checked={missingOnly} onChange={() => setMissingOnly(!missingOnly)} /> {word("page.only_missing_rows")}
         </label>
         <label>
           <input type="checkbox" checked={farOnly} onChange={() => setFarOnly(!farOnly)} /> {word("page.only_outliers")}
@@ -90,13 +90,13 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
 }
 
 function RowsOfStep({ rows }: { rows: RowChanges }) {
-  const repeats = rows.repeated.some((count) => count !== "0");
+  const repeats = rows.duplicate_keys.some((count) => count !== "0");
   return (
     <div class="step">
       <p>{rows.sentence}</p>
-      {rows.found && <p class="muted">{word("page.key_found", { key: rows.key.join(", ") })}</p>}
+      {rows.key_detected && <p class="muted">{word("page.key_found", { key: rows.key.join(", ") })}</p>}
       {repeats && (
-        <p class="muted">{word("page.repeated_keys", { old: rows.repeated[0], new: rows.repeated[1] })}</p>
+        <p class="muted">{word("page.repeated_keys", { old: rows.duplicate_keys[0], new: rows.duplicate_keys[1] })}</p>
       )}
       {rows.not_compared.length > 0 && (
         <p class="muted">{word("page.not_compared", { list: rows.not_compared.join(", ") })}</p>
@@ -216,7 +216,7 @@ export function Relations() {
               {!pair && <option value="">–</option>}
               {page.pairs.map((other) => (
                 <option value={pairAddress(other)} key={pairAddress(other)}>
-                  {other.one} × {other.other}
+                  {other.x} × {other.y}
                 </option>
               ))}
             </select>
@@ -229,13 +229,13 @@ export function Relations() {
       {page.matrix.groups.map((group) => (
         <p key={group}>{group}</p>
       ))}
-      <Listed sentence="page.tied_to_nothing" names={page.matrix.alone} />
+      <Listed sentence="page.tied_to_nothing" names={page.matrix.unrelated} />
       {page.matrix.further.map((sentence) => (
         <p class="muted" key={sentence}>
           {sentence}
         </p>
       ))}
-      <Listed sentence="page.relations_left_out" names={page.matrix.left_out} />
+      <Listed sentence="page.relations_left_out" names={page.matrix.excluded} />
     </section>
   );
 }
@@ -305,7 +305,7 @@ function Changed() {
             {page.relations.slice(0, 40).map((relation, i) => (
               <tr key={i}>
                 <th scope="row">
-                  <ColumnLink name={relation.one} /> × <ColumnLink name={relation.other} />
+                  <ColumnLink name={relation.x} /> × <ColumnLink name={relation.y} />
                 </th>
                 <td>{word(`measures.${relation.measure}`)}</td>
                 {many && <td>{relation.labels.join(" → ")}</td>}

@@ -10,8 +10,8 @@ import { OutcomeTable } from "./Outcome";
 import { timeFigure } from "./pairFigure";
 import { Drawn, pairAddress, pairOf } from "./Pairs";
 import { Recipe } from "./Recipe";
-import { Heads, Term, WeightTag } from "./parts";
-import { LargeSpread } from "./Spread";
+import { Heads, Term, SeverityTag } from "./parts";
+import { LargeDistribution } from "./Distribution";
 import { FindingText } from "./Verdict";
 
 export function ColumnPage({ column }: { column: Column }) {
@@ -28,26 +28,26 @@ export function ColumnPage({ column }: { column: Column }) {
     <div class="column-page">
       <p class="muted why">
         {word("page.why_kind", { kind: word(`kinds.${column.kind}`), reason: word(`kind_reasons.${column.reason}`) })}{" "}
-        {word("page.stored_as", { type: newest.stored })}
-        {column.course && <> {word(`courses.${column.course}`, { since: column.since })}</>}
+        {word("page.stored_as", { type: newest.dtype })}
+        {column.trajectory && <> {word(`trajectories.${column.trajectory}`, { since: column.since_version })}</>}
       </p>
       {column.described.map((told) => (
         <p class="why" key={told}>
           {told}
         </p>
       ))}
-      {newest.accuracy && <p class="approximate">≈ {newest.accuracy}</p>}
+      {newest.error_bounds && <p class="approximate">≈ {newest.error_bounds}</p>}
       {findings.length > 0 && (
         <ul class="findings">
           {findings.map((finding, i) => (
             <li class="finding" key={i}>
-              <WeightTag weight={finding.weight} />
+              <SeverityTag severity={finding.severity} />
               <FindingText finding={finding} inColumn />
             </li>
           ))}
         </ul>
       )}
-      {column.spread && <LargeSpread column={column} spread={column.spread} />}
+      {column.distribution && <LargeDistribution column={column} distribution={column.distribution} />}
       <Cycles column={column} />
       <OverTime column={column} />
       {settled && <Numbers column={column} newest={newest} />}
@@ -66,13 +66,13 @@ function Numbers({ column, newest }: { column: Column; newest: Summary }) {
         <Quantiles column={column} />
         <Related column={column} />
         <Frequent column={column} of="words" />
-        <Frequent column={column} of="frequent" />
-        <Frequent column={column} of="rarest" />
-        <Frequent column={column} of="shapes" />
+        <Frequent column={column} of="top_values" />
+        <Frequent column={column} of="rare_values" />
+        <Frequent column={column} of="patterns" />
         <Ends column={column} />
       </div>
       <Recipe of={column.kind === "quantity" ? "statistics" : "described"} facts={{ name: column.name }} named="statistics" />
-      {newest.frequent.length > 0 && <Recipe of="frequent" facts={{ name: column.name }} named="frequent" />}
+      {newest.top_values.length > 0 && <Recipe of="top_values" facts={{ name: column.name }} named="top_values" />}
       {newest.quantiles.length > 0 && (
         <Recipe
           of="quantiles"
@@ -169,13 +169,13 @@ function OverTime({ column }: { column: Column }) {
   if (!time || !own) return null;
   return (
     <div class="column-time">
-      <h4>{word("page.over_time_of", { moment: time.moment })}</h4>
+      <h4>{word("page.over_time_of", { moment: time.time_column })}</h4>
       <Drawn
-        draw={() => timeFigure(own.views, { width: 720, height: 180, x: time.moment, y: column.name, older: false })}
+        draw={() => timeFigure(own.views, { width: 720, height: 180, x: time.time_column, y: column.name, older: false })}
         on={[own]}
         text={word("page.time_of", { column: column.name, unit: time.unit })}
         sentences={[]}
-        numbers={() => numbersOf(own.views, column.name, time.moment)}
+        numbers={() => numbersOf(own.views, column.name, time.time_column)}
         recipe={<Recipe of="over_time" facts={{ name: column.name }} />}
       />
     </div>
@@ -184,14 +184,14 @@ function OverTime({ column }: { column: Column }) {
 
 /** How far the column moved at each step, by every measure that suits its kind. */
 function Measures({ column }: { column: Column }) {
-  const names = [...new Set(column.steps.flatMap((step) => step.measures.map(([name]) => name)))];
+  const names = [...new Set(column.transitions.flatMap((step) => step.measures.map(([name]) => name)))];
   if (!names.length) return null;
   return (
     <table>
       <thead>
         <tr>
           <th scope="col">{word("page.how_far")}</th>
-          {column.steps.map((step, i) => (
+          {column.transitions.map((step, i) => (
             <th scope="col" class="number" key={i}>
               {step.labels.join(" → ")}
             </th>
@@ -204,7 +204,7 @@ function Measures({ column }: { column: Column }) {
             <th scope="row">
               <Term term={name}>{word(`measures.${name}`)}</Term>
             </th>
-            {column.steps.map((step, i) => {
+            {column.transitions.map((step, i) => {
               const found = step.measures.find(([other]) => other === name);
               return (
                 <td class="number" key={i}>
@@ -214,12 +214,12 @@ function Measures({ column }: { column: Column }) {
             })}
           </tr>
         ))}
-        {column.steps.some((step) => step.by_chance) && (
+        {column.transitions.some((step) => step.not_significant) && (
           <tr>
             <td />
-            {column.steps.map((step, i) => (
+            {column.transitions.map((step, i) => (
               <td class="number muted" key={i}>
-                {step.by_chance ? word("page.by_chance") : ""}
+                {step.not_significant ? word("page.not_significant") : ""}
               </td>
             ))}
           </tr>
@@ -234,11 +234,11 @@ function Statistics({ column }: { column: Column }) {
     ["rows", (version) => whole(version.rows)],
     ["missing", (version) => `${whole(version.missing)} (${version.missing_text})`],
     ["distinct", (version) => whole(version.distinct)],
-    ["once", (version) => whole(version.once)],
+    ["once", (version) => whole(version.unique_once)],
   ];
   const last: [string, (version: Summary) => string][] = [
-    ["first_seen", (version) => version.first_seen],
-    ["last_seen", (version) => version.last_seen],
+    ["first_seen", (version) => version.first_value],
+    ["last_seen", (version) => version.last_value],
     ["memory", (version) => version.memory],
   ];
   const differs = Object.keys(column.differences).length > 0;
@@ -289,23 +289,23 @@ function FixedRow({ column, term, text }: { column: Column; term: string; text: 
   );
 }
 
-function Frequent({ column, of }: { column: Column; of: "words" | "frequent" | "rarest" | "shapes" }) {
+function Frequent({ column, of }: { column: Column; of: "words" | "top_values" | "rare_values" | "patterns" }) {
   const all = [...column.versions].reverse().flatMap((version) => version?.[of].map((entry) => entry.value) ?? []);
   const values = [...new Set(all)].slice(0, 10);
-  const unique = of === "frequent" && column.versions.every((version) => !version || version.distinct === version.present);
+  const unique = of === "top_values" && column.versions.every((version) => !version || version.distinct === version.present);
   if (!values.length || unique) return null;
   const shown = (count: number, version: Summary) =>
     of === "words" ? whole(count) : percent(count / version.present);
   // A value outside of a full list is no more frequent than the list's last.
   const unlisted = (version: Summary | null) => {
     const list = version?.[of] ?? [];
-    if (list.length < 10 || of === "rarest") return "–";
+    if (list.length < 10 || of === "rare_values") return "–";
     const most = shown(list[list.length - 1]!.count, version!);
     return /^\d/.test(most) ? `≤ ${most}` : most;
   };
   return (
     <table>
-      <Heads first={{ words: "frequent_words", shapes: "written_shapes", frequent: "frequent", rarest: "rarest" }[of]} />
+      <Heads first={of === "words" ? "frequent_words" : of} />
       <tbody>
         {values.map((value) => (
           <tr key={value}>

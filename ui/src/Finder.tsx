@@ -32,7 +32,7 @@ function everything(): Found[] {
     })),
     ...page.pairs.map((pair) => ({
       what: word("page.choose_pair"),
-      name: `${pair.one} × ${pair.other}`,
+      name: `${pair.x} × ${pair.y}`,
       told: "",
       address: pairAddress(pair),
     })),

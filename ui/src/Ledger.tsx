@@ -13,7 +13,7 @@ import { ColumnPage } from "./ColumnPage";
 import { percent, whole } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Nearby, Term, useInSight } from "./parts";
-import { rehearse, SmallSpread } from "./Spread";
+import { rehearse, SmallDistribution } from "./Distribution";
 
 /** Lines of a piece, pieces that are drawn before the others, and about how high a line is. */
 const PIECE = 30;
@@ -43,7 +43,7 @@ export function Ledger() {
   const wanted = (column: Column) =>
     column.name.toLowerCase().includes(search.trim().toLowerCase()) &&
     (!kind || column.kind === kind) &&
-    (!notable || column.weight !== null);
+    (!notable || column.severity !== null);
   const sorted = useMemo(() => [...page.columns].sort(orders[order]), [order]);
   const opened = columnIn(address);
   // A wide table is seen before all of it is there, but where an address leads beyond it.
@@ -146,7 +146,7 @@ function Heads() {
           {word("page.column")}
         </th>
         <th role="columnheader" scope="col">
-          <Term term="spread">{word("page.spread")}</Term> <small>{legend()}</small>
+          <Term term="distribution">{word("page.distribution")}</Term> <small>{legend()}</small>
         </th>
         <th role="columnheader" scope="col" class="number">
           <Term term="typical">{word("page.typical")}</Term>
@@ -210,7 +210,7 @@ function Row({ column, open }: { column: Column; open: boolean }) {
         </small>
       </th>
       <td role="cell" class="spread-cell">
-        <SmallSpread column={column} />
+        <SmallDistribution column={column} />
       </td>
       <td role="cell" class="number typical">
         <Typical column={column} />
@@ -262,7 +262,7 @@ function Typical({ column }: { column: Column }) {
 function Change({ column }: { column: Column }) {
   if (column.change === null) return <span class="muted">–</span>;
   return (
-    <span class={`change ${column.weight ?? "steady"}`} title={column.change.toFixed(3)}>
+    <span class={`change ${column.severity ?? "steady"}`} title={column.change.toFixed(3)}>
       <svg viewBox="0 0 80 8" width="80" height="8" role="img" aria-label={column.change.toFixed(2)}>
         <rect class="track" width="80" height="8" />
         <rect class="moved" width={Math.max(column.change > 0 ? 1 : 0, 80 * column.change)} height="8" />

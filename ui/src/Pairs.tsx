@@ -24,12 +24,12 @@ const WIDTH = 430;
 const MOST_SHOWN = 200;
 
 export function pairAddress(pair: Pair): string {
-  return `pair/${encodeURIComponent(pair.one)}/${encodeURIComponent(pair.other)}`;
+  return `pair/${encodeURIComponent(pair.x)}/${encodeURIComponent(pair.y)}`;
 }
 
 /** The drawn pair of two columns, whichever comes first. */
 export function pairOf(one: string, other: string): Pair | null {
-  const fits = (pair: Pair) => (pair.one === one && pair.other === other) || (pair.one === other && pair.other === one);
+  const fits = (pair: Pair) => (pair.x === one && pair.y === other) || (pair.x === other && pair.y === one);
   return page.pairs.find(fits) ?? null;
 }
 
@@ -47,31 +47,31 @@ export function PairPage({ pair }: { pair: Pair }) {
   const [part, setPart] = useState<number>(-1);
   const [style, setStyle] = useState<BoxStyle>("boxes");
   useEffect(() => setPart(-1), [pair]);
-  const chosen = part >= 0 ? pair.parts[part] : undefined;
+  const chosen = part >= 0 ? pair.facets[part] : undefined;
   const views = chosen ? [...pair.views.slice(0, -1).map(() => null), chosen[2]] : pair.views;
   const newest = views[views.length - 1] ?? views.find((view) => view !== null);
   if (!newest) return null;
   return (
     <div class="pair" id={pairAddress(pair)}>
       <h3>
-        <ColumnName name={pair.one} /> × <ColumnName name={pair.other} />
+        <ColumnName name={pair.x} /> × <ColumnName name={pair.y} />
       </h3>
-      {(pair.parts.length > 0 || newest.type === "boxes") && (
+      {(pair.facets.length > 0 || newest.type === "boxes") && (
         <div class="controls">
           {newest.type === "boxes" && (
             <Choice
-              label={word("page.spread")}
+              label={word("page.distribution")}
               choices={(["boxes", "spreads", "against_all"] as const).map((name) => [name, word(`page.${name}`)])}
               chosen={style}
               choose={(name) => setStyle(name as BoxStyle)}
             />
           )}
-          {pair.parts.length > 0 && (
+          {pair.facets.length > 0 && (
             <>
               <span class="muted">{word("page.split_by", { column: pair.split_by! })}</span>
               <Choice
                 label={word("page.split_by", { column: pair.split_by! })}
-                choices={[["-1", word("page.all_rows")], ...pair.parts.map(([level], i): [string, string] => [String(i), level])]}
+                choices={[["-1", word("page.all_rows")], ...pair.facets.map(([level], i): [string, string] => [String(i), level])]}
                 chosen={String(part)}
                 choose={(place) => setPart(Number(place))}
               />
@@ -83,7 +83,7 @@ export function PairPage({ pair }: { pair: Pair }) {
         <Figures pair={pair} views={views} style={style} />
       </div>
       <Facts pair={pair} />
-      <Recipe of="pair" facts={{ one: pair.one, other: pair.other }} />
+      <Recipe of="pair" facts={{ x: pair.x, y: pair.y }} />
     </div>
   );
 }
@@ -99,7 +99,7 @@ function ColumnName({ name }: { name: string }) {
 /** Boxes and lines show all versions at once; grids and shares one beside the other. */
 function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; style: BoxStyle }) {
   const kinds = new Set(views.flatMap((view) => (view ? [view.type] : [])));
-  const frame = (older: boolean): Frame => ({ width: WIDTH, height: 300, x: pair.one, y: pair.other, older });
+  const frame = (older: boolean): Frame => ({ width: WIDTH, height: 300, x: pair.x, y: pair.y, older });
   if (kinds.size === 1 && kinds.has("boxes")) {
     const boxes = views as (BoxesView | null)[];
     const domain = covering(boxes.flatMap((view) => (view ? [ends(view.axis)] : [])));
@@ -107,9 +107,9 @@ function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; s
       <Drawn
         draw={() => boxesFigure(boxes, style, { ...frame(false), width: 640, domains: { x: domain, y: domain } })}
         on={[boxes, style]}
-        text={word("page.pair_of", { one: pair.one, other: pair.other })}
+        text={word("page.pair_of", { one: pair.x, other: pair.y })}
         sentences={[]}
-        numbers={() => numbersOf(views, pair.one, pair.other)}
+        numbers={() => numbersOf(views, pair.x, pair.y)}
       />
     );
   }
@@ -119,9 +119,9 @@ function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; s
       <Drawn
         draw={() => timeFigure(times, { ...frame(false), width: 640, height: 260 })}
         on={[times]}
-        text={word("page.pair_of", { one: pair.one, other: pair.other })}
+        text={word("page.pair_of", { one: pair.x, other: pair.y })}
         sentences={[]}
-        numbers={() => numbersOf(views, pair.one, pair.other)}
+        numbers={() => numbersOf(views, pair.x, pair.y)}
       />
     );
   }
@@ -139,9 +139,9 @@ function Figures({ pair, views, style }: { pair: Pair; views: (View | null)[]; s
               version={views.length > 1 ? version : undefined}
               draw={() => one(view, { ...frame(version < views.length - 1), domains }, style)}
               on={[view, style]}
-              text={`${word("page.pair_of", { one: pair.one, other: pair.other })}, ${page.versions[version]!.label}`}
-              numbers={() => numbersOf(onlyOne(views, version), pair.one, pair.other)}
-              sentences={view.type === "grid" && view.beyond ? [word("page.beyond_grid", { n: view.beyond })] : []}
+              text={`${word("page.pair_of", { one: pair.x, other: pair.y })}, ${page.versions[version]!.label}`}
+              numbers={() => numbersOf(onlyOne(views, version), pair.x, pair.y)}
+              sentences={view.type === "grid" && view.outside ? [word("page.beyond_grid", { n: view.outside })] : []}
             />
           ),
       )}
@@ -245,7 +245,7 @@ const TERMS: Record<string, string> = { explains_forth: "explains", explains_bac
 function Facts({ pair }: { pair: Pair }) {
   const codes = [...new Set(pair.facts.flatMap((facts) => facts.map(([code]) => code)))];
   if (!codes.length) return null;
-  const names = { one: pair.one, other: pair.other };
+  const names = { one: pair.x, other: pair.y };
   return (
     <div class="wide">
       <table>
@@ -276,7 +276,7 @@ function Facts({ pair }: { pair: Pair }) {
 export function Components() {
   const components = page.components;
   if (components === null) return null;
-  const planes = components.planes;
+  const planes = components.scores;
   const newest = planes[planes.length - 1]!;
   const domains = { x: ends(newest.x), y: ends(newest.y) };
   const shown = components.loadings[0]?.[1].length ?? 0;
@@ -288,7 +288,7 @@ export function Components() {
       </h3>
       <p>{components.sentence}</p>
       <Recipe of="components" />
-      <Listed sentence="page.components_left_out" names={components.left_out} />
+      <Listed sentence="page.components_left_out" names={components.excluded} />
       <div class="pair-figures">
         {planes.map(
           (plane, version) =>
@@ -309,7 +309,7 @@ export function Components() {
                 on={[plane]}
                 numbers={() => numbersOf(onlyOne(planes, version).map(asGrid), name(0), name(1))}
                 text={word("page.plane_of", { label: page.versions[version]!.label })}
-                sentences={plane.beyond ? [word("page.beyond_grid", { n: plane.beyond })] : []}
+                sentences={plane.outside ? [word("page.beyond_grid", { n: plane.outside })] : []}
               />
             ),
         )}

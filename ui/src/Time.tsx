@@ -30,7 +30,7 @@ export function Time() {
   return (
     <section class="time" id="time" aria-label={word("page.time_section")}>
       <h2>{word("page.time_section")}</h2>
-      <p class="muted">{word("page.time_sentence", { moment: time.moment, unit: time.unit, among: time.among })}</p>
+      <p class="muted">{word("page.time_sentence", { moment: time.time_column, unit: time.unit, among: time.among })}</p>
       <div class="controls">
         <label>
           {word("page.time_column")}{" "}
@@ -46,11 +46,11 @@ export function Time() {
       </div>
       <Drawn
         draw={() =>
-          timeFigure(column.views, { width: WIDTH, height: 240, x: time.moment, y: column.name, older: false })
+          timeFigure(column.views, { width: WIDTH, height: 240, x: time.time_column, y: column.name, older: false })
         }
         on={[column]}
         text={word("page.time_of", { column: column.name, unit: time.unit })}
-        numbers={() => numbersOf(column.views, column.name, time.moment)}
+        numbers={() => numbersOf(column.views, column.name, time.time_column)}
         sentences={jumps.length ? [word("page.jumps_at", { list: jumps.join(", ") })] : []}
       />
       {missing.some((bar) => bar.height > 0) && (
@@ -58,7 +58,7 @@ export function Time() {
           draw={() => unitsFigure(missing, WIDTH, word("page.time_missing"), true, timeMargin(column.views))}
           on={[column]}
           text={`${word("page.time_missing")}: ${word("page.time_of", { column: column.name, unit: time.unit })}`}
-          numbers={() => numbersOf(column.views, column.name, time.moment)}
+          numbers={() => numbersOf(column.views, column.name, time.time_column)}
           sentences={[]}
         />
       )}

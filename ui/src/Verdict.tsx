@@ -1,19 +1,19 @@
-/** The verdict: one sentence, and the findings by weight. */
+/** The verdict: one sentence, and the findings by severity. */
 
 import { Fragment } from "preact";
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
 import { percent, whole } from "./format";
 import { pairAddress, pairOf } from "./Pairs";
-import { SmallSpread } from "./Spread";
-import { Cells, Copy, ColumnHeads, Term, Heads, WeightTag } from "./parts";
+import { SmallDistribution } from "./Distribution";
+import { Cells, Copy, ColumnHeads, Term, Heads, SeverityTag } from "./parts";
 
 export function Verdict() {
   return (
     <section class="verdict" id="verdict" aria-label={word("page.verdict")}>
       <h2 class="unseen">{word("page.verdict")}</h2>
       <p class="lead">
-        <strong>{page.verdict.lead}</strong> {page.verdict.rest}
+        <strong>{page.verdict.headline}</strong> {page.verdict.detail}
       </p>
       {page.findings.length === 0 && <p class="muted">{word("page.no_findings")}</p>}
       <ul class="findings">
@@ -32,7 +32,7 @@ export function Verdict() {
         </details>
       )}
       <Versions />
-      {page.stale.map((stale, i) => (
+      {page.stale_baseline.map((stale, i) => (
         <p class="muted" key={i}>
           {word("page.stale", { code: stale.code, column: stale.column })}
         </p>
@@ -79,7 +79,7 @@ const [OF_ONE_SORT, MANY] = [5, 10];
 
 /** Findings in their order; of one sort, those beyond the first few together after these. */
 function folded(findings: number[]): (number | number[])[] {
-  const sortOf = (i: number) => `${page.findings[i]!.weight} ${page.findings[i]!.code}`;
+  const sortOf = (i: number) => `${page.findings[i]!.severity} ${page.findings[i]!.code}`;
   const sorts = new Map<string, number[]>();
   for (const i of findings) sorts.set(sortOf(i), [...(sorts.get(sortOf(i)) ?? []), i]);
   return findings.flatMap((i) => {
@@ -113,7 +113,7 @@ function Line({ index }: { index: number }) {
   const finding = page.findings[index]!;
   return (
     <li class="finding" id={`finding-${index}`}>
-      <WeightTag weight={finding.weight} />
+      <SeverityTag severity={finding.severity} />
       <FindingText finding={finding} />
     </li>
   );
@@ -133,11 +133,11 @@ function Figure({ finding }: { finding: Finding }) {
   const pair = finding.columns.length === 2 ? pairOf(finding.columns[0]!, finding.columns[1]!) : null;
   return (
     <>
-      {column?.spread && <SmallSpread column={column} />}
+      {column?.distribution && <SmallDistribution column={column} />}
       {pair && (
         <p>
           <a class="name" href={`#${pairAddress(pair)}`} onClick={follow(pairAddress(pair))}>
-            {pair.one} × {pair.other}
+            {pair.x} × {pair.y}
           </a>
         </p>
       )}
@@ -149,7 +149,7 @@ function Figure({ finding }: { finding: Finding }) {
 function ShownRows({ finding }: { finding: Finding }) {
   return (
     <>
-      {finding.shown.map((shown) => (
+      {finding.example_rows.map((shown) => (
         <div class="wide shown" tabIndex={0} key={shown.version}>
           <table>
             <caption>
@@ -165,7 +165,7 @@ function ShownRows({ finding }: { finding: Finding }) {
               </tr>
             </thead>
             <tbody>
-              {shown.rows.map(([row, cells]) => (
+              {shown.rows.map(({ row, cells }) => (
                 <tr key={row}>
                   <th scope="row" class="number">
                     {whole(row)}
@@ -200,7 +200,7 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
         {manySteps && <span class="older"> {steps.join(" → ")}</span>}
       </h3>
       <p class="finding-sentence">{finding.sentence}</p>
-      {finding.accepted !== null && <p class="muted">{word("page.accepted", { because: finding.accepted })}</p>}
+      {finding.accepted !== null && <p class="muted">{word("page.accepted", { reason: finding.accepted })}</p>}
       <details class="next">
         <summary>{word("page.next_step")}</summary>
         <p>{finding.next_step}</p>

@@ -1,10 +1,10 @@
 /**
- * Every spread as bars on a numeric axis, so that one way of drawing serves them all.
+ * Every distribution as bars on a numeric axis, so that one way of drawing serves them all.
  * Neighbouring bins are summed here; nothing else is computed on the page.
  */
 
 import { number } from "./format";
-import type { BinsSpread, Spread } from "./model";
+import type { BinnedDistribution, Distribution } from "./model";
 
 export interface Bar {
   from: number;
@@ -28,51 +28,51 @@ export interface Bars {
 const HOUR = 3_600_000;
 const LENGTH: Record<string, number> = { second: 1000, minute: 60_000, hour: HOUR, day: 24 * HOUR };
 
-export function barsOf(spread: Spread, most: number): Bars {
-  if (spread.type === "bins") {
-    const edge = (i: number) => spread.start + i * spread.width;
+export function barsOf(distribution: Distribution, most: number): Bars {
+  if (distribution.type === "bins") {
+    const edge = (i: number) => distribution.start + i * distribution.width;
     // A bin of values on a lattice is drawn around them, and ends with its last value.
-    const unit = spread.unit ?? 0;
-    const bars = summed(spread.counts, most).map(({ first, last, counts }) => ({
+    const unit = distribution.step ?? 0;
+    const bars = summed(distribution.counts, most).map(({ first, last, counts }) => ({
       from: edge(first) - unit / 2,
       to: edge(last) - unit / 2,
       label: range(edge(first), edge(last) - unit),
       counts,
     }));
-    return { bars, touching: true, time: false, log: false, beyond: spread.before.map((n, i) => n + spread.after[i]!) };
+    return { bars, touching: true, time: false, log: false, beyond: distribution.underflow.map((n, i) => n + distribution.overflow[i]!) };
   }
-  if (spread.type === "time") {
-    const start = (i: number) => unitStart(spread.unit, spread.first + i);
-    const bars = summed(spread.counts, most).map(({ first, last, counts }) => ({
+  if (distribution.type === "time") {
+    const start = (i: number) => unitStart(distribution.unit, distribution.first + i);
+    const bars = summed(distribution.counts, most).map(({ first, last, counts }) => ({
       from: start(first),
       to: start(last),
-      label: dateText(start(first), spread.unit, spread.clock),
+      label: dateText(start(first), distribution.unit, distribution.time_of_day),
       counts,
     }));
     return { bars, touching: true, time: true, log: false, beyond: [] };
   }
-  const places = spread.type === "values" ? spread.values : spread.levels.map((_, i) => i);
-  const names = spread.type === "values" ? spread.values.map(number) : spread.levels;
+  const places = distribution.type === "values" ? distribution.values : distribution.levels.map((_, i) => i);
+  const names = distribution.type === "values" ? distribution.values.map(number) : distribution.levels;
   const gap = smallestGap(places);
   const bars = places.map((place, i) => ({
     from: place - 0.36 * gap,
     to: place + 0.36 * gap,
     label: names[i]!,
-    counts: spread.counts.map((row) => row[i]!),
+    counts: distribution.counts.map((row) => row[i]!),
   }));
   return { bars, touching: false, time: false, log: false, beyond: [] };
 }
 
 /** Bars of binary logarithms, on the axis of the values themselves. */
-export function logBarsOf(spread: BinsSpread, most: number): Bars {
-  const { bars, ...rest } = barsOf(spread, most);
+export function logBarsOf(distribution: BinnedDistribution, most: number): Bars {
+  const { bars, ...rest } = barsOf(distribution, most);
   const values = bars.map(({ from, to, counts }) => ({ from: 2 ** from, to: 2 ** to, label: range(2 ** from, 2 ** to), counts }));
   return { ...rest, bars: values, log: true };
 }
 
-/** How many bars a spread can have at most; 0 where they cannot be made fewer. */
-export function finest(spread: Spread): number {
-  return spread.type === "bins" || spread.type === "time" ? (spread.counts[0]?.length ?? 0) : 0;
+/** How many bars a distribution can have at most; 0 where they cannot be made fewer. */
+export function finest(distribution: Distribution): number {
+  return distribution.type === "bins" || distribution.type === "time" ? (distribution.counts[0]?.length ?? 0) : 0;
 }
 
 function range(from: number, to: number): string {

@@ -1,10 +1,10 @@
 /** The data that the page is given; written by `output/html/payload/page.py`. */
 
-export type Weight = "act" | "check" | "note";
+export type Severity = "act" | "check" | "note";
 
 export interface Finding {
   code: string;
-  weight: Weight;
+  severity: Severity;
   columns: string[];
   versions: string[];
   size: number;
@@ -17,35 +17,35 @@ export interface Finding {
   /** Code that mends it, and whether it does as a rule. */
   remedy: [string, boolean] | null;
   /** Rows that show it: version, columns, and for each row its number and cells. */
-  shown: { version: string; columns: string[]; rows: [number, (string | null)[]][] }[];
+  example_rows: { version: string; columns: string[]; rows: { row: number; cells: (string | null)[] }[] }[];
 }
 
-export interface Step {
+export interface Transition {
   labels: [string, string];
   /** Name, value, how far off it may be. */
   measures: [string, string, string][];
-  by_chance: boolean;
+  not_significant: boolean;
 }
 
 export interface RowChanges {
   labels: [string, string];
   sentence: string;
   key: string[];
-  found: boolean;
+  key_detected: boolean;
   /** Column, rows, share of the matched rows. */
   cells: [string, string, string][];
   /** Key, column, old, new. */
   examples: [string, string, string | null, string | null][];
   added: string[];
   removed: string[];
-  repeated: [string, string];
+  duplicate_keys: [string, string];
   not_compared: string[];
 }
 
 /** What it is, the count of each version, the difference between the last two. */
 export type FactRow = [string, string[], string];
-/** The gaps of a column in one version. */
-export interface GapView {
+/** The missing values of a column in one version. */
+export interface MissingView {
   word: string;
   only: string;
   /** Rows that would be lost if it were required. */
@@ -58,21 +58,21 @@ export interface GapView {
   /** Missing shares of blocks of rows, from the first row on. */
   places: number[];
 }
-export interface GapColumn {
+export interface MissingColumn {
   name: string;
   shares: (string | null)[];
   /** Points of a hundred by which the newest share is above the one before. */
   change: number | null;
   /** By version; empty for the columns that are not drawn. */
-  views: (GapView | null)[];
+  views: (MissingView | null)[];
 }
-export interface Gaps {
+export interface Missing {
   facts: FactRow[];
-  columns: GapColumn[];
+  columns: MissingColumn[];
   patterns: { columns: string[]; rows: [string[], string]; share: string }[];
   further: string;
   groups: string[][];
-  /** One, other, rows where both are missing, their share of those where either is. */
+  /** The two columns, rows where both are missing, their share of those where either is. */
   pairs: [string, string, string, string][];
 }
 
@@ -95,26 +95,38 @@ export interface Outcome {
 export interface Excerpt {
   columns: string[];
   first: (string | null)[][];
-  drawn: (string | null)[][];
+  sampled: (string | null)[][];
   last: (string | null)[][];
   /** Rows of the three parts with a quantity far from the rest. */
-  outlying: number[][];
+  outlier_rows: number[][];
 }
 
-/** Begins at `start`, each bin so wide, so many bins. */
-/** Start, width and number of bins, and whether these are milliseconds since 1970. */
-export type Axis = [number, number, number, boolean];
+/** Equal bins; of time in milliseconds since 1970. */
+export interface Axis {
+  start: number;
+  width: number;
+  bins: number;
+  is_time: boolean;
+}
 export interface GridView {
   type: "grid";
   x: Axis;
   y: Axis;
   counts: number[];
-  beyond: number;
-  /** x, y, and the ends of the band. */
-  line: [number, number, number, number][];
+  outside: number;
+  /** A smooth line and the 95 % band around it. */
+  line: { x: number; y: number; low: number; high: number }[];
 }
-/** Level, rows, whiskers, rows beyond them, quantiles at every twentieth, counts on the axis. */
-export type Box = [string, number, number, number, number, number[], number[]];
+/** A level: its whiskers, the rows outside of them, quantiles at every twentieth, counts on the axis. */
+export interface Box {
+  level: string;
+  rows: number;
+  low_whisker: number;
+  high_whisker: number;
+  outside: number;
+  quantiles: number[];
+  counts: number[];
+}
 export interface BoxesView {
   type: "boxes";
   axis: Axis;
@@ -123,8 +135,8 @@ export interface BoxesView {
 }
 export interface SharesView {
   type: "shares";
-  levels: string[];
-  others: string[];
+  x_levels: string[];
+  y_levels: string[];
   counts: number[];
 }
 export interface TimeView {
@@ -134,7 +146,7 @@ export interface TimeView {
   rows: number[];
   missing: number[];
   quartiles: ([number, number, number] | null)[];
-  time: boolean;
+  is_time: boolean;
   levels: string[];
   counts: number[][];
   jumps: number[];
@@ -142,27 +154,28 @@ export interface TimeView {
 export type View = GridView | BoxesView | SharesView | (TimeView & { type: "time" });
 
 export interface Pair {
-  one: string;
-  other: string;
+  x: string;
+  y: string;
   /** One a version. */
   views: (View | null)[];
   /** Code, figure, how far off it may be; one list a version. */
   facts: [string, string, string][][];
   split_by: string | null;
-  parts: [string, string, View][];
+  /** The same in the rows of each level of the column that it is split by: level, rows, view. */
+  facets: [string, string, View][];
 }
 
 export interface Components {
   explained: string[];
   shares: number[];
   sentence: string;
-  left_out: string[];
+  excluded: string[];
   loadings: [string, number[]][];
-  planes: (GridView | null)[];
+  scores: (GridView | null)[];
 }
 
 export interface OverTime {
-  moment: string;
+  time_column: string;
   /** Of how many drawn rows, in words; empty where all rows are looked at. */
   among: string;
   unit: string;
@@ -170,11 +183,12 @@ export interface OverTime {
   columns: { name: string; views: (TimeView | null)[] }[];
 }
 
-export interface Look {
+/** Duplicate rows, by all columns or by some. */
+export interface Duplicates {
   sentence: string;
-  blocks: string[];
+  runs: string[];
   block_rows: number;
-  places: number[];
+  counts_by_block: number[];
   columns: string[];
   /** Rows, their numbers, the first one's cells. */
   groups: [string, string, (string | null)[]][];
@@ -185,53 +199,53 @@ export interface Matrix {
   new: (number | null)[][];
   old: (number | null)[][] | null;
   summary: string;
-  /** One, other, measure, strength, twice its error, rows. */
+  /** The two columns, measure, strength, twice its error, rows. */
   strongest: [string, string, string, string, string, string][];
   negative: [string, string, string, string, string, string][];
   further: string[];
   groups: string[];
-  alone: string[];
-  left_out: string[];
+  unrelated: string[];
+  excluded: string[];
 }
 
 export interface RelationChange {
   labels: [string, string];
-  one: string;
-  other: string;
+  x: string;
+  y: string;
   measure: string;
   old: string;
   new: string;
 }
 
-export interface BinsSpread {
+export interface BinnedDistribution {
   type: "bins";
   start: number;
   width: number;
-  unit: number | null;
+  step: number | null;
   counts: number[][];
-  before: number[];
-  after: number[];
+  underflow: number[];
+  overflow: number[];
 }
-export interface ValuesSpread {
+export interface ValuesDistribution {
   type: "values";
   values: number[];
   counts: number[][];
 }
-export interface LevelsSpread {
+export interface LevelsDistribution {
   type: "levels";
   levels: string[];
   counts: number[][];
-  further_levels: number;
-  further: number[];
+  other_levels: number;
+  other_counts: number[];
 }
-export interface TimeSpread {
+export interface TimeDistribution {
   type: "time";
   unit: string;
-  clock: boolean;
+  time_of_day: boolean;
   first: number;
   counts: number[][];
 }
-export type Spread = BinsSpread | ValuesSpread | LevelsSpread | TimeSpread;
+export type Distribution = BinnedDistribution | ValuesDistribution | LevelsDistribution | TimeDistribution;
 
 export type Point = [number, number];
 export interface Shape {
@@ -249,28 +263,28 @@ export interface Counted {
 
 export interface Summary {
   name: string;
-  stored: string;
+  dtype: string;
   rows: number;
   present: number;
   missing: number;
   missing_share: number;
   missing_text: string;
   distinct: number;
-  once: number;
+  unique_once: number;
   memory: string;
-  first_seen: string;
-  last_seen: string;
+  first_value: string;
+  last_value: string;
   typical: string;
-  frequent: Counted[];
+  top_values: Counted[];
   /** Code, rounded, exact. */
   statistics: [string, string, string][];
   words: Counted[];
-  rarest: Counted[];
-  shapes: Counted[];
+  rare_values: Counted[];
+  patterns: Counted[];
   /** Rows by month, weekday and hour. */
   cycles: Record<string, number[]>;
   /** How far off figures may be; empty where all are exact. */
-  accuracy: string;
+  error_bounds: string;
   quantiles: [number, string][];
   lowest: Counted[];
   highest: Counted[];
@@ -281,10 +295,10 @@ export interface Column {
   names: (string | null)[];
   kind: string;
   reason: string;
-  weight: Weight | null;
-  spread: Spread | null;
+  severity: Severity | null;
+  distribution: Distribution | null;
   /** Of binary logarithms, where a long tail is cut. */
-  log_spread: BinsSpread | null;
+  log_distribution: BinnedDistribution | null;
   /** Curves of a quantity, one a version. */
   shapes: (Shape | null)[];
   /** By the code of a statistic: from the version before to the newest. */
@@ -293,9 +307,9 @@ export interface Column {
   relations: [string, string, string, string][];
   change: number | null;
   measure: string;
-  steps: Step[];
-  course: string;
-  since: string;
+  transitions: Transition[];
+  trajectory: string;
+  since_version: string;
   versions: (Summary | null)[];
   /** What a description that came with the data says, as sentences. */
   described: string[];
@@ -314,24 +328,24 @@ export interface Version {
 export interface Page {
   title: string;
   compared: boolean;
-  verdict: { lead: string; rest: string; act: number; check: number; note: number; steady: number };
+  verdict: { headline: string; detail: string; act: number; check: number; note: number; steady: number };
   findings: Finding[];
   versions: Version[];
   columns: Column[];
   rows_told: string[];
   rows: RowChanges[];
-  repeats: { facts: FactRow[]; versions: Look[][] };
+  duplicates: { facts: FactRow[]; versions: Duplicates[][] };
   outcome: Outcome | null;
   pairs: Pair[];
   components: Components | null;
   time: OverTime | null;
-  gaps: Gaps | null;
+  missing: Missing | null;
   excerpts: Excerpt[];
   matrix: Matrix | null;
   /** Why there is no matrix. */
   no_relations: string | null;
   relations: RelationChange[];
-  stale: { code: string; column: string; because: string }[];
+  stale_baseline: { code: string; column: string; reason: string }[];
   grouped_by: string | null;
   /** What recipes begin with, and by name: with Nachsicht, with pandas. */
   recipes: { made: string; frame: string; recipes: Record<string, [string, string]> };

@@ -9,8 +9,8 @@ export interface Numbers {
 }
 
 const edge = (axis: Axis, i: number): string | number => {
-  const value = axis[0] + i * axis[1];
-  return axis[3] ? new Date(value).toISOString() : Number(value.toPrecision(12));
+  const value = axis.start + i * axis.width;
+  return axis.is_time ? new Date(value).toISOString() : Number(value.toPrecision(12));
 };
 
 /** Of views of one pair or column: one list of rows for each version that has a view. */
@@ -27,7 +27,7 @@ function ofView(view: View | TimeView, one: string, other: string): Numbers {
   const to = word("page.to");
   const rows = word("page.rows");
   if (view.type === "grid") {
-    const across = view.y[2];
+    const across = view.y.bins;
     const cells = view.counts.flatMap((n, i) => {
       const [x, y] = [Math.floor(i / across), i % across];
       return n ? [[edge(view.x, x), edge(view.x, x + 1), edge(view.y, y), edge(view.y, y + 1), n]] : [];
@@ -35,17 +35,17 @@ function ofView(view: View | TimeView, one: string, other: string): Numbers {
     return { heads: [`${one} ${from}`, `${one} ${to}`, `${other} ${from}`, `${other} ${to}`, rows], rows: cells };
   }
   if (view.type === "boxes") {
-    const shares = view.boxes[0]?.[5].map((_, i, all) => `${Math.round((100 * (i + 1)) / (all.length + 1))} %`) ?? [];
+    const shares = view.boxes[0]?.quantiles.map((_, i, all) => `${Math.round((100 * (i + 1)) / (all.length + 1))} %`) ?? [];
     return {
       heads: [one, rows, word("page.low_whisker"), word("page.high_whisker"), ...shares],
-      rows: view.boxes.map(([level, n, low, high, , quantiles]) => [level, n, low, high, ...quantiles]),
+      rows: view.boxes.map((box) => [box.level, box.rows, box.low_whisker, box.high_whisker, ...box.quantiles]),
     };
   }
   if (view.type === "shares") {
-    const many = view.others.length;
+    const many = view.y_levels.length;
     return {
       heads: [one, other, rows],
-      rows: view.counts.map((n, i) => [view.levels[Math.floor(i / many)]!, view.others[i % many]!, n]),
+      rows: view.counts.map((n, i) => [view.x_levels[Math.floor(i / many)]!, view.y_levels[i % many]!, n]),
     };
   }
   const quantity = view.quartiles.some(Boolean);

@@ -15,7 +15,7 @@ export interface Frame {
   domains?: { x: [number, number]; y: [number, number] };
 }
 
-export function ends([start, width, bins]: Axis): [number, number] {
+export function ends({ start, width, bins }: Axis): [number, number] {
   return [start, start + width * bins];
 }
 
@@ -28,8 +28,8 @@ function scale(domain: [number, number], label: string, moment: boolean) {
 
 /** Counts in bins as squares; the fuller, the darker. */
 export function gridFigure(view: GridView, frame: Frame): Element {
-  const [x0, dx] = view.x;
-  const [y0, dy, rows] = view.y;
+  const { start: x0, width: dx } = view.x;
+  const { start: y0, width: dy, bins: rows } = view.y;
   const most = Math.max(...view.counts, 1);
   const cells = view.counts.flatMap((n, i) =>
     n
@@ -52,8 +52,8 @@ export function gridFigure(view: GridView, frame: Frame): Element {
   ];
   if (view.line.length > 1) {
     marks.push(
-      Plot.areaY(view.line, { className: "pair-band", x: "0", y1: "2", y2: "3" }),
-      Plot.line(view.line, { className: "pair-line", x: "0", y: "1" }),
+      Plot.areaY(view.line, { className: "pair-band", x: "x", y1: "low", y2: "high" }),
+      Plot.line(view.line, { className: "pair-line", x: "x", y: "y" }),
     );
   }
   return Plot.plot({
@@ -62,8 +62,8 @@ export function gridFigure(view: GridView, frame: Frame): Element {
     height: frame.height,
     marginLeft: 52,
     marginBottom: 36,
-    x: scale(domains.x, frame.x, view.x[3]),
-    y: scale(domains.y, frame.y, view.y[3]),
+    x: scale(domains.x, frame.x, view.x.is_time),
+    y: scale(domains.y, frame.y, view.y.is_time),
     opacity: { type: "identity" },
     clip: true,
     marks,
@@ -75,9 +75,9 @@ export type BoxStyle = "boxes" | "spreads" | "against_all";
 /** A quantity by level: one row a level, in every version beside each other. */
 export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame: Frame): Element {
   const newest = views.length - 1;
-  const levels = [...new Set([...views].reverse().flatMap((view) => view?.boxes.map(([level]) => level) ?? []))];
+  const levels = [...new Set([...views].reverse().flatMap((view) => view?.boxes.map((box) => box.level) ?? []))];
   const domain = frame.domains!.x;
-  const moment = views.some((view) => view?.axis[3]);
+  const moment = views.some((view) => view?.axis.is_time);
   if (style === "against_all") return againstAll(views, levels, frame);
   const marks: Plot.Markish[] = [];
   const high = style === "boxes" ? 0.34 : 0.9;
@@ -87,7 +87,7 @@ export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame:
     const shift = style === "boxes" ? (views.filter(Boolean).length > 1 ? (age ? -0.2 : 0.2) : 0) : 0;
     const tone = age ? `ghost ghost-${age}` : "ink";
     for (const box of view.boxes) {
-      const row = levels.indexOf(box[0]);
+      const row = levels.indexOf(box.level);
       marks.push(...(style === "boxes" ? boxMarks(box, row + shift, high / 2, tone) : spreadMarks(box, view.axis, row, tone)));
     }
   });
@@ -110,26 +110,26 @@ export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame:
 }
 
 function boxMarks(box: Box, row: number, half: number, tone: string): Plot.Markish[] {
-  const [level, rows, low, high, beyond, quantiles] = box;
+  const { level, rows, low_whisker, high_whisker, outside, quantiles } = box;
   const ink = tone === "ink";
   const look = ink ? { className: "pair-box" } : { className: tone, fill: "none", stroke: "currentColor", strokeWidth: 1.5 };
-  const title = `${level}: ${whole(rows)} ${word("page.rows")}, ${word("page.beyond_grid", { n: whole(beyond) })}`;
+  const title = `${level}: ${whole(rows)} ${word("page.rows")}, ${word("page.beyond_grid", { n: whole(outside) })}`;
   return [
-    Plot.ruleY([row], { className: ink ? "pair-whisker" : tone, x1: low, x2: high }),
+    Plot.ruleY([row], { className: ink ? "pair-whisker" : tone, x1: low_whisker, x2: high_whisker }),
     Plot.rect([0], { ...look, x1: quantiles[4]!, x2: quantiles[14]!, y1: row - half, y2: row + half, title: () => title }),
     Plot.ruleX([quantiles[9]!], { className: ink ? "pair-median" : tone, y1: row - half, y2: row + half, strokeWidth: 2.5 }),
   ];
 }
 
 function spreadMarks(box: Box, axis: Axis, row: number, tone: string): Plot.Markish[] {
-  const [, rows, , , , , counts] = box;
+  const { rows, counts } = box;
   const most = Math.max(...counts.map((n) => n / rows), 1e-9);
-  const bars = counts.map((n, i) => ({ x: axis[0] + i * axis[1], top: row + 0.42 - (0.84 * n) / rows / most }));
-  const options = { x1: "x", x2: (bar: { x: number }) => bar.x + axis[1], y1: row + 0.42, y2: "top" };
+  const bars = counts.map((n, i) => ({ x: axis.start + i * axis.width, top: row + 0.42 - (0.84 * n) / rows / most }));
+  const options = { x1: "x", x2: (bar: { x: number }) => bar.x + axis.width, y1: row + 0.42, y2: "top" };
   if (tone === "ink") return [Plot.rect(bars, { ...options, className: "ink", insetLeft: 0.5, insetRight: 0.5 })];
   const outline = bars.flatMap((bar) => [
     [bar.x, bar.top],
-    [bar.x + axis[1], bar.top],
+    [bar.x + axis.width, bar.top],
   ]);
   return [Plot.line(outline as [number, number][], { className: tone, strokeWidth: 1.5 })];
 }
@@ -139,8 +139,8 @@ function againstAll(views: (BoxesView | null)[], levels: string[], frame: Frame)
   const view = views[views.length - 1] ?? views.find(Boolean)!;
   const shown = levels.slice(0, 6);
   const points = view!.boxes
-    .filter(([level]) => shown.includes(level))
-    .flatMap(([level, , , , , quantiles]) => quantiles.map((y, i) => ({ level, x: view!.overall[i]!, y })));
+    .filter(({ level }) => shown.includes(level))
+    .flatMap(({ level, quantiles }) => quantiles.map((y, i) => ({ level, x: view!.overall[i]!, y })));
   const [low, high] = [view!.overall[0]!, view!.overall[view!.overall.length - 1]!];
   const all = [...points.map((point) => point.y), low, high];
   const range: [number, number] = [Math.min(...all), Math.max(...all)];
@@ -163,21 +163,21 @@ function againstAll(views: (BoxesView | null)[], levels: string[], frame: Frame)
 
 /** Shares of the second column's levels within each level of the first. */
 export function sharesFigure(view: SharesView, frame: Frame): Element {
-  const width = view.others.length;
-  const cells = view.levels.flatMap((level, i) => {
+  const width = view.y_levels.length;
+  const cells = view.x_levels.flatMap((level, i) => {
     const counts = view.counts.slice(i * width, (i + 1) * width);
     const total = counts.reduce((a, b) => a + b, 0);
-    return total ? view.others.map((other, j) => ({ level, other, n: counts[j]!, share: counts[j]! / total })) : [];
+    return total ? view.y_levels.map((other, j) => ({ level, other, n: counts[j]!, share: counts[j]! / total })) : [];
   });
   const roomy = frame.width / width > 52;
   return Plot.plot({
     className: "plot",
     width: frame.width,
-    height: 64 + Math.min(26, 560 / view.levels.length) * view.levels.length,
-    marginLeft: Math.min(130, 16 + 7 * Math.max(...view.levels.map((level) => level.length))),
+    height: 64 + Math.min(26, 560 / view.x_levels.length) * view.x_levels.length,
+    marginLeft: Math.min(130, 16 + 7 * Math.max(...view.x_levels.map((level) => level.length))),
     marginTop: 30,
-    x: { domain: view.others, axis: "top", label: null, tickSize: 0, tickFormat: (level: string) => cut(level, roomy ? 14 : 6) },
-    y: { domain: view.levels, label: null, tickSize: 0, tickFormat: (level: string) => cut(level, 18) },
+    x: { domain: view.y_levels, axis: "top", label: null, tickSize: 0, tickFormat: (level: string) => cut(level, roomy ? 14 : 6) },
+    y: { domain: view.x_levels, label: null, tickSize: 0, tickFormat: (level: string) => cut(level, 18) },
     opacity: { type: "identity" },
     marks: [
       Plot.cell(cells, {

@@ -3,10 +3,10 @@
 import { type ComponentChildren, createContext, options, type RefObject } from "preact";
 import { useContext, useEffect, useId, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { whole } from "./format";
-import { defined, type FactRow, page, type Weight, word } from "./model";
+import { defined, type FactRow, page, type Severity, word } from "./model";
 
-export function WeightTag({ weight }: { weight: Weight }) {
-  return <span class={`weight ${weight}`}>{word(`weights.${weight}`)}</span>;
+export function SeverityTag({ severity }: { severity: Severity }) {
+  return <span class={`severity ${severity}`}>{word(`severities.${severity}`)}</span>;
 }
 
 /** What stands behind a summary, made when it is opened. */

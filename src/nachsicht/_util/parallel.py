@@ -10,14 +10,14 @@ T = TypeVar("T")
 U = TypeVar("U")
 
 #: As `map`; what it gives stands in the order of what it was given.
-Spread = Callable[..., Iterable[Any]]
+ParallelMap = Callable[..., Iterable[Any]]
 
 #: Of work that takes little each, so many parts are spread.
 _PARTS = 8
 
 
-def spread_in_parts(spread: Spread, function: Callable[[T], U], things: Sequence[T]) -> Iterator[U]:
+def map_in_parts(pmap: ParallelMap, function: Callable[[T], U], things: Sequence[T]) -> Iterator[U]:
     """As `map`, of many things that take so little each that handing them over takes longer."""
     size = max(-(-len(things) // _PARTS), 1)
     parts = [things[start : start + size] for start in range(0, len(things), size)]
-    return chain.from_iterable(spread(lambda part: [function(thing) for thing in part], parts))
+    return chain.from_iterable(pmap(lambda part: [function(thing) for thing in part], parts))

@@ -17,13 +17,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
-from nachsicht._util.parallel import Spread, spread_in_parts
+from nachsicht._util.parallel import ParallelMap, map_in_parts
 from nachsicht.associations.categorical import cramers_vs, etas
 from nachsicht.associations.clustering import grouped
 from nachsicht.associations.encode import (
+    CodedVector,
     Floats,
-    Levels,
-    Quantity,
+    NumericVector,
     Side,
     sides_of,
 )
@@ -92,7 +92,7 @@ def relations_of(
     drawn: NDArray[np.int64],
     in_all: int,
     pearson: Pearson | None = None,
-    spread: Spread = map,
+    pmap: ParallelMap = map,
 ) -> Found:
     """The strength of every pair of columns that can have one.
 
@@ -108,37 +108,37 @@ def relations_of(
         Rows of the data.
     pearson : mapping, optional
         Pearson's correlations of all rows, where ``rows`` are not all.
-    spread : callable
+    pmap : callable
         As `map`, on as many threads as it likes.
     """
-    sides, left_out = sides_of(columns, rows, spread)
+    sides, left_out = sides_of(columns, rows, pmap)
     in_order = np.sort(drawn)
-    few = [*spread(lambda side: side.at(in_order), sides)]
+    few = [*pmap(lambda side: side.at(in_order), sides)]
     explaining = drawn[: _explaining_rows(few)]
-    for _ in spread(lambda side: isinstance(side, Quantity) and side.ranked, sides):
+    for _ in pmap(lambda side: isinstance(side, NumericVector) and side.ranked, sides):
         pass  # ranks are kept with the columns; what follows waits for them
     # On other threads, while this one goes on; they spread nothing themselves.
-    beside = spread(
+    beside = pmap(
         lambda work: work(),
         (
-            lambda: cramers_vs([side for side in sides if isinstance(side, Levels)]),
+            lambda: cramers_vs([side for side in sides if isinstance(side, CodedVector)]),
             lambda: _pearson(sides) if pearson is None else pearson,
             lambda: explanations(_among(few, in_order, np.sort(explaining))),
         ),
     )
-    strengths = _strengths(sides, drawn, spread)
+    strengths = _strengths(sides, drawn, pmap)
     between_levels, pearson, explained = beside
-    _fill(strengths, *_places(sides, Levels, Levels), between_levels)
+    _fill(strengths, *_places(sides, CodedVector, CodedVector), between_levels)
     names = tuple(side.name for side in sides)
     few_rows = _without_few(strengths)
-    pairs = AllPairs(names, tuple(isinstance(side, Quantity) for side in sides), strengths)
+    pairs = AllPairs(names, tuple(isinstance(side, NumericVector) for side in sides), strengths)
     known = _known_pairs(strengths)
     kept = known[:MOST_PAIRS]
     ranked = [pair for pair in kept if pairs.measure(*pair) == "spearman"][:MOST_KENDALL]
     if len(drawn) < in_all:
-        concordant = _drawn_taus(_among(few, in_order, drawn), ranked, spread)
+        concordant = _drawn_taus(_among(few, in_order, drawn), ranked, pmap)
     else:
-        concordant = _taus(few, ranked, spread)
+        concordant = _taus(few, ranked, pmap)
     relations = [_relation(pairs, pair, explained, pearson, concordant) for pair in sorted(kept)]
     sizes = np.abs([strengths.values[i, j] for i, j in known])
     order, groups, alone = grouped(names, strengths.values)
@@ -154,7 +154,7 @@ def relations_of(
         groups=groups,
         unrelated=alone,
         excluded=left_out,
-        merged_levels={s.name: s.lumped for s in sides if isinstance(s, Levels) and s.lumped},
+        merged_levels={s.name: s.lumped for s in sides if isinstance(s, CodedVector) and s.lumped},
         too_few=tuple(
             TooFewRows(x=names[i], y=names[j], rows=int(strengths.rows[i, j]))
             for i, j in few_rows[:_NAMED]
@@ -191,27 +191,27 @@ def _relation(
 def _strength(pairs: AllPairs, i: int, j: int) -> dict[str, Any]:
     """The part of a relation that all pairs have."""
     return {
-        "one": pairs.names[i],
-        "other": pairs.names[j],
+        "x": pairs.names[i],
+        "y": pairs.names[j],
         "measure": pairs.measure(i, j),
-        "strength": _rounded(pairs.strengths.values[i, j]),
-        "error": _rounded(pairs.strengths.errors[i, j]),
+        "value": _rounded(pairs.strengths.values[i, j]),
+        "std_error": _rounded(pairs.strengths.errors[i, j]),
         "rows": int(pairs.strengths.rows[i, j]),
     }
 
 
-def _strengths(sides: Sequence[Side], drawn: NDArray[np.int64], spread: Spread) -> Correlations:
+def _strengths(sides: Sequence[Side], drawn: NDArray[np.int64], pmap: ParallelMap) -> Correlations:
     """The measures that take ranks, in one matrix of all columns."""
     k = len(sides)
     found = Correlations(np.full((k, k), np.nan), np.full((k, k), np.nan), np.zeros((k, k)))
-    quantities = [side for side in sides if isinstance(side, Quantity)]
-    categories = [side for side in sides if isinstance(side, Levels)]
-    between = rank_correlations(quantities, drawn, spread)
-    _fill(found, *_places(sides, Quantity, Quantity), between)
-    mixed = etas(categories, quantities, drawn, spread)
-    _fill(found, *_places(sides, Levels, Quantity), mixed)
+    quantities = [side for side in sides if isinstance(side, NumericVector)]
+    categories = [side for side in sides if isinstance(side, CodedVector)]
+    between = rank_correlations(quantities, drawn, pmap)
+    _fill(found, *_places(sides, NumericVector, NumericVector), between)
+    mixed = etas(categories, quantities, drawn, pmap)
+    _fill(found, *_places(sides, CodedVector, NumericVector), mixed)
     turned = Correlations(mixed.values.T, mixed.errors.T, mixed.rows.T)
-    _fill(found, *_places(sides, Quantity, Levels), turned)
+    _fill(found, *_places(sides, NumericVector, CodedVector), turned)
     return found
 
 
@@ -250,7 +250,7 @@ def _fill(
 
 
 def _pearson(sides: Sequence[Side]) -> dict[tuple[str, str], float]:
-    quantities = [side for side in sides if isinstance(side, Quantity)]
+    quantities = [side for side in sides if isinstance(side, NumericVector)]
     found = comoments_of([(side.values, side.present) for side in quantities]).correlations()
     return by_names([side.name for side in quantities], found)
 
@@ -275,36 +275,38 @@ def _explaining_rows(sides: Sequence[Side]) -> int:
     """So many drawn rows explain: all, unless there are very many columns."""
     if not sides:
         return 0
-    bins = sum(len(s.names) if isinstance(s, Levels) else MOST_BINS for s in sides)
-    explained = sum(len(s.names) if isinstance(s, Levels) else 1 for s in sides)
+    bins = sum(len(s.names) if isinstance(s, CodedVector) else MOST_BINS for s in sides)
+    explained = sum(len(s.names) if isinstance(s, CodedVector) else 1 for s in sides)
     most = max(_FEWEST_EXPLAINING, _EXPLAINING // (bins * explained))
     return min(len(sides[0].present), most)
 
 
-def _taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], spread: Spread) -> _Taus:
+def _taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], pmap: ParallelMap) -> _Taus:
     """Kendall's tau-b of pairs of quantities, over all rows given."""
     used = sorted({i for pair in wanted for i in pair})
-    ranked = dict(zip(used, spread(lambda i: dense_ranks(_values(sides[i])), used), strict=True))
+    ranked = dict(zip(used, pmap(lambda i: dense_ranks(_values(sides[i])), used), strict=True))
 
     def tau(pair: tuple[int, int]) -> float | None:
         both = sides[pair[0]].present & sides[pair[1]].present
         return kendall_of_ranks(ranked[pair[0]][both], ranked[pair[1]][both])
 
-    found = zip(wanted, spread_in_parts(spread, tau, wanted), strict=True)
+    found = zip(wanted, map_in_parts(pmap, tau, wanted), strict=True)
     return {pair: (value, 0.0) for pair, value in found if value is not None}
 
 
-def _drawn_taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], spread: Spread) -> _Taus:
+def _drawn_taus(
+    sides: Sequence[Side], wanted: Sequence[tuple[int, int]], pmap: ParallelMap
+) -> _Taus:
     """Kendall's tau-b of pairs of quantities, from drawn rows in the order of their drawing."""
     used = sorted({i for pair in wanted for i in pair})
-    steps = spread(lambda i: steps_of(_values(sides[i]), sides[i].present), used)
+    steps = pmap(lambda i: steps_of(_values(sides[i]), sides[i].present), used)
     of = dict(zip(used, steps, strict=True))
-    found = spread_in_parts(spread, lambda pair: kendall_of_steps(of[pair[0]], of[pair[1]]), wanted)
+    found = map_in_parts(pmap, lambda pair: kendall_of_steps(of[pair[0]], of[pair[1]]), wanted)
     return {pair: tau for pair, tau in zip(wanted, found, strict=True) if tau is not None}
 
 
 def _values(side: Side) -> NDArray[Any]:
-    assert isinstance(side, Quantity)
+    assert isinstance(side, NumericVector)
     return side.values
 
 

@@ -12,14 +12,14 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht._util.parallel import Spread
-from nachsicht.associations.encode import Floats, Levels, Quantity
-from nachsicht.associations.indicators import Band, bands_of
+from nachsicht._util.parallel import ParallelMap
+from nachsicht.associations.encode import CodedVector, Floats, NumericVector
+from nachsicht.associations.indicators import IndicatorBlock, bands_of
 from nachsicht.associations.level_sums import counts_of_pairs, power_sums
 from nachsicht.associations.spearman import Correlations
 
 
-def cramers_vs(sides: Sequence[Levels]) -> Correlations:
+def cramers_vs(sides: Sequence[CodedVector]) -> Correlations:
     """Cramér's V of every pair, bias corrected (Bergsma, J. Korean Stat. Soc. 42, 2013).
 
     Over the rows where both have a value; NaN where one of them never varies there. The
@@ -38,7 +38,9 @@ def cramers_vs(sides: Sequence[Levels]) -> Correlations:
     return found
 
 
-def _vs(counts: Floats, one: Band, other: Band) -> tuple[Floats, Floats, Floats]:
+def _vs(
+    counts: Floats, one: IndicatorBlock, other: IndicatorBlock
+) -> tuple[Floats, Floats, Floats]:
     """V, its error and the rows of every pair of columns, from the counts of their levels."""
 
     def along(figures: Floats) -> Floats:
@@ -71,19 +73,19 @@ def _vs(counts: Floats, one: Band, other: Band) -> tuple[Floats, Floats, Floats]
             - np.nan_to_num(one.expand(down(agreeing)) / other_share)
         )
         mean = down(along(joint * influence))
-        spread = np.sqrt(down(along(joint * (influence - one.expand(widen(mean))) ** 2)) / n)
+        deviations = np.sqrt(down(along(joint * (influence - one.expand(widen(mean))) ** 2)) / n)
         least = 1 / np.sqrt(n)
-        errors = np.where(values > 0, np.maximum(spread / (2 * values * most), least), least)
+        errors = np.where(values > 0, np.maximum(deviations / (2 * values * most), least), least)
     none = ~((held_rows > 1) & (held_columns > 1) & (most > 0))
     values[none], errors[none] = np.nan, np.nan
     return values, errors, n
 
 
 def etas(
-    levels: Sequence[Levels],
-    quantities: Sequence[Quantity],
+    levels: Sequence[CodedVector],
+    quantities: Sequence[NumericVector],
     drawn: NDArray[np.int64],
-    spread: Spread,
+    pmap: ParallelMap,
 ) -> Correlations:
     """Correlation ratio of every category (first axis) and the ranks of every quantity.
 
@@ -101,8 +103,8 @@ def etas(
         return found
     few = np.sort(drawn)
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-        in_all = power_sums(band, quantities, slice(None), 2, spread)
-        in_few = power_sums(band.at(few), quantities, few, 4, spread)
+        in_all = power_sums(band, quantities, slice(None), 2, pmap)
+        in_few = power_sums(band.at(few), quantities, few, 4, pmap)
         for into, figure in zip(
             (found.values, found.errors, found.rows), _etas(in_all, in_few, band), strict=True
         ):
@@ -110,7 +112,7 @@ def etas(
     return found
 
 
-def _etas(sums: Floats, drawn: Floats, band: Band) -> tuple[Floats, Floats, Floats]:
+def _etas(sums: Floats, drawn: Floats, band: IndicatorBlock) -> tuple[Floats, Floats, Floats]:
     """Eta, its error and the rows, from the sums of powers of the ranks by level."""
     down = band.total
     counts, first, second = sums
@@ -126,9 +128,9 @@ def _etas(sums: Floats, drawn: Floats, band: Band) -> tuple[Floats, Floats, Floa
         m, g, kept = means, band.expand(overall), band.expand(1 - share)
         away4, within4, mixed = _fourth(drawn, g, g), _fourth(drawn, m, m), _fourth(drawn, g, m)
         square = down(kept**2 * away4 - 2 * kept * mixed + within4) / down(drawn[0])
-        spread = np.sqrt(np.maximum(square, 0) / n) / (total / n)
+        deviations = np.sqrt(np.maximum(square, 0) / n) / (total / n)
         least = 1 / np.sqrt(n)
-        errors = np.where(values > 0, np.fmax(spread / (2 * values), least), least)
+        errors = np.where(values > 0, np.fmax(deviations / (2 * values), least), least)
     none = ~((held > 1) & (n > held) & (total > 0))
     values[none], errors[none] = np.nan, np.nan
     return values, errors, n

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.codes import other_codes, rows_by_code
 from nachsicht.arrow.numeric import LARGEST, SECONDS, as_numbers
 from nachsicht.columns.levels import levels_in
@@ -30,7 +30,7 @@ Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
 
 
-class Quantity(msgspec.Struct, frozen=True, eq=False, dict=True):
+class NumericVector(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A column of numbers: ``values`` of any numeric type, ``present`` where they count.
 
     Of moments ``ticks`` is the length of a unit of ``values`` in microseconds; of others it
@@ -65,16 +65,16 @@ class Quantity(msgspec.Struct, frozen=True, eq=False, dict=True):
         rows = len(self.present) if self.whole else int(np.count_nonzero(self.present))
         return 1 / max(rows, 1)
 
-    def at(self, places: NDArray[np.int64]) -> Quantity:
+    def at(self, places: NDArray[np.int64]) -> NumericVector:
         """The column in some rows."""
-        return Quantity(self.name, self.values[places], self.present[places], self.ticks)
+        return NumericVector(self.name, self.values[places], self.present[places], self.ticks)
 
     def in_milliseconds(self) -> NDArray[Any]:
         """The values as they are; moments in milliseconds since 1970."""
         return self.values * (self.ticks / 1000) if self.ticks else self.values
 
 
-class Levels(msgspec.Struct, frozen=True, eq=False, dict=True):
+class CodedVector(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A column of levels: for each row the place of its level in ``names``, -1 for missing.
 
     ``lumped`` is the number of rare levels that count as one, the last of ``names``.
@@ -90,16 +90,16 @@ class Levels(msgspec.Struct, frozen=True, eq=False, dict=True):
         """Where there is a value."""
         return self.codes >= 0
 
-    def at(self, places: NDArray[np.int64]) -> Levels:
+    def at(self, places: NDArray[np.int64]) -> CodedVector:
         """The column in some rows."""
-        return Levels(self.name, self.codes[places], self.names, self.lumped)
+        return CodedVector(self.name, self.codes[places], self.names, self.lumped)
 
 
-Side = Quantity | Levels
+Side = NumericVector | CodedVector
 
 
 def sides_of(
-    columns: Sequence[ColumnSummary], rows: Any, spread: Spread = map
+    columns: Sequence[ColumnSummary], rows: Any, pmap: ParallelMap = map
 ) -> tuple[list[Side], dict[str, str]]:
     """The columns that can take part, and for all others the code of the reason.
 
@@ -109,7 +109,7 @@ def sides_of(
         All columns.
     rows : Arrow table
         With the same columns at the same positions.
-    spread : callable
+    pmap : callable
         As `map`, on as many threads as it likes.
     """
     left_out: dict[str, str] = {}
@@ -122,7 +122,7 @@ def sides_of(
             taking_part.append(column)
     everywhere = np.ones(rows.num_rows, np.bool_)
     everywhere.flags.writeable = False  # it is that of most quantities
-    found = spread(
+    found = pmap(
         lambda column: _side_of(column, rows.column(column.position), everywhere), taking_part
     )
     sides = []
@@ -146,7 +146,7 @@ def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -
     """A column as numbers or levels; None for numbers and moments that are stored as text."""
     if isinstance(column.stats, CategorySummary):
         names, codes = levels_in(array, None)
-        return _lumped(column.name, names[:-1], codes)
+        return _lumped(column.name, names, codes)
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
     numbers = as_numbers(array, everywhere if _all_finite(column) else None)
@@ -158,7 +158,7 @@ def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -
         held = values if present.all() else values[present]
         if max(-float(held.min(initial=0)), float(held.max(initial=0))) * ticks >= 2**63:
             ticks = 0.0  # millions of years from now: a number, but no date of a calendar
-    return Quantity(column.name, values, present, ticks)
+    return NumericVector(column.name, values, present, ticks)
 
 
 def _all_finite(column: ColumnSummary) -> bool:
@@ -178,7 +178,7 @@ def _ticks_of(stored: Any) -> float:
     return 0.0
 
 
-def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) -> Levels:
+def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) -> CodedVector:
     """The most frequent levels in the order of their names, and one for all others."""
     counts = rows_by_code(codes, len(names) + 1)[:-1]
     kept = np.flatnonzero(counts)
@@ -194,7 +194,7 @@ def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) ->
     new[kept] = np.arange(len(kept))
     new[-1] = -1
     labels = [names[int(i)] for i in kept] + [OTHER_LEVELS] * bool(lumped)
-    return Levels(name, other_codes(codes, new), tuple(labels) or (OTHER_LEVELS,), lumped)
+    return CodedVector(name, other_codes(codes, new), tuple(labels) or (OTHER_LEVELS,), lumped)
 
 
 def ranks(values: NDArray[Any]) -> Floats:

@@ -17,8 +17,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.associations.encode import Codes, Floats, Levels, Quantity, Side
-from nachsicht.associations.indicators import BLOCK_ROWS, Band, bands_of, slices
+from nachsicht.associations.encode import CodedVector, Codes, Floats, NumericVector, Side
+from nachsicht.associations.indicators import BLOCK_ROWS, IndicatorBlock, bands_of, slices
 from nachsicht.stats.quantiles import quantile
 
 FOLDS = 5
@@ -35,9 +35,9 @@ def explanations(sides: Sequence[Side]) -> Floats:
     k = len(sides)
     found = np.full((k, k), np.nan)
     binned = [_binned(side) for side in sides]
-    numbers = [i for i, side in enumerate(sides) if isinstance(side, Quantity)]
-    quantities = [side for side in sides if isinstance(side, Quantity)]
-    levels = [i for i, side in enumerate(sides) if isinstance(side, Levels)]
+    numbers = [i for i, side in enumerate(sides) if isinstance(side, NumericVector)]
+    quantities = [side for side in sides if isinstance(side, NumericVector)]
+    levels = [i for i, side in enumerate(sides) if isinstance(side, CodedVector)]
     targets = bands_of([binned[i] for i in levels])
     with np.errstate(all="ignore"):
         values = _values(quantities)
@@ -52,7 +52,7 @@ def explanations(sides: Sequence[Side]) -> Floats:
 
 def _binned(side: Side) -> tuple[Codes, int]:
     """The bin of each row, -1 for none, and the number of bins."""
-    if isinstance(side, Levels):
+    if isinstance(side, CodedVector):
         return side.codes, len(side.names)
     codes, edges = bins_of(side.values, side.present, MOST_BINS)
     return codes, len(edges) + 1
@@ -77,7 +77,7 @@ def bins_of(values: NDArray[Any], present: NDArray[np.bool_], most: int) -> tupl
     return codes, edges
 
 
-def _values(sides: Sequence[Quantity]) -> tuple[Floats, Floats]:
+def _values(sides: Sequence[NumericVector]) -> tuple[Floats, Floats]:
     """Standardised values, 0 where missing, and where they are present; a row a column."""
     rows = len(sides[0].values) if sides else 0
     there = np.array([side.present for side in sides], np.float64).reshape(len(sides), rows)
@@ -90,7 +90,7 @@ def _values(sides: Sequence[Quantity]) -> tuple[Floats, Floats]:
     return away, there
 
 
-def _of_quantities(band: Band, away: Floats, there: Floats) -> Floats:
+def _of_quantities(band: IndicatorBlock, away: Floats, there: Floats) -> Floats:
     """The share of the variance of every quantity that every column of the band explains."""
     parts = np.zeros((FOLDS, 2, band.levels, len(away)))
     for fold, indicators, rows in _folds(band, away.shape[1]):
@@ -115,14 +115,14 @@ def _of_quantities(band: Band, away: Floats, there: Floats) -> Floats:
     return np.where(baseline > 1e-9, 1 - (squares + band.total(errors)) / baseline, np.nan)
 
 
-def _squares(band: Band, away: Floats) -> Floats:
+def _squares(band: IndicatorBlock, away: Floats) -> Floats:
     """Sums of squares of the quantities in the rows where a column has a value."""
     there: Floats = np.array([codes >= 0 for codes in band.codes], np.float64)
     squares: Floats = np.dot(there, (away**2).T)
     return squares
 
 
-def _of_levels(band: Band, target: Band) -> Floats:
+def _of_levels(band: IndicatorBlock, target: IndicatorBlock) -> Floats:
     """Goodman and Kruskal's tau of every category of the target by every column of the band."""
     parts = np.zeros((FOLDS, band.levels, target.levels))
     rows_in_all = len(band.codes[0])
@@ -149,7 +149,7 @@ def _of_levels(band: Band, target: Band) -> Floats:
 
 
 def _folds(
-    band: Band, rows: int, of: type[np.floating[Any]] = np.float64
+    band: IndicatorBlock, rows: int, of: type[np.floating[Any]] = np.float64
 ) -> Iterator[tuple[int, NDArray[np.floating[Any]], NDArray[np.integer[Any]]]]:
     """For each fold: its number, the indicators of the band in its rows, and the rows."""
     for fold in range(FOLDS):

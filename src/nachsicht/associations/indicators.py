@@ -20,7 +20,7 @@ BAND_LEVELS, BLOCK_ROWS = 512, 1 << 14
 _FEW_FIGURES = 512
 
 
-class Band(msgspec.Struct, frozen=True, dict=True):
+class IndicatorBlock(msgspec.Struct, frozen=True, dict=True):
     """Some columns of levels: where each begins among the levels of the band."""
 
     first: int
@@ -33,7 +33,7 @@ class Band(msgspec.Struct, frozen=True, dict=True):
         """Their places among all columns."""
         return slice(self.first, self.first + len(self.codes))
 
-    def at(self, places: NDArray[np.int64]) -> Band:
+    def at(self, places: NDArray[np.int64]) -> IndicatorBlock:
         """The band in some rows."""
         return msgspec.structs.replace(self, codes=tuple(codes[places] for codes in self.codes))
 
@@ -80,7 +80,7 @@ class Band(msgspec.Struct, frozen=True, dict=True):
         return found
 
 
-def bands_of(columns: Sequence[tuple[Codes, int]]) -> list[Band]:
+def bands_of(columns: Sequence[tuple[Codes, int]]) -> list[IndicatorBlock]:
     """Columns of codes with the number of their levels, in bands of limited width."""
     bands, first = [], 0
     while first < len(columns):
@@ -90,7 +90,9 @@ def bands_of(columns: Sequence[tuple[Codes, int]]) -> list[Band]:
             last += 1
         sizes = [size for _, size in columns[first:last]]
         starts = np.concatenate(([0], np.cumsum(sizes)[:-1])).astype(np.int64)
-        bands.append(Band(first, tuple(codes for codes, _ in columns[first:last]), starts, width))
+        bands.append(
+            IndicatorBlock(first, tuple(codes for codes, _ in columns[first:last]), starts, width)
+        )
         first = last
     return bands
 

@@ -17,10 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.codes import rows_by_code
-from nachsicht.associations.encode import Codes, Floats, Quantity
-from nachsicht.associations.indicators import BLOCK_ROWS, Band, slices
+from nachsicht.associations.encode import Codes, Floats, NumericVector
+from nachsicht.associations.indicators import BLOCK_ROWS, IndicatorBlock, slices
 from nachsicht.kernels import sums as kernels
 
 #: Two numbers for each cell should stay in the cache.
@@ -31,7 +31,7 @@ _AT_ONCE = 32
 _PAIRS_OF_LEVELS = 30
 
 
-def counts_of_pairs(one: Band, other: Band) -> Floats:
+def counts_of_pairs(one: IndicatorBlock, other: IndicatorBlock) -> Floats:
     """Rows by every level of the one (first axis) and every level of the other."""
     rows = len(one.codes[0])
     counts = np.zeros((one.levels, other.levels))
@@ -61,18 +61,18 @@ def _width(place: slice) -> int:
     return int(place.stop - place.start)
 
 
-def _counted(one: Band, i: int, other: Band, j: int) -> NDArray[np.int64]:
+def _counted(one: IndicatorBlock, i: int, other: IndicatorBlock, j: int) -> NDArray[np.int64]:
     counts = np.zeros((_width(one.places[i]), _width(other.places[j])), np.int64)
     kernels.pairs(one.codes[i], other.codes[j], counts)
     return counts
 
 
 def power_sums(
-    band: Band,
-    quantities: Sequence[Quantity],
+    band: IndicatorBlock,
+    quantities: Sequence[NumericVector],
     rows: slice | NDArray[np.int64],
     powers: int,
-    spread: Spread,
+    pmap: ParallelMap,
 ) -> Floats:
     """Sums of the powers of ranks, from their zeroth, by level.
 
@@ -86,7 +86,7 @@ def power_sums(
         The rows of the band.
     powers : int
         At most 2 of more than `BLOCK_ROWS` rows.
-    spread : callable
+    pmap : callable
         As `map`, on as many threads as it likes.
 
     Returns
@@ -97,17 +97,17 @@ def power_sums(
     if len(band.codes[0]) > BLOCK_ROWS:
         assert powers == 2
         packs = _packs_of(band)
-        found = spread(lambda side: _by_cell(packs, side, rows), quantities)
+        found = pmap(lambda side: _by_cell(packs, side, rows), quantities)
         return np.stack(list(found), axis=2)
     indicators = band.indicators(slice(None))
     groups = [quantities[part] for part in slices(len(quantities), _AT_ONCE)]
-    products = spread(lambda sides: _by_product(indicators, sides, rows, powers), groups)
+    products = pmap(lambda sides: _by_product(indicators, sides, rows, powers), groups)
     return np.concatenate(list(products), axis=2)
 
 
 def _by_product(
     indicators: NDArray[np.floating[Any]],
-    sides: Sequence[Quantity],
+    sides: Sequence[NumericVector],
     rows: slice | NDArray[np.int64],
     powers: int,
 ) -> Floats:
@@ -121,13 +121,15 @@ def _by_product(
     return np.array(sums)
 
 
-def _by_cell(packs: Sequence[Pack], side: Quantity, rows: slice | NDArray[np.int64]) -> Floats:
+def _by_cell(
+    packs: Sequence[JointCells], side: NumericVector, rows: slice | NDArray[np.int64]
+) -> Floats:
     ranked, factor = side.ranked[rows], side.to_one
     there = None if side.whole else side.present[rows]
     return np.concatenate([pack.power_sums(ranked, there, factor) for pack in packs], axis=1)
 
 
-class Pack(msgspec.Struct, frozen=True, dict=True):
+class JointCells(msgspec.Struct, frozen=True, dict=True):
     """Some columns of levels: the cell of each row, and how many levels each column has."""
 
     cells: Codes
@@ -163,10 +165,10 @@ class Pack(msgspec.Struct, frozen=True, dict=True):
         return np.concatenate(sums)
 
 
-def _packs_of(band: Band) -> list[Pack]:
+def _packs_of(band: IndicatorBlock) -> list[JointCells]:
     """Columns that stand beside each other, as many together as make few cells."""
     most = min(MOST_CELLS, max(len(band.codes[0]), 1))
-    packs: list[Pack] = []
+    packs: list[JointCells] = []
     first, cells = 0, 1
     sizes = (band.sizes + 1).tolist()  # the last for rows without a value
     for i, size in enumerate(sizes):
@@ -177,8 +179,8 @@ def _packs_of(band: Band) -> list[Pack]:
     return [*packs, _packed(band.codes[first:], sizes[first:])]
 
 
-def _packed(columns: Sequence[Codes], shape: Sequence[int]) -> Pack:
+def _packed(columns: Sequence[Codes], shape: Sequence[int]) -> JointCells:
     cells = np.zeros(len(columns[0]), np.int32)
     for codes, size in zip(columns, shape, strict=True):
         kernels.into_cells(np.ascontiguousarray(codes, np.int32), size, cells)
-    return Pack(cells, tuple(shape), tuple(size - 1 for size in shape))
+    return JointCells(cells, tuple(shape), tuple(size - 1 for size in shape))

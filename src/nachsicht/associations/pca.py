@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from nachsicht.associations.encode import Floats, Quantity, Side
+from nachsicht.associations.encode import Floats, NumericVector, Side
 from nachsicht.model.pair_plots import Axis, Components, GridView
 from nachsicht.stats.hist2d import grid_of
 
@@ -23,7 +23,7 @@ def components_of(sides: Sequence[Side]) -> Components | None:
 
     Moments take no part. Columns that never vary in these rows are left out.
     """
-    quantities = [s for s in sides if isinstance(s, Quantity) and not s.ticks]
+    quantities = [s for s in sides if isinstance(s, NumericVector) and not s.ticks]
     full = [s for s in quantities if s.present.mean() >= _FEWEST_PRESENT][:MOST_COLUMNS]
     left_out = tuple(side.name for side in quantities if side not in full)
     if len(full) < FEWEST_COLUMNS:
@@ -64,7 +64,7 @@ def plane_of(components: Components, sides: Sequence[Side]) -> GridView | None:
     """
     named = {side.name: side for side in sides}
     found = [named.get(name) for name in components.columns]
-    quantities = [side for side in found if isinstance(side, Quantity)]
+    quantities = [side for side in found if isinstance(side, NumericVector)]
     if len(quantities) < len(found):
         return None
     values = (_complete(quantities) - components.centre) / components.scale
@@ -75,7 +75,7 @@ def plane_of(components: Components, sides: Sequence[Side]) -> GridView | None:
     return grid_of(plane[:, 0], plane[:, 1], axes, line=False)
 
 
-def _complete(sides: Sequence[Quantity]) -> Floats:
+def _complete(sides: Sequence[NumericVector]) -> Floats:
     """Rows that have a value in all columns."""
     both = np.logical_and.reduce([side.present for side in sides])
     return np.array([side.values[both] for side in sides], np.float64).T

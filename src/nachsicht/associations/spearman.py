@@ -15,8 +15,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht._util.parallel import Spread
-from nachsicht.associations.encode import Floats, Quantity, ranks
+from nachsicht._util.parallel import ParallelMap
+from nachsicht.associations.encode import Floats, NumericVector, ranks
 from nachsicht.stats.gram import products_of_rows
 
 #: Rows times pairs with gaps that are ranked again at most; beyond, rows are drawn.
@@ -42,7 +42,7 @@ class Strength(msgspec.Struct, frozen=True):
 
 
 def rank_correlations(
-    sides: Sequence[Quantity], drawn: NDArray[np.int64], spread: Spread = map
+    sides: Sequence[NumericVector], drawn: NDArray[np.int64], pmap: ParallelMap = map
 ) -> Correlations:
     """Spearman's correlation of every pair.
 
@@ -52,7 +52,7 @@ def rank_correlations(
         Columns of equal length.
     drawn : array of int
         Places of evenly drawn rows, in the order of their drawing.
-    spread : callable
+    pmap : callable
         As `map`, on as many threads as it likes.
     """
     k = len(sides)
@@ -61,13 +61,13 @@ def rank_correlations(
     if whole:
         places = np.ix_(whole, whole)
         n = len(sides[whole[0]].values)
-        values, errors = _of_whole([sides[i] for i in whole], drawn, spread)
+        values, errors = _of_whole([sides[i] for i in whole], drawn, pmap)
         found.values[places], found.errors[places], found.rows[places] = values, errors, n
     gaps = [not side.whole for side in sides]
     pairs = [(i, j) for i, j in combinations(range(k), 2) if gaps[i] or gaps[j]]
     few = _fewer(sides, drawn, len(pairs)) if pairs else []
     for (i, j), (n, strength) in zip(
-        pairs, spread(lambda pair: _pairwise(few[pair[0]], few[pair[1]]), pairs), strict=True
+        pairs, pmap(lambda pair: _pairwise(few[pair[0]], few[pair[1]]), pairs), strict=True
     ):
         for place in ((i, j), (j, i)):
             found.rows[place] = n
@@ -76,7 +76,9 @@ def rank_correlations(
     return found
 
 
-def _fewer(sides: Sequence[Quantity], drawn: NDArray[np.int64], pairs: int) -> list[Quantity]:
+def _fewer(
+    sides: Sequence[NumericVector], drawn: NDArray[np.int64], pairs: int
+) -> list[NumericVector]:
     """The columns, in as many rows as may be ranked again for every pair."""
     n = len(sides[0].values)
     if n * pairs <= MOST_RANKED or n <= FEWEST_DRAWN:
@@ -87,21 +89,21 @@ def _fewer(sides: Sequence[Quantity], drawn: NDArray[np.int64], pairs: int) -> l
 
 
 def _of_whole(
-    sides: Sequence[Quantity], drawn: NDArray[np.int64], spread: Spread
+    sides: Sequence[NumericVector], drawn: NDArray[np.int64], pmap: ParallelMap
 ) -> tuple[Floats, Floats]:
     """Correlations of ranks by products of matrices, block by block, and their errors.
 
     The errors take powers of the ranks; their means are those of the ``drawn`` rows, which know
     a standard error to a few per cent.
     """
-    ranked = list(spread(lambda side: side.ranked, sides))
+    ranked = list(pmap(lambda side: side.ranked, sides))
     n = len(ranked[0])
 
     def products(start: int) -> Floats:
         x = np.array([r[start : start + _BLOCK_ROWS] for r in ranked], np.float64)
         return products_of_rows(x)
 
-    sums = np.sum([*spread(products, range(0, n, _BLOCK_ROWS))], axis=0)
+    sums = np.sum([*pmap(products, range(0, n, _BLOCK_ROWS))], axis=0)
     scale = np.sqrt(np.diag(sums) / n)
     constant = scale == 0
     scale[constant] = 1.0
@@ -123,7 +125,7 @@ def _of_whole(
     return values, errors
 
 
-def _pairwise(a: Quantity, b: Quantity) -> tuple[int, Strength | None]:
+def _pairwise(a: NumericVector, b: NumericVector) -> tuple[int, Strength | None]:
     both = a.present & b.present
     n = int(both.sum())
     return n, spearman(a.values[both], b.values[both]) if n > 1 else None

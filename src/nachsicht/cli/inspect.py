@@ -123,7 +123,7 @@ def explain(code: str | None) -> None:
 @click.argument("comparison", type=click.Path(path_type=Path, dir_okay=False))
 @click.argument("code")
 @click.argument("column", required=False, default="")
-@click.option("--because", required=True, help="Why it is known; shown beside it from now on.")
+@click.option("--reason", required=True, help="Why it is known; shown beside it from now on.")
 @click.option(
     "-o",
     "--out",
@@ -131,7 +131,7 @@ def explain(code: str | None) -> None:
     help="File to write it to. [default: nachsicht-accepted.toml]",
 )
 @verbose_option
-def accept(comparison: Path, code: str, column: str, because: str, out: Path | None) -> None:
+def accept(comparison: Path, code: str, column: str, reason: str, out: Path | None) -> None:
     """Accept the finding CODE about COLUMN that the document COMPARISON (.json) holds.
 
     Leave COLUMN out for findings about the rows. Later comparisons show it as accepted and do
@@ -139,7 +139,7 @@ def accept(comparison: Path, code: str, column: str, because: str, out: Path | N
 
     \b
     Example:
-      nachsicht accept changes.json rescaled hive_weight --because "scales in lb since May"
+      nachsicht accept changes.json rescaled hive_weight --reason "scales in lb since May"
     """
     import nachsicht
     from nachsicht.config.baseline_file import DEFAULT, add_accepted
@@ -148,7 +148,7 @@ def accept(comparison: Path, code: str, column: str, because: str, out: Path | N
 
     finding = _finding_in(nachsicht.read(comparison).findings, code, column, comparison)
     path = out or Path(DEFAULT)
-    entry = Accepted(code=code, column=column, reason=because, severity=finding.weight)
+    entry = Accepted(code=code, column=column, reason=reason, severity=finding.severity)
     new = add_accepted(path, entry)
     told = "terminal.accepted_new" if new else "terminal.accepted_again"
     click.echo(printable(phrase(told, code=code, column=column, path=path)))

@@ -9,6 +9,12 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+#: Options with the names of settings.
+_READING = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
+_SETTINGS = (
+    *("na_values", "key", "duplicates_in", "omit", "mask", "language"),
+    *("memory_bytes", "title", "outcome", "time_column", "accepted"),
+)
 _UNITS = {"kb": 10**3, "mb": 10**6, "gb": 10**9, "": 1}
 
 
@@ -76,16 +82,17 @@ def reading_options(command: F) -> F:
                 help="Treat the first line as column names. [default: detected]",
             ),
             click.option(
-                "--missing",
-                "missing_marks",
+                "--na-value",
+                "na_values",
                 multiple=True,
-                help="A value that stands for missing, such as -99. Can be given again.",
+                help="A value that stands for missing, such as -99. Repeatable.",
             ),
             click.option(
                 "--memory",
+                "memory_bytes",
                 type=ByteSize(),
-                help="Memory to use, such as 800MB or 2GB; larger "
-                "data is read in pieces. [default: a quarter of the machine's]",
+                help="Memory to use, such as 800MB or 2GB (setting memory_bytes); larger data is "
+                "read in pieces. [default: a quarter of the machine's]",
             ),
             click.option(
                 "--table",
@@ -128,9 +135,9 @@ def settings_options(command: F) -> F:
             click.option(
                 "--outcome", help="Outcome column; every other column is shown against it."
             ),
-            click.option("--moment", help="Datetime column to use as time axis."),
+            click.option("--time-column", help="Datetime column to use as time axis."),
             click.option(
-                "--repeats-in",
+                "--duplicates-in",
                 multiple=True,
                 metavar="COLUMN",
                 help="Also count duplicate rows in these columns only. Repeatable.",
@@ -144,12 +151,25 @@ def settings_options(command: F) -> F:
                 "kinds",
                 multiple=True,
                 metavar="COLUMN=KIND",
-                help="Override the inferred kind of a column.",
+                help="Override the inferred kind of a column (setting kinds). Repeatable.",
+            ),
+            click.option(
+                "--language",
+                multiple=True,
+                help="Language of all texts: en or de. Given again, the page can be switched.",
             ),
             click.option(
                 "--accepted",
                 type=click.Path(dir_okay=False),
                 help="File of accepted findings. [default: nachsicht-accepted.toml]",
+            ),
+            click.option(
+                "--set",
+                "assignments",
+                multiple=True,
+                metavar="NAME=VALUE",
+                help="Any other setting, such as alpha=0.01 or findings.zeros.off=true. "
+                "Repeatable.",
             ),
         )
     ):
@@ -159,26 +179,19 @@ def settings_options(command: F) -> F:
 
 def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]]:
     """The file of settings, if there is one, and the settings that options give."""
-    from nachsicht.config.files import default_file
+    from nachsicht.config.files import assigned, default_file, nested
 
     file = options.get("settings_file")
     if file is None:
         file = default_file()
-    names = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
-    reading = {name: options[name] for name in names if options.get(name) is not None}
-    given: dict[str, Any] = {"reading": reading} if reading else {}
-    for name in ("missing_marks", "key", "repeats_in", "omit", "mask"):
-        if options.get(name):
-            given[name] = list(options[name])
-    for option, name in (
-        ("memory", "memory_bytes"),
-        ("title", "title"),
-        ("outcome", "outcome"),
-        ("moment", "moment"),
-        ("accepted", "accepted"),
-    ):
-        if options.get(option):
-            given[name] = options[option]
+    given = nested(map(assigned, options.get("assignments", ())))
+    for name in _READING:
+        if options.get(name) is not None:
+            given.setdefault("reading", {})[name] = options[name]
+    for name in _SETTINGS:
+        value = options.get(name)
+        if value:
+            given[name] = list(value) if isinstance(value, tuple) else value
     if options.get("kinds"):
         given["kinds"] = dict(map(_kind, options["kinds"]))
     return file, given

@@ -38,27 +38,29 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
     most = settings.top_values
     return msgspec.structs.replace(
         rough,
-        finite=n,
+        n_finite=n,
         minimum=low,
         maximum=high,
         range=statistic(float(high) - float(low)),
         sum=statistic(moments.total),
         mean=statistic(moments.mean),
-        sd=moments.sd(),
+        std=moments.sd(),
         variance=moments.variance(),
-        variation=moments.variation(),
+        cv=moments.variation(),
         skewness=moments.skewness(),
         kurtosis=moments.kurtosis(),
         autocorrelation=numbers.order.autocorrelation(moments),
         zeros=numbers.zeros,
         negatives=numbers.negatives,
-        whole=numbers.whole,
+        all_integers=numbers.whole,
         discrete=False,
         mode=_mode(numbers),
         lowest=_counts(numbers.lowest[0][:most], numbers.lowest[1][:most]),
         highest=_counts(numbers.highest[0][::-1][:most], numbers.highest[1][::-1][:most]),
-        knots=scaled_knots(rough.ecdf, factor, n),
-        multiples=tuple(NumberCount(m.value, round(m.count * factor)) for m in rough.round_number_counts),
+        ecdf=scaled_knots(rough.ecdf, factor, n),
+        round_number_counts=tuple(
+            NumberCount(m.value, round(m.count * factor)) for m in rough.round_number_counts
+        ),
         histogram=_scaled(rough.histogram, factor),
         log_histogram=_scaled(rough.log_histogram, factor),
         outliers=_scaled_outliers(rough.outliers, factor),
@@ -123,8 +125,8 @@ def _scaled(histogram: Histogram | None, factor: float) -> Histogram | None:
     return msgspec.structs.replace(
         histogram,
         counts=tuple(np.diff(reached).tolist()),
-        before=round(histogram.underflow * factor),
-        after=round(histogram.overflow * factor),
+        underflow=round(histogram.underflow * factor),
+        overflow=round(histogram.overflow * factor),
     )
 
 

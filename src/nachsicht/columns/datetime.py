@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from nachsicht.arrow.format import DAY, MICROSECOND, moment_text
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
 from nachsicht.kernels.ranks import runs_of
-from nachsicht.model.column import DatetimeSummary, Order, EmptyPeriods
+from nachsicht.model.column import DatetimeSummary, EmptyPeriods, Order
 from nachsicht.stats.quantiles import knots_of, scaled_knots
 from nachsicht.stats.sorted_array import SortedNumbers
 
@@ -150,7 +150,7 @@ def scaled_moments(summary: DatetimeSummary, factor: float) -> DatetimeSummary:
         by_weekday=up(summary.by_weekday),
         by_hour=up(summary.by_hour),
         by_month_and_day=up(summary.by_month_and_day),
-        knots=scaled_knots(summary.ecdf, factor, round(summary.ecdf.le[-1] * factor)),
+        ecdf=scaled_knots(summary.ecdf, factor, round(summary.ecdf.le[-1] * factor)),
         in_future=None if summary.in_future is None else round(summary.in_future * factor),
         at_epoch=round(summary.at_epoch * factor),
         at_midnight=round(summary.at_midnight * factor),

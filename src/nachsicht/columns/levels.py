@@ -28,7 +28,6 @@ from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSumma
 MOST_LEVELS = 24
 #: At most so many columns are used, those with the fewest missing values first.
 MOST_COLUMNS = 12
-MISSING_LEVEL = ""
 _CALENDAR = ("month", "year")
 #: Each moment is held against the beginnings of all of so few units.
 _FEW_UNITS = 128
@@ -65,8 +64,16 @@ def _calendar_unit(moments: DatetimeSummary) -> str | None:
     return None
 
 
+def in_order(level: str | None) -> tuple[bool, str]:
+    """A key that puts levels in the order of their names, rows without a value first."""
+    return level is not None, level or ""
+
+
 def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.integer[Any]]]:
-    """Names of the levels, the last that of missing values, and for each row its level."""
+    """Names of the levels, and for each row the place of its level.
+
+    Rows without a value have the place behind the last name.
+    """
     if isinstance(column, pa.ChunkedArray):
         column = column.combine_chunks()
     if unit:
@@ -75,7 +82,7 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
         codes = values_of(column).astype(np.int32)
         if column.null_count:
             codes[missing_in(column)] = 2
-        return ["false", "true", MISSING_LEVEL], codes
+        return ["false", "true"], codes
     if not pa.types.is_dictionary(column.type):
         column = pc.dictionary_encode(column)
     codes, words = values_of(column.indices), column.dictionary
@@ -84,7 +91,7 @@ def levels_in(column: Any, unit: str | None) -> tuple[list[str], NDArray[np.inte
         names = [_name(level) for level in names]
     if column.null_count or words.null_count or pa.types.is_floating(words.type):
         codes = np.where(missing_in(column), len(names), codes)
-    return [*names, MISSING_LEVEL], codes
+    return names, codes
 
 
 def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int32]]:
@@ -95,7 +102,7 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
         missing = missing_in(column)
         moments = moments[~missing]
     if not len(moments):
-        return [MISSING_LEVEL], np.zeros(len(column), np.int32)
+        return [], np.zeros(len(column), np.int32)
     ends = np.array([moments.min(), moments.max()], np.int64)
     first, last = places_in(microseconds_of(ends, column.type), unit).tolist()
     letter = "M" if unit == "month" else "Y"
@@ -110,7 +117,7 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
     if column.null_count:
         codes, present = np.full(len(column), len(names), np.int32), codes
         codes[~missing] = present
-    return [*names.tolist(), MISSING_LEVEL], codes
+    return names.tolist(), codes
 
 
 def _name(level: Any) -> str:

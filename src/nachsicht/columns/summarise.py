@@ -45,7 +45,7 @@ from nachsicht.columns.text_stats import measure_texts
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.kernels.ranking import first_of, told_of_counts
-from nachsicht.model.column import ErrorBounds, Detail, IdentifierSummary, Level, Order, TextFormat
+from nachsicht.model.column import Detail, ErrorBounds, IdentifierSummary, Level, Order, TextFormat
 from nachsicht.model.dataset_schema import ColumnDescription
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.sketches.distinct import KeySample

@@ -14,7 +14,7 @@ from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.ecdf import Curve
-from nachsicht.stats.hypothesis_tests import levels_chance
+from nachsicht.stats.hypothesis_tests import levels_p_value
 from nachsicht.table.result import RetainedData
 
 
@@ -59,10 +59,10 @@ class VersionPair(msgspec.Struct, frozen=True):
         """Rows of the two versions."""
         return (self.old.profile.rows, self.new.profile.rows)
 
-    def unlikely(self, chance: float | None, tests: int = 1) -> bool:
+    def unlikely(self, p_value: float | None, tests: int = 1) -> bool:
         """Whether chance hardly explains it, in one of so many columns and tests of each."""
         of = max(len(self.new.profile.columns), 1) * max(tests, 1)
-        return chance is not None and chance < self.settings.alpha / of
+        return p_value is not None and p_value < self.settings.alpha / of
 
     def finding(
         self,
@@ -89,7 +89,7 @@ class VersionPair(msgspec.Struct, frozen=True):
         )
 
 
-def frequent_chance(old: ColumnSummary, new: ColumnSummary) -> float:
+def frequent_p_value(old: ColumnSummary, new: ColumnSummary) -> float:
     """How often chance gives such different counts of the frequent values of both."""
     counts = [{level.value: level.count for level in side.top_values} for side in (old, new)]
     full = [len(side.top_values) < side.distinct for side in (old, new)]
@@ -105,8 +105,8 @@ def frequent_chance(old: ColumnSummary, new: ColumnSummary) -> float:
         tables.append({**table, "\0rest": side.present - sum(table.values())})
     if not set(counts[0]) & set(counts[1]) and _telling(old, new):
         return 0.0
-    chance = levels_chance(*tables)
-    return 1.0 if chance is None else chance
+    p_value = levels_p_value(*tables)
+    return 1.0 if p_value is None else p_value
 
 
 def _telling(old: ColumnSummary, new: ColumnSummary) -> bool:
@@ -116,13 +116,13 @@ def _telling(old: ColumnSummary, new: ColumnSummary) -> bool:
     )
 
 
-class Change(msgspec.Struct, frozen=True, dict=True):
+class ColumnChange(msgspec.Struct, frozen=True, dict=True):
     """A column that both versions have, with what was measured between them."""
 
     pair: Pair
     between: VersionPair
     measured: Measured | None
-    by_chance: bool
+    not_significant: bool
 
     @kept
     def old(self) -> ColumnSummary:
@@ -162,12 +162,12 @@ class Change(msgspec.Struct, frozen=True, dict=True):
             return True
         if Kind.DATETIME in (old.kind, new.kind) or Kind.EMPTY in (old.kind, new.kind):
             return True
-        return self.between.unlikely(frequent_chance(old, new))
+        return self.between.unlikely(frequent_p_value(old, new))
 
     @property
     def distance(self) -> float:
         """How far the spread moved; 0 where chance explains it or nothing was measured."""
-        if self.measured is None or self.measured.distance is None or self.by_chance:
+        if self.measured is None or self.measured.distance is None or self.not_significant:
             return 0.0
         return self.measured.distance
 

@@ -12,15 +12,15 @@ import numpy as np
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
+    DatetimeSummary,
     IdentifierSummary,
     Level,
-    DatetimeSummary,
     QuantitySummary,
     TextSummary,
 )
 from nachsicht.model.comparison import Measure, distance_in
 from nachsicht.stats.ecdf import Curve, largest_difference, wasserstein
-from nachsicht.stats.hypothesis_tests import ks_chance, levels_chance
+from nachsicht.stats.hypothesis_tests import ks_p_value, levels_p_value
 
 _QUARTILES = np.array([0.25, 0.5, 0.75])
 _TENTHS = np.arange(1, 10) / 10
@@ -31,7 +31,7 @@ class Measured(msgspec.Struct, frozen=True):
     """Measures, the leading one first (0 to 1), and how often chance gives as much of it."""
 
     measures: tuple[Measure, ...]
-    chance: float | None = None
+    p_value: float | None = None
 
     @property
     def distance(self) -> float | None:
@@ -62,7 +62,11 @@ def distance_between(  # noqa: PLR0911 (one for each kind)
         return _text_measures(a, b)
     if isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
         return _identifier_measures(a, b)
-    if isinstance(a, DatetimeSummary) and isinstance(b, DatetimeSummary) and a.time_of_day == b.time_of_day:
+    if (
+        isinstance(a, DatetimeSummary)
+        and isinstance(b, DatetimeSummary)
+        and a.time_of_day == b.time_of_day
+    ):
         return _moment_measures(a, b)
     return None
 
@@ -78,7 +82,7 @@ def quantity_measures(a: Curve, b: Curve) -> Measured:
         measures = [Measure("ks", distance, off), *_in_units_of_values(a, b)]
     measures.append(Measure("psi", _quantity_psi(a, b), 0.0))
     held = [m for m in measures if math.isfinite(m.value) and math.isfinite(m.error_bound)]
-    return Measured(tuple(held), ks_chance(distance, a.rows, b.rows))
+    return Measured(tuple(held), ks_p_value(distance, a.rows, b.rows))
 
 
 def _in_units_of_values(a: Curve, b: Curve) -> Iterator[Measure]:
@@ -135,7 +139,7 @@ def level_measures(a: CategorySummary, b: CategorySummary) -> Measured | None:
             Measure("psi", psi(*counts), 0.0),
             Measure("overlap", sum(new.get(name, 0) for name in old) / m, beyond),
         ),
-        levels_chance(old, new),
+        levels_p_value(old, new),
     )
 
 
@@ -180,7 +184,7 @@ def _text_measures(a: TextSummary, b: TextSummary) -> Measured | None:
             Measure("characters", distance, lengths[0].uncertainty + lengths[1].uncertainty),
             Measure("shapes", total_variation(*shapes), 0.0),
         ),
-        ks_chance(distance, lengths[0].rows, lengths[1].rows),
+        ks_p_value(distance, lengths[0].rows, lengths[1].rows),
     )
 
 
@@ -199,7 +203,7 @@ def _identifier_measures(a: IdentifierSummary, b: IdentifierSummary) -> Measured
     shared = _shared(a.min_hashes, b.min_hashes)
     if shared:
         measures.append(shared)
-    return Measured(tuple(measures), levels_chance(old, new))
+    return Measured(tuple(measures), levels_p_value(old, new))
 
 
 def _shared(old: tuple[int, ...], new: tuple[int, ...]) -> Measure | None:

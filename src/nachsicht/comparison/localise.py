@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Literal, NamedTuple
+from collections.abc import Iterable, Mapping
+from typing import Literal, NamedTuple, cast
 
-from nachsicht.columns.levels import MOST_LEVELS
+from nachsicht.columns.levels import MOST_LEVELS, in_order
 from nachsicht.comparison.causes.levels import levels_of
-from nachsicht.comparison.context import Change, VersionPair
+from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import ColumnSummary, DatetimeSummary
-from nachsicht.model.profile import MissingByLevel, ProfileDocument, GroupStats
+from nachsicht.model.profile import GroupStats, MissingByLevel, ProfileDocument
 from nachsicht.stats.ecdf import Curve
-from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 #: A level holds a change if it has this part of it, at odds so many times those of its rows.
 _MOST, _ODDS = 0.6, 4.0
@@ -28,13 +28,13 @@ class Place(NamedTuple):
     """
 
     by: str
-    level: str
+    level: str | None
     part: float
     share: float
     cut: Literal["", "after", "before"] = ""
 
 
-def rise_of_gaps(change: Change) -> Place | None:
+def rise_of_gaps(change: ColumnChange) -> Place | None:
     """The level that holds most of the new gaps.
 
     The new gaps of a level are those beyond its former missing share (for a level that was
@@ -57,7 +57,7 @@ def rise_of_gaps(change: Change) -> Place | None:
     return _largest(places)
 
 
-def move_of_spread(change: Change) -> Place | None:
+def move_of_spread(change: ColumnChange) -> Place | None:
     """The level whose rows moved most of the mean."""
     before = {
         (table.by, level): mean
@@ -79,7 +79,7 @@ def move_of_spread(change: Change) -> Place | None:
     return _largest(places)
 
 
-def ratios_in(change: Change, place: Place) -> tuple[float, float]:
+def ratios_in(change: ColumnChange, place: Place) -> tuple[float, float]:
     """New over old mean and standard deviation of a quantity in one level; 0 if unknown."""
     known = []
     for version, name in (
@@ -107,7 +107,7 @@ def loss_of_rows(between: VersionPair, lost: int) -> Place | None:
         now = rows_by_level(new, column.name)
         if now is None:
             continue
-        names = sorted(counts)
+        names = sorted(counts, key=in_order)
         gone = [float(max(0, counts[name] - now.get(name, 0))) for name in names]
         if sum(gone) < 2 * lost:  # else levels were exchanged, not lost
             places += _places(column.name, names, gone, [counts[name] for name in names])
@@ -146,7 +146,7 @@ def _cut_end(
         (before, beyond, "before", 0),
     )
     for share, rest, cut, end in ends:
-        gone = shares_chance(share * one.rows, one.rows, 0, other.rows)
+        gone = shares_p_value(share * one.rows, one.rows, 0, other.rows)
         if between.unlikely(gone) and rest < 0.005 and share < 0.9 and other.rows < one.rows:
             return Place(name, _end_text(after, end, other), 1.0, share, cut)
     return None
@@ -158,13 +158,14 @@ def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:
     return plain_number(float(curve.values[end]), 6)
 
 
-def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:
+def rows_by_level(version: ProfileDocument, name: str) -> Mapping[str | None, int] | None:
     """Rows by level of a category, or by the calendar of a moment."""
     column = version.column(name)
     if column is None:
         return None
     if not isinstance(column.stats, DatetimeSummary):
-        return levels_of(column.stats)
+        known = levels_of(column.stats)
+        return cast("Mapping[str | None, int] | None", known)
     for gaps in version.missing_by_level:
         if gaps.by == name:
             return dict(zip(gaps.levels, gaps.rows, strict=True))
@@ -180,7 +181,9 @@ def rows_by_level(version: ProfileDocument, name: str) -> dict[str, int] | None:
     }
 
 
-def _places(by: str, levels: Iterable[str], parts: list[float], rows: Iterable[int]) -> list[Place]:
+def _places(
+    by: str, levels: Iterable[str | None], parts: list[float], rows: Iterable[int]
+) -> list[Place]:
     counts = list(rows)
     total, whole = sum(parts), sum(counts)
     if total <= 0 or whole <= 0:
@@ -192,7 +195,7 @@ def _places(by: str, levels: Iterable[str], parts: list[float], rows: Iterable[i
 
 
 def _largest(places: list[Place]) -> Place | None:
-    fit = [p for p in places if p.level and p.part >= _MOST and _out_of_proportion(p)]
+    fit = [p for p in places if p.level is not None and p.part >= _MOST and _out_of_proportion(p)]
     return max(fit, key=lambda p: (p.part - p.share, p.by, p.level), default=None)
 
 

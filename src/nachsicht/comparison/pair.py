@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import msgspec
 
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.comparison.align_columns import Pair, match_columns
 from nachsicht.comparison.causes.swaps import Swap, swaps_in
-from nachsicht.comparison.context import Change, VersionPair
+from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.distances import Measured, distance_between
 from nachsicht.comparison.findings.associations import (
     outcome_findings,
@@ -41,12 +41,14 @@ class Compared(msgspec.Struct, frozen=True):
     relations: tuple[RelationChange, ...]
 
 
-def compare_two(between: VersionPair, step: tuple[int, int], spread: Spread = map) -> Compared:
+def compare_two(
+    between: VersionPair, step: tuple[int | None, int], pmap: ParallelMap = map
+) -> Compared:
     """Compare two versions whose positions are ``step``."""
     pairs = match_columns(between.old.profile, between.new.profile)
-    changes = measure_pairs(between, pairs, spread)
+    changes = measure_pairs(between, pairs, pmap)
     same_rows = between.in_time and not between.slices
-    rows = _rows(between, changes, step, spread) if same_rows else None
+    rows = _rows(between, changes, step, pmap) if same_rows else None
     findings = _findings_of_rows(between, rows) if same_rows else []
     findings += [presence_finding(pair, between) for pair in pairs]
     findings.append(_reordered(between, pairs))
@@ -83,7 +85,9 @@ def _findings_of_rows(between: VersionPair, rows: RowChanges | None) -> list[Fin
     return [*repeat_findings(between), *key_findings(between, rows)]
 
 
-def _findings_of_columns(between: VersionPair, changes: Sequence[Change]) -> list[Finding | None]:
+def _findings_of_columns(
+    between: VersionPair, changes: Sequence[ColumnChange]
+) -> list[Finding | None]:
     """Lost rows and swapped columns first; what follows from them stays silent."""
     findings: list[Finding | None] = []
     place, swapped = None, set()
@@ -103,15 +107,17 @@ def _findings_of_columns(between: VersionPair, changes: Sequence[Change]) -> lis
 
 
 def measure_pairs(
-    between: VersionPair, pairs: Sequence[Pair], spread: Spread = map
-) -> list[Change]:
+    between: VersionPair, pairs: Sequence[Pair], pmap: ParallelMap = map
+) -> list[ColumnChange]:
     """Measure every column that both versions have, and judge by all of them what is chance."""
     both = [pair for pair in pairs if pair.old and pair.new]
-    measured = list(spread(lambda pair: _measure(between, pair), both))
-    chances = [m.chance for m in measured if m is not None and m.chance is not None]
-    bound = bound_over_all(chances, between.settings.alpha)
+    measured = list(pmap(lambda pair: _measure(between, pair), both))
+    p_values = [m.p_value for m in measured if m is not None and m.p_value is not None]
+    bound = bound_over_all(p_values, between.settings.alpha)
     return [
-        Change(pair, between, m, m is not None and m.chance is not None and m.chance > bound)
+        ColumnChange(
+            pair, between, m, m is not None and m.p_value is not None and m.p_value > bound
+        )
         for pair, m in zip(both, measured, strict=True)
     ]
 
@@ -123,7 +129,7 @@ def _measure(between: VersionPair, pair: Pair) -> Measured | None:
     return distance_between(pair.old, pair.new, curves)
 
 
-def step_of(change: Change, step: tuple[int, int]) -> Transition:
+def step_of(change: ColumnChange, step: tuple[int | None, int]) -> Transition:
     """What is kept of a column between two versions."""
     old, new, measured = change.old, change.new, change.measured
     measures: tuple[Measure, ...] = measured.measures if measured else ()
@@ -131,8 +137,8 @@ def step_of(change: Change, step: tuple[int, int]) -> Transition:
         before=step[0],
         after=step[1],
         measures=measures,
-        p_value=measured.chance if measured else None,
-        not_significant=change.by_chance,
+        p_value=measured.p_value if measured else None,
+        not_significant=change.not_significant,
         missing_delta=new.missing_share - old.missing_share,
         distinct_delta=new.distinct / max(new.present, 1) - old.distinct / max(old.present, 1),
         kind_changed=old.kind is not new.kind,
@@ -140,7 +146,10 @@ def step_of(change: Change, step: tuple[int, int]) -> Transition:
 
 
 def _rows(
-    between: VersionPair, changes: Sequence[Change], step: tuple[int, int], spread: Spread
+    between: VersionPair,
+    changes: Sequence[ColumnChange],
+    step: tuple[int | None, int],
+    pmap: ParallelMap,
 ) -> RowChanges | None:
     """What became of the rows; None where a version is not there as data."""
     key = _given_key(between)
@@ -150,7 +159,7 @@ def _rows(
     pairs = [(change.old, change.new) for change in changes]
     profiles = between.old.profile, between.new.profile
     different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
-    return compare_rows(old, new, pairs, key, step, different, spread)
+    return compare_rows(old, new, pairs, key, step, different, pmap)
 
 
 def _given_key(between: VersionPair) -> list[tuple[int, int]]:

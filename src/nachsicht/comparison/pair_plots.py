@@ -31,9 +31,7 @@ def with_pairs(
     wanted = dict.fromkeys((c.x, c.y) for c in changes[:MOST_CHANGED])
     for i, version in enumerate(versions):
         for view in version.profile.pairs:
-            wanted[names.get((i, view.x), view.x), names.get((i, view.y), view.y)] = (
-                None
-            )
+            wanted[names.get((i, view.x), view.x), names.get((i, view.y), view.y)] = None
     own = [{c.name: name for c in columns if (name := c.names[i])} for i in range(len(versions))]
     return [
         _with_more(

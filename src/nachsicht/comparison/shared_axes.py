@@ -10,22 +10,30 @@ from nachsicht.config.settings import Settings
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
+    DatetimeSummary,
     Detail,
     Histogram,
     IdentifierSummary,
-    DatetimeSummary,
     NestedSummary,
     QuantitySummary,
     TextSummary,
 )
-from nachsicht.model.comparison import BinnedDistribution, LevelsDistribution, Spread, TimeDistribution, ValuesDistribution
+from nachsicht.model.comparison import (
+    BinnedDistribution,
+    Distribution,
+    LevelsDistribution,
+    TimeDistribution,
+    ValuesDistribution,
+)
 from nachsicht.stats.histogram import coarsen, edges_of, without_lattice
 
 #: So many levels are drawn; the others are told as a number.
 DRAWN_LEVELS = 12
 
 
-def shared_spread(columns: Sequence[ColumnSummary | None], settings: Settings) -> Spread | None:
+def shared_spread(
+    columns: Sequence[ColumnSummary | None], settings: Settings
+) -> Distribution | None:
     """The spread of those versions whose column has the kind of the newest that has any.
 
     A version without the column, or with one of another kind, has counts of zero.
@@ -68,7 +76,9 @@ def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | Datetim
     return detail
 
 
-def _quantity_spread(details: list[QuantitySummary | None], settings: Settings) -> Spread | None:
+def _quantity_spread(
+    details: list[QuantitySummary | None], settings: Settings
+) -> Distribution | None:
     filled = [detail for detail in details if detail and detail.n_finite]
     if not filled:
         return None

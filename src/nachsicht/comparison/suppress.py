@@ -11,7 +11,7 @@ from nachsicht.arrow.buffers import missing_in, taken, values_of
 from nachsicht.columns.accumulate import finish_column, observe_column
 from nachsicht.columns.datetime import observe_moments
 from nachsicht.columns.levels import levels_in
-from nachsicht.comparison.context import Change, VersionPair
+from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.distances import distance_between
 from nachsicht.comparison.localise import Place, rows_by_level
 from nachsicht.model.column import DatetimeSummary, QuantitySummary
@@ -20,7 +20,7 @@ from nachsicht.model.column import DatetimeSummary, QuantitySummary
 _SLACK = 0.03
 
 
-def follows_from_loss(change: Change, place: Place, kept: NDArray[np.int64] | None) -> bool:
+def follows_from_loss(change: ColumnChange, place: Place, kept: NDArray[np.int64] | None) -> bool:
     """Whether the older version, without the rows that were lost, has the same spread.
 
     The column that the rows were lost by follows from it; of others the older column is
@@ -37,9 +37,9 @@ def follows_from_loss(change: Change, place: Place, kept: NDArray[np.int64] | No
     if before.kind is not change.new.kind:
         return False
     measured = distance_between(before, change.new)
-    if measured is None or measured.distance is None or measured.chance is None:
+    if measured is None or measured.distance is None or measured.p_value is None:
         return True
-    return measured.chance > settings.alpha
+    return measured.p_value > settings.alpha
 
 
 def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:
@@ -51,7 +51,7 @@ def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:
     if data is None:
         return None
     by, now = old.column(place.by), new.column(place.by)
-    if by is None or now is None:
+    if by is None or now is None or place.level is None:
         return None
     if isinstance(now.stats, QuantitySummary | DatetimeSummary) and place.cut:
         return _within_range(data.table.column(by.position), now.stats)

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from nachsicht.comparison.align_columns import Pair
-from nachsicht.comparison.context import Change, Version, VersionPair
+from nachsicht.comparison.context import ColumnChange, Version, VersionPair
 from nachsicht.comparison.pair import measure_pairs, step_of
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import Trajectory, Overall
+from nachsicht.model.comparison import Overall, Trajectory
 from nachsicht.model.findings import Finding, Severity
 
 #: Distances below this are no movement worth a name.
@@ -48,9 +48,11 @@ def way_of(
         if whole is None:
             continue
         course, since = _course([s.get(i) for s in steps], [f.get(i) for f in from_first])
-        ways[i] = Overall(transition=step_of(whole, (0, last)), trajectory=course, since_version=since)
+        ways[i] = Overall(
+            transition=step_of(whole, (0, last)), trajectory=course, since_version=since
+        )
         silent = not any((whole.name, version.profile.label) in told for version in versions)
-        if silent and not whole.by_chance and whole.distance:
+        if silent and not whole.not_significant and whole.distance:
             finding = _crept(whole, versions[since].profile.label)
             crept += [finding] if finding else []
     return ways, crept
@@ -62,7 +64,7 @@ def _changes_to(
     before: int,
     after: int,
     settings: Settings,
-) -> dict[int, Change]:
+) -> dict[int, ColumnChange]:
     """Every column that both versions have, measured, by its place among the threads."""
     between = VersionPair(versions[before], versions[after], settings)
     places, pairs = [], []
@@ -75,7 +77,7 @@ def _changes_to(
 
 
 def _course(
-    steps: Sequence[Change | None], from_first: Sequence[Change | None]
+    steps: Sequence[ColumnChange | None], from_first: Sequence[ColumnChange | None]
 ) -> tuple[Trajectory, int]:
     """How it went, and at which version the present state began."""
     moved = [i for i, change in enumerate(steps, start=1) if _moved(change)]
@@ -94,15 +96,15 @@ def _course(
     return Trajectory.UNSTEADY, moved[-1]
 
 
-def _length(change: Change | None) -> float:
+def _length(change: ColumnChange | None) -> float:
     return change.distance if change else 0.0
 
 
-def _moved(change: Change | None) -> bool:
+def _moved(change: ColumnChange | None) -> bool:
     return change is not None and change.distance >= _SMALLEST
 
 
-def _crept(change: Change, since: str) -> Finding | None:
+def _crept(change: ColumnChange, since: str) -> Finding | None:
     return change.finding(
         "gradual_drift",
         change.distance,

@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.context import Version, VersionPair
 from nachsicht.comparison.pair import Compared, compare_two
 from nachsicht.comparison.pair_plots import components_across, with_pairs
 from nachsicht.comparison.shared_axes import shared_log_spread, shared_spread
 from nachsicht.comparison.trajectory import way_of
-from nachsicht.comparison.verdict import Made, verdict_on
+from nachsicht.comparison.verdict import Grouping, verdict_on
 from nachsicht.config.settings import Settings
 from nachsicht.findings.baseline import accept
 from nachsicht.findings.rules.schema import still_to_tell
 from nachsicht.model.codec import FORMAT_VERSION
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, Transition, Overall
+from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, Overall, Transition
 from nachsicht.model.findings import Accepted, Finding, Severity, by_urgency
 from nachsicht.model.profile import ProfileDocument
 
@@ -48,7 +48,7 @@ def compare_versions(
     title: str,
     settings: Settings,
     accepted: Sequence[Accepted] = (),
-    spread: Spread = map,
+    pmap: ParallelMap = map,
     by: str | None = None,
     *,
     sliced_by: str | None = None,
@@ -63,7 +63,7 @@ def compare_versions(
         compare_two(
             VersionPair(versions[i], versions[i + 1], settings, in_time, sliced_by is not None),
             (i, i + 1),
-            spread,
+            pmap,
         )
         for i in range(len(versions) - 1)
     ]
@@ -76,7 +76,7 @@ def compare_versions(
         findings = list(profiles[0].findings)
     elif in_time:
         findings += still_to_tell(profiles[-1].findings, findings)
-    made = Made(by, sliced_by)
+    made = Grouping(by, sliced_by)
     return _document(versions, compared, threads, ways, findings, title, settings, accepted, made)
 
 
@@ -87,18 +87,18 @@ def compare_with_rest(
     title: str,
     settings: Settings,
     accepted: Sequence[Accepted] = (),
-    spread: Spread = map,
+    pmap: ParallelMap = map,
 ) -> ComparisonDocument:
     """Compare each group with all rows outside of it; ``rests`` go with ``groups``."""
     compared = [
-        compare_two(VersionPair(rest, group, settings, in_time=False), (-1, i), spread)
+        compare_two(VersionPair(rest, group, settings, in_time=False), (None, i), pmap)
         for i, (group, rest) in enumerate(zip(groups, rests, strict=True))
     ]
     profiles = [version.profile for version in groups]
     threads = _beside_each_other(profiles, compared)
     findings = [finding for step in compared for finding in step.findings]
     ways = [None] * len(threads)
-    made = Made(by, None)
+    made = Grouping(by, None)
     return _document(groups, compared, threads, ways, findings, title, settings, accepted, made)
 
 
@@ -111,7 +111,7 @@ def _document(
     title: str,
     settings: Settings,
     accepted: Sequence[Accepted],
-    made: Made,
+    grouping: Grouping,
 ) -> ComparisonDocument:
     marked, stale = accept(findings, accepted)
     ordered = by_urgency(marked)
@@ -133,10 +133,10 @@ def _document(
         pca_scores=planes,
         findings=ordered,
         stale_baseline=stale,
-        grouped_by=made.grouped_by,
-        sliced_by=made.sliced_by,
+        grouped_by=grouping.grouped_by,
+        sliced_by=grouping.sliced_by,
         theme=None,
-        verdict=verdict_on(labels, ordered, columns, made),
+        verdict=verdict_on(labels, ordered, columns, grouping),
     )
 
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from os import PathLike
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, get_args
 
 import msgspec
 
@@ -20,7 +20,7 @@ from nachsicht.config.settings import (
     settings_of,
 )
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import catalogue
+from nachsicht.model.findings import FindingCode
 
 #: Read by the command where it is there and no other is named.
 DEFAULT = "nachsicht.toml"
@@ -56,11 +56,18 @@ def settings_from(
         check_name(name, FIELDS, name)
     if isinstance(base, str | PathLike):
         base = read_settings(Path(base))
-    merged = {
-        **msgspec.to_builtins(base or Settings()),
-        **{name: msgspec.to_builtins(value) for name, value in options.items()},
+    own = {name: msgspec.to_builtins(value) for name, value in options.items()}
+    return settings_of(_laid_over(msgspec.to_builtins(base or Settings()), own))
+
+
+def _laid_over(below: dict[str, Any], above: dict[str, Any]) -> dict[str, Any]:
+    """Two trees of settings as one; where both have a value, that of the upper one counts."""
+    tables = {
+        name: _laid_over(below[name], value)
+        for name, value in above.items()
+        if isinstance(value, dict) and isinstance(below.get(name), dict)
     }
-    return settings_of(merged)
+    return {**below, **above, **tables}
 
 
 def read_settings(path: Path) -> Settings:
@@ -81,7 +88,7 @@ def effective_settings(path: Path | None, options: dict[str, Any]) -> list[Effec
     if path is not None:
         values = _values(path)
         text = path.read_text(encoding="utf-8")
-    settings = settings_of({**values, **options}, str(path or ""))
+    settings = settings_of(_laid_over(values, options), str(path or ""))
     found = []
     for name in FIELDS:
         if name in options:
@@ -92,6 +99,37 @@ def effective_settings(path: Path | None, options: dict[str, Any]) -> list[Effec
             origin = "default"
         found.append(Effective(name, msgspec.to_builtins(getattr(settings, name)), origin))
     return found
+
+
+def assigned(text: str) -> tuple[str, Any]:
+    """A setting and its value, as ``NAME=VALUE``; the value is TOML, or else a text as it is.
+
+    Raises
+    ------
+    SettingsError
+        If there is no equals sign.
+    """
+    import tomllib
+
+    name, sign, value = text.partition("=")
+    if not sign:
+        raise SettingsError(f"{text!r} is not of the form NAME=VALUE", where="--set")
+    try:
+        return name.strip(), tomllib.loads(f"value = {value}")["value"]
+    except tomllib.TOMLDecodeError:
+        return name.strip(), value
+
+
+def nested(assignments: Iterable[tuple[str, Any]]) -> dict[str, Any]:
+    """Settings as a tree; names with points lead into tables, as in ``findings.zeros.off``."""
+    tree: dict[str, Any] = {}
+    for path, value in assignments:
+        *tables, name = path.split(".")
+        table = tree
+        for step in tables:
+            table = table.setdefault(step, {})
+        table[name] = value
+    return tree
 
 
 def default_file() -> Path | None:
@@ -140,7 +178,7 @@ def _check_names(values: dict[str, Any], text: str, path: Path) -> None:
                 check_name(inner, _TABLES[name], _place(path, text, inner))
         if name == "findings" and isinstance(value, dict):
             for code, limits in value.items():
-                check_name(code, tuple(catalogue()["findings"]), _place(path, text, code))
+                check_name(code, get_args(FindingCode), _place(path, text, code))
                 for inner in limits if isinstance(limits, dict) else ():
                     check_name(inner, _TABLES["findings.*"], _place(path, text, inner))
 

@@ -14,7 +14,7 @@ KindName = Literal[
     "quantity",
     "category",
     "flag",
-    "moment",
+    "datetime",
     "duration",
     "text",
     "identifier",
@@ -58,25 +58,26 @@ class Options(TypedDict, total=False):
     """As `Settings` but its labels, by keyword: the plain values that a file would hold will do."""
 
     title: str | None
-    frequent_values: int
-    level_cap: int
-    missing_marks: Names
-    missing_marks_in: Mapping[str, Sequence[str]]
+    top_values: int
+    max_levels: int
+    na_values: Names
+    na_values_by_column: Mapping[str, Sequence[str]]
     histogram_bins: int
-    discrete_values: int
+    max_discrete_values: int
     memory_bytes: int
     threads: int
     engine: Literal["local", "dask"]
+    language: Names
     omit: Names
     kinds: Mapping[str, Kind | KindName]
     key: Names
     outcome: str | None
-    gaps_lot: float
-    gaps_mostly: float
-    repeats_in: Names
-    moment: str | None
+    high_missing_share: float
+    mostly_missing_share: float
+    duplicates_in: Names
+    time_column: str | None
     mask: Names
-    chance: float
+    p_value: float
     findings: Mapping[str, Thresholds | ThresholdKeywords]
     accepted: str | None
     theme: ThemeChoice | ThemeKeywords | None

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 import msgspec
 import tomli_w
 
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import catalogue
+from nachsicht.i18n import DEFAULT, languages
 from nachsicht.model.dataset_schema import Description
+from nachsicht.model.findings import FindingCode
 from nachsicht.model.kinds import Kind
 
 #: From nothing to all.
@@ -95,29 +96,32 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     engine : str
         ``local``, or ``dask``: the pieces of the source are computed by the user's own Dask
         client. Dataframes of Dask and Spark are computed where they are, whatever this says.
+    language : tuple of str
+        Languages of the texts (``en``, ``de``): the first is the one that everything is written
+        in; a page holds all of them, and can be switched.
     labels : tuple of str
         What to call the versions, in order.
     omit : tuple of str
         Columns to leave out, by name or pattern (``*`` and ``?``). A name must be there in every
         version; a pattern leaves out what fits.
     kinds : dict
-        Kinds of columns by name, where they shall not be found out.
+        Kinds of columns by name, in place of the inferred ones.
     key : tuple of str
         Columns that together name a row; by default they are found where that is plain.
     outcome : str, optional
         The column that the work is about.
     high_missing_share, mostly_missing_share : float
-        Shares of missing values from which on they are a lot, and a column mostly gone.
+        Shares of missing values from which on they count as many, and a column as mostly missing.
     duplicates_in : tuple of str
-        Columns in which rows are looked at for repeats, besides all of them.
+        Columns by which rows are also compared for duplicates, besides all of them.
     time_column : str, optional
-        The moment column over which all others are looked at; by default the only one.
+        The datetime column over which all others are shown; by default the only one.
     mask : tuple of str
         Columns, by name or pattern, whose values are replaced by pseudonyms at once. Each must
         fit a column of every version.
     alpha : float
-        A difference counts only where chance explains it less often than this, after
-        correction over all columns.
+        Significance level: a difference counts only where its p-value, corrected over all
+        columns, is smaller.
     findings : dict
         Limits by the code of the finding.
     accepted : str, optional
@@ -138,6 +142,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
     threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
     engine: Literal["local", "dask"] = "local"
+    language: tuple[str, ...] = (DEFAULT,)
     labels: tuple[str, ...] = ()
     omit: tuple[str, ...] = ()
     kinds: dict[str, Kind] = msgspec.field(default_factory=dict)
@@ -160,7 +165,7 @@ FIELDS = tuple(field.name for field in msgspec.structs.fields(Settings))
 
 
 #: Settings of which one alone need not stand in a list.
-_LISTS = ("omit", "key", "repeats_in", "mask", "labels", "missing_marks")
+_LISTS = ("omit", "key", "duplicates_in", "mask", "labels", "language", "na_values")
 
 
 def settings_of(values: dict[str, Any], where: str = "") -> Settings:
@@ -181,7 +186,9 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
         todo = f"Kinds are: {', '.join(Kind)}." if "`$.kinds" in str(error) else ""
         raise SettingsError("a setting has a wrong value", where=place, todo=todo) from error
     for code in settings.findings:
-        check_name(code, tuple(catalogue()["findings"]), where or f"findings.{code}")
+        check_name(code, get_args(FindingCode), where or f"findings.{code}")
+    for language in settings.language:
+        check_name(language, languages(), where or "language", "language")
     return settings
 
 
@@ -189,11 +196,13 @@ def as_described(settings: Settings, description: Description | None) -> Setting
     """Settings for a version, with what the description that came with it says beside the user."""
     if description is None:
         return settings
-    marks = {column.name: column.na_values for column in description.columns}
-    marks_in = {name: own for name, own in marks.items() if own} | settings.na_values_by_column
+    stated = {column.name: column.na_values for column in description.columns}
+    by_column = {name: own for name, own in stated.items() if own} | settings.na_values_by_column
     together = description.key if len(description.key) > 1 else ()
-    repeats_in = settings.duplicates_in or together
-    return msgspec.structs.replace(settings, na_values_by_column=marks_in, duplicates_in=repeats_in)
+    duplicates_in = settings.duplicates_in or together
+    return msgspec.structs.replace(
+        settings, na_values_by_column=by_column, duplicates_in=duplicates_in
+    )
 
 
 def check_name(name: str, known: Sequence[str], where: str, what: str = "setting") -> None:
@@ -220,10 +229,10 @@ def _nearest(name: str, known: Sequence[str]) -> str:
 def settings_text(settings: Settings) -> str:
     """Settings that differ from the defaults, as the text of a settings file.
 
-    Without what belongs to this machine (paths, threads) or to one page (title, labels).
+    Without what belongs to this machine (paths, threads) or to one page (title, labels, language).
     """
     own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
-    for name in ("accepted", "title", "labels", "threads", "engine"):
+    for name in ("accepted", "title", "labels", "language", "threads", "engine"):
         own.pop(name, None)
     for table, path in (("theme", "logo"), ("reading", "description")):
         own.get(table, {}).pop(path, None)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from nachsicht.config.settings import ThemeChoice
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import number, phrase
+from nachsicht.model.notes import Note
 from nachsicht.model.theme import Theme
 
 #: The paper that ink and ghost are drawn on, and the contrast that each needs there: text in
@@ -46,8 +46,8 @@ def theme_of(choice: ThemeChoice | None) -> Theme | None:
             )
         found = contrast(colour, PAPER)
         if found < needed:
-            facts = {"name": name, "colour": colour, "found": number(found, 2), "needed": needed}
-            notes.append(phrase("page.low_contrast", **facts))
+            facts = {"name": name, "colour": colour, "found": found, "needed": needed}
+            notes.append(Note("low_contrast", facts))
     logo = _logo(Path(choice.logo)) if choice.logo else None
     return Theme(ink=choice.ink, ghost=choice.ghost, logo=logo, notes=tuple(notes))
 

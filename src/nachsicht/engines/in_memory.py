@@ -12,7 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht._util.blas_threads import beside, threads
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht._util.progress import Progress, ProgressListener
 from nachsicht.arrow.buffers import missing_in
 from nachsicht.arrow.dictionary import stored_type
@@ -26,7 +26,7 @@ from nachsicht.model.dataset_schema import Description
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
-from nachsicht.model.profile import Relations, Duplicates
+from nachsicht.model.profile import Duplicates, Relations
 from nachsicht.sketches.row_sample import RowSample, drawn_rows, sampled
 from nachsicht.table.accumulate import observe_with_rows
 from nachsicht.table.duplicates import (
@@ -126,7 +126,7 @@ class InMemory:
         return dict(zip(self.names, counted, strict=True))
 
     @cached_property
-    def gaps(self) -> MissingPatterns:
+    def missing_patterns(self) -> MissingPatterns:
         """Which columns go missing together, and where."""
         return observe_patterns(self.table, among=self._with_gaps).finish(self.names)
 
@@ -138,13 +138,13 @@ class InMemory:
         return [column.position for column in self._columns.summaries if column.missing]
 
     @cached_property
-    def repeats(self) -> Duplicates:
+    def duplicates(self) -> Duplicates:
         """Rows that equal an earlier one."""
         return with_cells(self._rows.finish(), self.table, MOST_COLUMNS)
 
     @cached_property
-    def further_repeats(self) -> tuple[Duplicates, ...]:
-        """Repeats in all columns but identifiers, and in those that the settings name."""
+    def duplicates_by_subset(self) -> tuple[Duplicates, ...]:
+        """Duplicates in all columns but identifiers, and in those that the settings name."""
         looks = further_looks(self.columns, self._settings.duplicates_in)
         with threads(self._settings.threads) as pool:
             return tuple(pool.map(self._repeats_in, looks))
@@ -173,7 +173,7 @@ class InMemory:
 
     @cached_property
     def over_time(self) -> OverTime | None:
-        """Every column over the moment column."""
+        """Every column over the datetime column."""
         found, moment = self.found, self._settings.time_column
         return over_time(self.columns, found.drawn, found.relations.pairs, moment)
 
@@ -192,9 +192,9 @@ class InMemory:
         with threads(self._settings.threads) as pool, beside(self._settings.threads, pool) as aside:
             # What needs no relations fills the pauses in which these wait for each other.
             further = [aside.submit(self._repeats_in, look) for look in looks]
-            repeats = aside.submit(lambda: self.repeats)
+            repeats = aside.submit(lambda: self.duplicates)
             by_level = aside.submit(observe_gaps, columns.encoded, split_by, self._with_gaps)
-            gaps = aside.submit(lambda: self.gaps)
+            gaps = aside.submit(lambda: self.missing_patterns)
             breaches = aside.submit(observe_breaches, self.table, self._description)
             spreads = aside.submit(lambda: spreads_by_level(self.columns, self._sample))
             excerpt = aside.submit(
@@ -205,13 +205,13 @@ class InMemory:
                 self.__dict__["found"] = self._relations(pool)
             self.__dict__["pairs"] = self._pairs(pool.map)
             drawn = self.pairs, self.components, self.over_time, self.outcome
-            self.__dict__["further_repeats"] = tuple(look.result() for look in further)
+            self.__dict__["duplicates_by_subset"] = tuple(look.result() for look in further)
             return Computed(
                 self.table.num_rows,
                 fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
                 self.columns,
                 repeats.result(),
-                self.further_repeats,
+                self.duplicates_by_subset,
                 gaps.result(),
                 by_level.result().finish(self.columns),
                 spreads.result(),
@@ -287,14 +287,14 @@ class InMemory:
 
     def _relations(self, pool: ThreadPoolExecutor) -> Found:
         columns, rows = self._columns, self.table.num_rows
-        return relations_of(columns.summaries, columns.encoded, self._drawn, rows, spread=pool.map)
+        return relations_of(columns.summaries, columns.encoded, self._drawn, rows, pmap=pool.map)
 
     def _repeats_in(self, look: Look) -> Duplicates:
         found = look.hashes(self.table, self._rows.chunks[0]).finish()
         return with_cells(in_columns(found, look, self.columns), self.table, MOST_COLUMNS)
 
-    def _pairs(self, spread: Spread) -> tuple[PairView, ...]:
-        return views_of(self.relations, self.found.drawn, self._settings.outcome, spread)
+    def _pairs(self, pmap: ParallelMap) -> tuple[PairView, ...]:
+        return views_of(self.relations, self.found.drawn, self._settings.outcome, pmap)
 
 
 def _await(futures: Iterable[Future[T]], listener: ProgressListener) -> None:

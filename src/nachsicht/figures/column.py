@@ -37,12 +37,12 @@ MOST_BARS = 72
 
 
 def draw_column(
-    across: ColumnComparison, summaries: Summaries, labels: Sequence[str], way: str, ax: Any
+    across: ColumnComparison, summaries: Summaries, labels: Sequence[str], kind: str, ax: Any
 ) -> Any:
     """Draw a column in all versions that have it."""
-    if way not in WAYS:
-        raise SettingsError(f"unknown way {way}", where="figure", todo=f"Use {', '.join(WAYS)}.")
-    return WAYS[way](across, summaries, labels, ax)
+    if kind not in WAYS:
+        raise SettingsError(f"unknown kind {kind}", where="figure", todo=f"Use {', '.join(WAYS)}.")
+    return WAYS[kind](across, summaries, labels, ax)
 
 
 def _bars(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
@@ -142,7 +142,9 @@ def _density(across: ColumnComparison, summaries: Summaries, labels: Sequence[st
     return made
 
 
-def _cumulative(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def _cumulative(
+    across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any
+) -> Any:
     axes, made = axes_of(ax)
     found = _quantities(across, summaries)
     for i, detail in enumerate(found):
@@ -254,6 +256,6 @@ WAYS: dict[str, Callable[[ColumnComparison, Summaries, Sequence[str], Any], Any]
     "cumulative": _cumulative,
     "box": _box,
     "normal": _normal,
-    "frequent": frequent,
+    "top_values": frequent,
     "quantiles": quantiles,
 }

@@ -39,7 +39,9 @@ def frequent(across: ColumnComparison, summaries: Summaries, labels: Sequence[st
     return made
 
 
-def quantiles(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
+def quantiles(
+    across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any
+) -> Any:
     """The median of every version, with the middle half and the middle nine tenths around it."""
     details = [s.stats if s else None for s in summaries]
     known = [(i, d) for i, d in enumerate(details) if isinstance(d, QuantitySummary) and d.n_finite]

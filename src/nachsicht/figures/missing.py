@@ -1,4 +1,4 @@
-"""Gaps and repeats: which columns go missing together, and where rows lie."""
+"""Missing values and duplicate rows: which columns go together, and where the rows lie."""
 
 from __future__ import annotations
 
@@ -9,19 +9,19 @@ import numpy as np
 from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, LINE, axes_of, grid, label, percents
 from nachsicht.i18n import phrase, whole
-from nachsicht.model.profile import ProfileDocument, Duplicates
+from nachsicht.model.profile import Duplicates, ProfileDocument
 
 #: Patterns, and columns, that are drawn.
 _MOST = 20
 
 
-def draw_gaps(version: ProfileDocument, what: str, ax: Any) -> Any:
+def draw_missing(version: ProfileDocument, kind: str, ax: Any) -> Any:
     """Patterns of missing columns with their rows, or missing values along the rows."""
-    if what == "patterns":
+    if kind == "patterns":
         return _patterns(version, ax)
-    if what == "places":
+    if kind == "places":
         return _places(version, ax)
-    raise SettingsError(f"unknown figure {what}", where="figure", todo="Use patterns or places.")
+    raise SettingsError(f"unknown figure {kind}", where="figure", todo="Use patterns or places.")
 
 
 def _patterns(version: ProfileDocument, ax: Any) -> Any:
@@ -58,7 +58,7 @@ def _places(version: ProfileDocument, ax: Any) -> Any:
     return made
 
 
-def draw_repeats(repeats: Duplicates, ax: Any) -> Any:
+def draw_duplicates(repeats: Duplicates, ax: Any) -> Any:
     """The share of repeated rows in every block of rows."""
     if not repeats.counts_by_block:
         raise SettingsError("no row is repeated", where="figure")
@@ -67,7 +67,7 @@ def draw_repeats(repeats: Duplicates, ax: Any) -> Any:
     starts = np.arange(len(shares)) * repeats.block_rows + 1
     axes.bar(starts, shares, repeats.block_rows, align="edge", color=INK)
     axes.set_xlabel(phrase("page.row_number"))
-    axes.set_ylabel(phrase("page.repeated_rows"))
+    axes.set_ylabel(phrase("page.duplicate_rows"))
     percents(axes)
     grid(axes, "y")
     return made

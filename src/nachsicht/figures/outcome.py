@@ -8,7 +8,7 @@ import numpy as np
 
 from nachsicht.figures.style import GHOST, INK, TEXT, axes_of, grid, label, percents
 from nachsicht.i18n import phrase
-from nachsicht.model.outcome import Outcome, OutcomeView
+from nachsicht.model.outcome import Outcome, OutcomeView, bin_label
 
 
 def draw_outcome(outcome: Outcome, view: OutcomeView, ax: Any) -> Any:
@@ -25,7 +25,7 @@ def draw_outcome(outcome: Outcome, view: OutcomeView, ax: Any) -> Any:
     )
     axes.axhline(outcome.overall, color=TEXT, linewidth=0.8, linestyle="--")
     axes.set_ylim(floor, None)
-    axes.set_xticks(places, [label(b.label, 16) for b in view.bins], rotation=30, ha="right")
+    axes.set_xticks(places, [label(bin_label(b), 16) for b in view.bins], rotation=30, ha="right")
     axes.set_xlabel(label(view.column))
     share = phrase("figures.share_of", level=label(outcome.level or ""))
     told = share if outcome.level is not None else phrase("statistics.mean")

@@ -11,6 +11,9 @@ from nachsicht.findings.registry import severity_of
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.profile import MissingByLevel
 
+#: The label of all rows outside of a group.
+REST = ""
+
 
 def make_finding(
     code: FindingCode,
@@ -41,7 +44,7 @@ def make_finding(
         code=code,
         severity=weight,
         columns=columns,
-        versions=versions,
+        versions=tuple(None if label == REST else label for label in versions),
         size=min(max(float(size), 0.0), 1.0),
         form=form,
         evidence={name: _plain(fact) for name, fact in evidence.items()},

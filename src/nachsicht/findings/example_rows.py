@@ -7,14 +7,14 @@ from typing import Any
 
 import msgspec
 
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.buffers import taken
 from nachsicht.columns.cell_text import rows_of_texts
 from nachsicht.findings import locate
 from nachsicht.findings.locate import Locator, Look, Places
 from nachsicht.findings.registry import FINDINGS
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.findings import Finding, ExampleRow, ExampleRows
+from nachsicht.model.findings import ExampleRow, ExampleRows, Finding
 from nachsicht.model.kinds import Kind
 
 #: Columns of which rows are shown.
@@ -63,10 +63,11 @@ class ExampleRowFinder:
         few = taken(self._table.select([self._places[n] for n in shown]), places)
         cells = rows_of_texts(few, len(places))
         return ExampleRows(
-            version=self._label,
+            version=self._label or None,
             columns=tuple(shown),
             rows=tuple(
-                ExampleRow(place + 1, own) for place, own in zip(places.tolist(), cells, strict=True)
+                ExampleRow(place + 1, own)
+                for place, own in zip(places.tolist(), cells, strict=True)
             ),
         )
 
@@ -81,7 +82,7 @@ class ExampleRowFinder:
 
 
 def with_rows(
-    findings: Sequence[Finding], shower: ExampleRowFinder, spread: Spread = map
+    findings: Sequence[Finding], shower: ExampleRowFinder, pmap: ParallelMap = map
 ) -> tuple[Finding, ...]:
     """Findings of one version with the rows that show them."""
 
@@ -89,7 +90,7 @@ def with_rows(
         rows = shower.rows(finding, {})
         return msgspec.structs.replace(finding, example_rows=(rows,)) if rows else finding
 
-    return tuple(spread(shown, findings))
+    return tuple(pmap(shown, findings))
 
 
 def with_rows_of_both(

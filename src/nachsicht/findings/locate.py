@@ -109,7 +109,7 @@ def _with_values(array: Any, values: Sequence[object]) -> Places:
         if pa.types.is_nested(array.type):
             return np.empty(0, np.int64)
         names, codes = levels_in(array, None)
-        places = {name: i for i, name in enumerate(names[:-1])}
+        places = {name: i for i, name in enumerate(names)}
         texts = [str(value) for value in values]
         each = [np.flatnonzero(codes == places[text]) for text in texts if text in places]
     if not each:

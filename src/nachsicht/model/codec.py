@@ -11,12 +11,16 @@ import msgspec
 
 from nachsicht.errors import DocumentError
 from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.format_1 import upgraded
 from nachsicht.model.profile import ProfileDocument
 
 #: Rises when a reader of the former format would misread the new one.
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 
 Document = ProfileDocument | ComparisonDocument
+
+#: What a document of a former format raises that is not whole.
+_CONTRADICTING = (KeyError, ValueError, TypeError, AttributeError)
 
 
 def encode(document: Document) -> bytes:
@@ -91,8 +95,12 @@ def decode(data: bytes, where: str = "") -> Document:
             todo="Install a newer Nachsicht.",
         )
     try:
-        document: Document = msgspec.json.decode(data, type=Document)
-    except (msgspec.DecodeError, UnicodeError) as error:
+        if head.format_version == 1:
+            former = msgspec.json.decode(data)
+            document: Document = msgspec.convert(upgraded(former, Document), Document)
+        else:
+            document = msgspec.json.decode(data, type=Document)
+    except (msgspec.DecodeError, UnicodeError, *_CONTRADICTING) as error:
         raise DocumentError(f"the document is damaged ({error})", where=where) from error
     return document
 
@@ -109,7 +117,6 @@ def schema() -> dict[str, object]:
 
 
 class _Head(msgspec.Struct):
-    what: str
     format_version: int
 
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Literal
 
 import msgspec
 
+from nachsicht.i18n import phrase
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.kinds import Kind
@@ -58,7 +60,7 @@ class TimeDistribution(msgspec.Struct, frozen=True, tag="time"):
     counts: tuple[tuple[int, ...], ...]
 
 
-Spread = BinnedDistribution | ValuesDistribution | LevelsDistribution | TimeDistribution
+Distribution = BinnedDistribution | ValuesDistribution | LevelsDistribution | TimeDistribution
 
 
 class Measure(msgspec.Struct, frozen=True):
@@ -95,7 +97,7 @@ class Transition(msgspec.Struct, frozen=True, kw_only=True):
     Attributes
     ----------
     before, after : int
-        Positions of the two versions; ``before`` is -1 for all other groups together.
+        Positions of the two versions; ``before`` is None for all other groups together.
     measures : tuple of Measure
         The first is the leading one. Of moments it is no distance of the column: a later
         delivery is bound to hold later moments.
@@ -107,7 +109,7 @@ class Transition(msgspec.Struct, frozen=True, kw_only=True):
         Differences of the share of missing rows, and of different values over present rows.
     """
 
-    before: int
+    before: int | None
     after: int
     measures: tuple[Measure, ...]
     p_value: float | None
@@ -128,7 +130,7 @@ class Trajectory(StrEnum):
     STEADY = "steady"
     JUMP = "jump"
     TREND = "trend"
-    BACK = "back"
+    REVERTED = "reverted"
     UNSTEADY = "unsteady"
 
 
@@ -156,7 +158,7 @@ class ColumnComparison(msgspec.Struct, frozen=True, kw_only=True):
     kind: Kind
     names: tuple[str | None, ...]
     positions: tuple[int | None, ...]
-    distribution: Spread | None
+    distribution: Distribution | None
     log_distribution: BinnedDistribution | None
     transitions: tuple[Transition, ...]
     overall: Overall | None
@@ -188,7 +190,7 @@ class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
     all columns that both versions have, each as often as it occurs.
     """
 
-    before: int
+    before: int | None
     after: int
     key: tuple[str, ...]
     key_detected: bool
@@ -207,7 +209,7 @@ class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
 class RelationChange(msgspec.Struct, frozen=True):
     """How a relation between two columns changed, and how often chance gives as much."""
 
-    before: int
+    before: int | None
     after: int
     x: str
     y: str
@@ -236,20 +238,66 @@ def summaries_of(
 
 
 class Verdict(msgspec.Struct, frozen=True, kw_only=True):
-    """The one sentence, in a bold and a plain part, and what it counts."""
+    """What the findings of the newest step come to.
 
-    lead: str
-    rest: str
+    Attributes
+    ----------
+    scope : str
+        What is judged: ``profile`` (one version), ``versions``, ``slices`` or ``groups``.
+    labels : tuple of str
+        Of the version before and the newest one; of a profile of that alone.
+    by : str or None
+        The column that makes groups or slices.
+    act, check, note, accepted : int
+        Open findings by severity, and those that are accepted.
+    steady, columns : int
+        Columns without a finding, and all.
+    """
+
+    scope: Literal["profile", "versions", "slices", "groups"]
+    labels: tuple[str, ...]
+    by: str | None
     act: int
     check: int
     note: int
     accepted: int
     steady: int
+    columns: int
+
+    @property
+    def headline(self) -> str:
+        """The verdict in one sentence, in the current language."""
+        facts: dict[str, object] = {"by": self.by, "label": self.labels[-1], "new": self.labels[-1]}
+        facts["old"] = self.labels[0]
+        if self.scope == "groups":
+            differ = self.act + self.check
+            path = "groups" if differ else "groups_calm"
+            return phrase(f"verdict.{path}", n=differ, **facts)
+        for severity, n in ((Severity.ACT, self.act), (Severity.CHECK, self.check)):
+            if n:
+                return phrase(f"verdict.{self.scope}_{severity}", n=n, **facts)
+        return phrase(f"verdict.{self.scope}_calm", **facts)
+
+    @property
+    def detail(self) -> str:
+        """What else there is to know, in the current language; empty for nothing."""
+        told = []
+        if self.act and self.check and self.scope != "groups":
+            told.append(phrase("verdict.check_more", n=self.check))
+        if self.accepted:
+            told.append(phrase("verdict.accepted", n=self.accepted))
+        if not self.columns:
+            told.append(phrase("verdict.no_columns"))
+        elif self.scope == "profile":
+            told += [phrase("verdict.quiet", n=self.steady)] if self.steady else []
+        elif self.steady == self.columns > 1:
+            told.append(phrase("verdict.all_steady", n=self.columns))
+        else:
+            told.append(phrase("verdict.steady", n=self.steady))
+        return " ".join(told)
 
 
-class ComparisonDocument(
-    msgspec.Struct, frozen=True, kw_only=True, tag="comparison"
-):
+class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="comparison"):
     """Two or more versions, in order, and what changed. One version is a comparison of none.
 
     ``components`` are those of the newest version over the quantities that all versions have,

@@ -114,7 +114,7 @@ class ExampleRow(msgspec.Struct, frozen=True):
 class ExampleRows(msgspec.Struct, frozen=True, kw_only=True):
     """A few rows of a version that show a finding, with some of their columns."""
 
-    version: str
+    version: str | None
     columns: tuple[str, ...]
     rows: tuple[ExampleRow, ...]
 
@@ -131,7 +131,8 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     columns : tuple of str
         The columns it speaks of, as the newest version names them; empty for the rows.
     versions : tuple of str
-        Labels: one for a finding in a version, two (before, after) for a change.
+        Labels: one for a finding in a version, two (before, after) for a change; None for all
+        other groups together.
     size : float
         How large the effect is, 0 to 1; orders findings of one weight.
     form : str
@@ -149,7 +150,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     code: str
     severity: Severity
     columns: tuple[str, ...]
-    versions: tuple[str, ...]
+    versions: tuple[str | None, ...]
     size: float
     form: str = ""
     evidence: dict[str, Fact]
@@ -172,17 +173,24 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         """What to do about it, in the current language."""
         return self._message("next_step", 2)
 
+    @property
+    def version_names(self) -> tuple[str, ...]:
+        """Labels of its versions; all other groups together by their name."""
+        return tuple(label or phrase("verdict.rest") for label in self.versions)
+
     def _message(self, part: str, place: int) -> str:
+        if self.wording:
+            return self.wording[place]
         messages = lookup(f"findings.{self.code}") or {}
         entry = messages.get(f"{part}_{self.form}", messages.get(part))
         try:
             return render(entry or "", self._facts(), messages.get("clauses"))
         except MissingFact:  # a document of another version of ours need not have it
-            return self.wording[place] if self.wording else self.code
+            return self.code
 
     def _facts(self) -> dict[str, Any]:
         names = dict(zip(("column", "other_column"), self.columns, strict=False))
-        labels = [label or phrase("verdict.rest") for label in self.versions] or [""]
+        labels = self.version_names or ("",)
         return {**names, **self.evidence, "old": labels[0], "new": labels[-1]}
 
 

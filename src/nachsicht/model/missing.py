@@ -1,4 +1,4 @@
-"""Gaps of the whole table: what goes missing together, and where."""
+"""Missing values of the whole table: what goes missing together, and where."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class MissingHotspot(msgspec.Struct, frozen=True):
 
     column: str
     by: str
-    level: str
+    level: str | None
     rows: int
     missing: int
     elsewhere: float

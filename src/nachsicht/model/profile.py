@@ -7,7 +7,8 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Finding
-from nachsicht.model.missing import MissingPatterns, MissingHotspot
+from nachsicht.model.missing import MissingHotspot, MissingPatterns
+from nachsicht.model.notes import Note
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
 
@@ -23,7 +24,7 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     source: str
     format: str
     source_bytes: int | None
-    notes: tuple[str, ...]
+    notes: tuple[Note, ...]
     malformed_lines: int
     settings: str
     created_at: str
@@ -83,11 +84,11 @@ class Duplicates(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class MissingByLevel(msgspec.Struct, frozen=True, kw_only=True):
-    """In which levels of another column the gaps of a column lie."""
+    """In which levels of another column a column is missing; a level of None: without a value."""
 
     column: str
     by: str
-    levels: tuple[str, ...]
+    levels: tuple[str | None, ...]
     rows: tuple[int, ...]
     missing: tuple[int, ...]
 
@@ -101,7 +102,7 @@ class GroupStats(msgspec.Struct, frozen=True, kw_only=True):
 
     column: str
     by: str
-    levels: tuple[str, ...]
+    levels: tuple[str | None, ...]
     rows: tuple[int, ...]
     means: tuple[float, ...]
     stds: tuple[float, ...]

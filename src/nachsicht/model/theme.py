@@ -6,6 +6,8 @@ from typing import Annotated
 
 import msgspec
 
+from nachsicht.model.notes import Note
+
 #: Documents come from anywhere, and these reach the style and the pictures of a page.
 Colour = Annotated[str, msgspec.Meta(pattern=r"^#[0-9a-fA-F]{6}$")]
 _LOGO = r"^data:image/(png|jpeg|svg\+xml);base64,[A-Za-z0-9+/=]*$"
@@ -21,4 +23,4 @@ class Theme(msgspec.Struct, frozen=True, kw_only=True):
     ink: Colour | None = None
     ghost: Colour | None = None
     logo: Annotated[str, msgspec.Meta(pattern=_LOGO, max_length=300_000)] | None = None
-    notes: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()

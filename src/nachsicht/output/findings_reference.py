@@ -29,7 +29,7 @@ def entry_lines(code: str) -> Iterator[str]:
     words, entry = catalogue(), FINDINGS[code]
     told = words["findings"][code]
     yield f"{code}: {_facts_marked(title_of(entry))}"
-    yield from textwrap.wrap(_facts_marked(_one(told["sentence"])), _WIDTH)
+    yield from textwrap.wrap(_facts_marked(_first(entry, "sentence")), _WIDTH)
     yield ""
     yield from textwrap.wrap(_facts_marked(told["next_step"]), _WIDTH)
     yield ""
@@ -46,18 +46,22 @@ def entry_lines(code: str) -> Iterator[str]:
 
 def title_of(entry: FindingType) -> str:
     """The title of a code, with its facts in braces."""
+    return _first(entry, "title")
+
+
+def _first(entry: FindingType, part: str) -> str:
+    """The first text of a code for a part: of several forms that of the first."""
     told = catalogue()["findings"][entry.code]
-    first = next(name for name in told if name.startswith("title"))
-    return _one(told[first])
+    return _one(next(told[name] for name in told if name.startswith(part)))
 
 
 def rule_of(entry: FindingType) -> str:
     """From which size on a finding has which weight, in words."""
     known = list(thresholds_of(entry.code, Settings()).items())
     if len(known) == 1 and known[0][1] == 0:
-        return phrase("terminal.always", weight=known[0][0])
+        return phrase("terminal.always", severity=known[0][0])
     return ", ".join(
-        phrase("terminal.from_size", weight=weight, size=number(limit)) for weight, limit in known
+        phrase("terminal.from_size", severity=weight, size=number(limit)) for weight, limit in known
     )
 
 
@@ -84,7 +88,9 @@ def catalogue_page() -> str:
                 continue
             told = words["findings"][entry.code]
             kinds = ", ".join(words["kinds"][kind] for kind in entry.kinds) or words["page"]["rows"]
-            said = f"**{_facts_marked(title_of(entry))}.** {_facts_marked(_one(told['sentence']))}"
+            said = (
+                f"**{_facts_marked(title_of(entry))}.** {_facts_marked(_first(entry, 'sentence'))}"
+            )
             next_step = _facts_marked(told["next_step"])
             cells = (
                 f"`{entry.code}`",

@@ -18,10 +18,10 @@ def summary_markdown(document: ComparisonDocument) -> str:
     """The summary as Markdown; values and names of the data stand as plain text."""
     words = catalogue()["page"]
     lines = [f"## {plain(document.title)}", ""]
-    lines += [f"**{plain(document.verdict.lead)}** {plain(document.verdict.rest)}", ""]
+    lines += [f"**{plain(document.verdict.headline)}** {plain(document.verdict.detail)}", ""]
     lines += [
         f"| {words['version']} | {words['rows']} | {words['columns_n']} "
-        f"| {words['missing_cells']} | {words['repeated_rows']} |",
+        f"| {words['missing_cells']} | {words['duplicate_rows']} |",
         "|---|--:|--:|--:|--:|",
     ]
     for version in document.versions:
@@ -50,14 +50,14 @@ def _findings(document: ComparisonDocument) -> list[str]:
         lines.append(f"- {phrase('terminal.further', n=len(notes) - MOST_NOTES)}")
     lines += [
         f"- ~~{plain(finding.title)}~~ {_where(finding, many)} "
-        f"{plain(phrase('terminal.accepted', because=finding.accepted))}"
+        f"{plain(phrase('terminal.accepted', reason=finding.accepted))}"
         for finding in known
     ]
     return lines
 
 
 def _line(finding: Finding, many: bool) -> str:
-    tag = catalogue()["weights"][finding.severity]
+    tag = catalogue()["severities"][finding.severity]
     return (
         f"- **{tag}** {plain(finding.title)}{_where(finding, many)}  \n"
         f"  {plain(finding.sentence)} *{plain(finding.next_step)}*"
@@ -66,7 +66,7 @@ def _line(finding: Finding, many: bool) -> str:
 
 def _where(finding: Finding, many: bool) -> str:
     columns = f" — **{plain(', '.join(finding.columns))}**" if finding.columns else ""
-    return columns + (f" ({plain(' → '.join(finding.versions))})" if many else "")
+    return columns + (f" ({plain(' → '.join(finding.version_names))})" if many else "")
 
 
 def rows_sentences(document: ComparisonDocument) -> list[str]:
@@ -81,7 +81,7 @@ def rows_sentences(document: ComparisonDocument) -> list[str]:
 def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
     """What became of the rows, in one sentence."""
     facts = {
-        "old": document.versions[rows.before].label if rows.before >= 0 else "",
+        "old": "" if rows.before is None else document.versions[rows.before].label,
         "new": document.versions[rows.after].label,
         "key": ", ".join(rows.key),
         "same": whole(rows.unchanged),

@@ -52,8 +52,8 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
     for version in document.versions:
         say(_version_line(version))
     say()
-    verdict = Text(printable(document.verdict.lead), style="bold")
-    verdict.append(f" {printable(document.verdict.rest)}", style="not bold")
+    verdict = Text(printable(document.verdict.headline), style="bold")
+    verdict.append(f" {printable(document.verdict.detail)}", style="not bold")
     say(verdict)
     if document.findings:
         say()
@@ -109,7 +109,7 @@ def _findings_table(document: ComparisonDocument) -> Table:
 def _tag(weight: Severity) -> Text:
     from rich.text import Text
 
-    return Text(f" {catalogue()['weights'][weight].upper()} ", style=STYLES[weight])
+    return Text(f" {catalogue()['severities'][weight].upper()} ", style=STYLES[weight])
 
 
 def _finding_text(finding: Finding, versions: int) -> Text:
@@ -119,9 +119,9 @@ def _finding_text(finding: Finding, versions: int) -> Text:
     if finding.columns:
         text.append("  " + printable(", ".join(finding.columns)), style="not bold cyan")
     if versions > 2:
-        text.append(f"  {printable(' → '.join(finding.versions))}", style="not bold dim")
+        text.append(f"  {printable(' → '.join(finding.version_names))}", style="not bold dim")
     if finding.accepted is not None:
-        known = phrase("terminal.accepted", because=finding.accepted)
+        known = phrase("terminal.accepted", reason=finding.accepted)
         text.append(" " + printable(known), style="not bold dim")
         return text
     text.append("\n" + printable(finding.sentence), style="not bold")

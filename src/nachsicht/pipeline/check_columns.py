@@ -32,9 +32,9 @@ def check_columns(
 
 def _check_names(names: Sequence[str], settings: Settings) -> None:
     named = [("kinds", name) for name in settings.kinds]
-    named += [("missing_marks_in", name) for name in settings.na_values_by_column]
+    named += [("na_values_by_column", name) for name in settings.na_values_by_column]
     named += [("outcome", settings.outcome)] if settings.outcome else []
-    named += [("repeats_in", name) for name in settings.duplicates_in]
+    named += [("duplicates_in", name) for name in settings.duplicates_in]
     named += [("time_column", settings.time_column)] if settings.time_column else []
     named += [("key", name) for name in settings.key]
     for setting, name in named:

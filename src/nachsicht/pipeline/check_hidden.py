@@ -11,13 +11,14 @@ import msgspec
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.model.dataset_schema import ColumnDescription, Description
+from nachsicht.model.notes import Note
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.sources.protocol import Opened, UnreadLine
 from nachsicht.table.masking import SECRET, mask_id
 from nachsicht.table.prepare import fitting, refuse_unknown
 
 #: Stands where a text of the user's may quote values of hidden columns.
-_NOT_SHOWN = "(not shown, since columns are hidden)"
+_NOT_SHOWN = "***"
 
 
 class _Named(Protocol):
@@ -74,14 +75,17 @@ def settings_shown(settings: Settings) -> Settings:
     )
 
 
-def unread_note(lines: Sequence[UnreadLine], settings: Settings) -> str:
+def unread_notes(lines: Sequence[UnreadLine], settings: Settings) -> list[Note]:
     """Some of the lines that could not be read; as they stand only where nothing is hidden."""
     hidden = bool(settings.mask or settings.omit)
-    told = (
-        f"line {line.number}: {line.fields} fields" + ("" if hidden else f" ({line.text})")
+    return [
+        Note("unread_line", {"line": line.number, "fields": line.fields})
+        if hidden
+        else Note(
+            "unread_line_shown", {"line": line.number, "fields": line.fields, "text": line.text}
+        )
         for line in lines
-    )
-    return f"could not read {'; '.join(told)}"
+    ]
 
 
 def check_hidden(versions: Sequence[_Named], settings: Settings) -> None:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 
 from nachsicht.errors import SettingsError
+from nachsicht.i18n import phrase
 
 
 def labels_for(names: Sequence[str], given: Sequence[str] | None) -> list[str]:
@@ -29,10 +30,10 @@ def labels_for(names: Sequence[str], given: Sequence[str] | None) -> list[str]:
     if len(set(short)) == len(short) and all(short):
         return short
     if len(names) == 1:
-        return ["data"]
+        return [phrase("labels.data")]
     if len(names) == 2:
-        return ["old", "new"]
-    return [f"version {i}" for i in range(1, len(names) + 1)]
+        return [phrase("labels.old"), phrase("labels.new")]
+    return [phrase("labels.nth", n=i) for i in range(1, len(names) + 1)]
 
 
 def title_for(names: Sequence[str], labels: Sequence[str]) -> str:
@@ -44,8 +45,8 @@ def title_for(names: Sequence[str], labels: Sequence[str]) -> str:
         text = re.sub(r"[_\-]+", " ", whole)
         return text[:1].upper() + text[1:]
     if len(labels) == 2:
-        return f"{start}{labels[0]} against {labels[1]}"
-    return f"{start}{labels[0]} to {labels[-1]}"
+        return f"{start}{labels[0]} → {labels[1]}"
+    return f"{start}{labels[0]} → … → {labels[-1]}"
 
 
 def _checked(given: Sequence[str], needed: int) -> list[str]:

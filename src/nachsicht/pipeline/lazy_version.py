@@ -22,7 +22,7 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.profile import Origin
 from nachsicht.pipeline.assemble import put_together
-from nachsicht.pipeline.check_hidden import settings_shown, unread_note, without_hidden
+from nachsicht.pipeline.check_hidden import settings_shown, unread_notes, without_hidden
 from nachsicht.pipeline.open import Held
 from nachsicht.sources.dataframes import detached
 from nachsicht.sources.protocol import Opened
@@ -105,12 +105,11 @@ class VersionOnDemand:
 
 def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
     facts = opened.facts
-    unread = (unread_note(facts.unread, settings),) if facts.unread else ()
     return Origin(
         source=facts.name,
         format=facts.format,
         source_bytes=facts.size_bytes,
-        notes=(*facts.notes, *unread),
+        notes=(*facts.notes, *unread_notes(facts.unread, settings)),
         malformed_lines=facts.unread_lines,
         settings=settings_text(settings_shown(settings)),
         mask_id=mask_id() if settings.mask else "",

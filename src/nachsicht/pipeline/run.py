@@ -138,7 +138,9 @@ def _relabelled(profile: ProfileDocument, label: str) -> ProfileDocument:
         msgspec.structs.replace(
             finding,
             versions=(label,),
-            example_rows=tuple(msgspec.structs.replace(rows, version=label) for rows in finding.example_rows),
+            example_rows=tuple(
+                msgspec.structs.replace(rows, version=label) for rows in finding.example_rows
+            ),
         )
         for finding in profile.findings
     )

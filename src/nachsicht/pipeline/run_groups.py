@@ -16,12 +16,13 @@ from nachsicht.config.baseline_file import read_accepted
 from nachsicht.config.settings import Settings, as_described
 from nachsicht.config.theme import theme_of
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import phrase
+from nachsicht.findings.build import REST
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.pipeline.check_columns import check_columns
 from nachsicht.pipeline.lazy_comparison import themed
 from nachsicht.pipeline.lazy_version import version_of
 from nachsicht.sources import source_of
+from nachsicht.sources.files import plain_name
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.group_by import Group, groups_in, slices_at, slices_in
 from nachsicht.table.prepare import fitting, prepared
@@ -69,8 +70,7 @@ def run_groups(
         roomy = msgspec.structs.replace(settings, memory_bytes=enough, engine="local")
         return version_of(part, label, label, roomy, listener)
 
-    words = "verdict.slices_title" if slices else "verdict.groups_title"
-    title = settings.title or phrase(words, by=by)
+    title = settings.title or f"{plain_name(facts.name)}: {by}"
     accepted = read_accepted(settings.accepted)
     versions = [version(taken(table, group.rows), group.label) for group in groups]
     check_columns([version.profile for version in versions], settings)
@@ -81,7 +81,7 @@ def run_groups(
         if len(names) == 2 or _are_all(groups):
             found = compare_versions(versions, title, settings, accepted, pool.map, by)
             return themed(found, theme)
-        rests = [version(taken(table, group.others), phrase("verdict.rest")) for group in groups]
+        rests = [version(taken(table, group.others), REST) for group in groups]
         found = compare_with_rest(versions, rests, by, title, settings, accepted, pool.map)
         return themed(found, theme)
 

@@ -10,6 +10,7 @@ import msgspec
 import pyarrow as pa
 
 from nachsicht.errors import UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.protocol import Opened, SourceFacts
 
 #: Types of pandas whose values are told as texts.
@@ -60,7 +61,7 @@ class FrameSource(msgspec.Struct, frozen=True):
     def open(self) -> Opened:
         """The frame as an Arrow table."""
         library = type(self.data).__module__.split(".")[0]
-        notes: list[str] = []
+        notes: list[Note] = []
         try:
             if _is_pandas(self.data):
                 table = table_of_pandas(self.data, notes)
@@ -142,7 +143,7 @@ def opened_table(table: Any, facts: SourceFacts) -> Opened:
     return Opened(facts, table.nbytes, lambda: table, batches)
 
 
-def table_of_pandas(frame: Any, notes: list[str]) -> Any:
+def table_of_pandas(frame: Any, notes: list[Note]) -> Any:
     """Column by column, so that one odd column does not spoil the others.
 
     An index that says something becomes columns: one with a name, or of other things than the
@@ -165,7 +166,7 @@ def table_of_pandas(frame: Any, notes: list[str]) -> Any:
             values = zip(gaps, series, strict=True)
             texts = [None if gap else text_of(value) for gap, value in values]
             array = pa.array(texts, pa.large_string())
-            notes.append(f"{text}: mixed objects, read as text")
+            notes.append(Note("mixed_objects", {"column": text}))
         names.append(text)
         arrays.append(array if isinstance(array, pa.ChunkedArray) else pa.chunked_array([array]))
     return pa.Table.from_arrays(arrays, names=names) if arrays else pa.table({})

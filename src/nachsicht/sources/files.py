@@ -10,6 +10,7 @@ import msgspec
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SourceNotFoundError, UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.compression import compression_of
 from nachsicht.sources.protocol import Opened, SourceFacts
 
@@ -127,7 +128,7 @@ def _tell_change(path: Path, before: tuple[int, int], facts: SourceFacts) -> Non
         raise UnreadableSourceError(
             "the file became shorter while it was read", where=str(path), todo="Read it again."
         )
-    note = "the file was written while it was read"
+    note = Note("written_meanwhile")
     if note not in facts.notes:
         facts.notes.append(note)
 

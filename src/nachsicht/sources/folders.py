@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.files import FileSource
 from nachsicht.sources.protocol import Opened, Piece, SourceFacts
 from nachsicht.sources.schemas.discover import is_description
@@ -35,7 +36,9 @@ class FolderSource(msgspec.Struct, frozen=True):
         paths = part_files(self.path)
         parts = [FileSource(path, self.reading).open() for path in paths]
         size = sum(part.facts.size_bytes or 0 for part in parts)
-        facts = SourceFacts(self.path.name, parts[0].facts.format, size, [f"{len(parts)} files"])
+        facts = SourceFacts(
+            self.path.name, parts[0].facts.format, size, [Note("files", {"n": len(parts)})]
+        )
 
         def gather() -> None:
             facts.unread_lines = sum(part.facts.unread_lines for part in parts)

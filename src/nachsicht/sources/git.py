@@ -11,6 +11,7 @@ import msgspec
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.protocol import Opened
 from nachsicht.sources.stdin import open_copied
 
@@ -75,7 +76,7 @@ class RevisionSource(msgspec.Struct, frozen=True, dict=True):
 
         name = self._file.name
         opened = open_copied(write, name, f"{name}@{self._revision}", self.reading)
-        opened.facts.notes.append(f"git {commit[:12]}")
+        opened.facts.notes.append(Note("commit", {"hash": commit[:12]}))
         return opened
 
 

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 import msgspec
 
+from nachsicht.model.notes import Note
+
 if TYPE_CHECKING:
     from nachsicht.model.dataset_schema import Description
 
@@ -33,7 +35,7 @@ class SourceFacts(msgspec.Struct):
     name: str
     format: str
     size_bytes: int | None
-    notes: list[str] = msgspec.field(default_factory=list)
+    notes: list[Note] = msgspec.field(default_factory=list)
     unread_lines: int = 0
     unread: list[UnreadLine] = msgspec.field(default_factory=list)
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 
 
-def ks_chance(distance: float, n: int, m: int) -> float:
+def ks_p_value(distance: float, n: int, m: int) -> float:
     """Asymptotic two-sided p-value of the two-sample Kolmogorov-Smirnov test.
 
     With Stephens' correction for moderate row counts (Stephens, JRSS B 32, 1970).
@@ -26,24 +26,26 @@ def ks_chance(distance: float, n: int, m: int) -> float:
     return min(1.0, max(0.0, 2 * (sum(terms[::2]) - sum(terms[1::2]))))
 
 
-def usual_distance(n: int, m: int, chance: float = 0.01) -> float:
+def usual_distance(n: int, m: int, p_value: float = 0.01) -> float:
     """The Kolmogorov-Smirnov distance that chance exceeds only so often."""
-    return math.sqrt(-math.log(chance / 2) / 2) * math.sqrt((n + m) / (n * m)) if n and m else 1.0
+    return math.sqrt(-math.log(p_value / 2) / 2) * math.sqrt((n + m) / (n * m)) if n and m else 1.0
 
 
 Counts = Sequence[float] | np.ndarray
 
 
-def levels_chance(old: Mapping[str, int], new: Mapping[str, int]) -> float | None:
+def levels_p_value(old: Mapping[str, int], new: Mapping[str, int]) -> float | None:
     """p-value of Pearson's chi-square test that both have the same shares.
 
     Levels that are expected in fewer than five rows are put together, as is usual.
     """
     names = sorted({*old, *new})
-    return counts_chance([old.get(name, 0) for name in names], [new.get(name, 0) for name in names])
+    return counts_p_value(
+        [old.get(name, 0) for name in names], [new.get(name, 0) for name in names]
+    )
 
 
-def counts_chance(old: Counts, new: Counts) -> float | None:
+def counts_p_value(old: Counts, new: Counts) -> float | None:
     """As `levels_chance`, of counts in the same order; None where one side has no rows."""
     table = np.array([old, new], float).T.reshape(-1, 2)
     totals = table.sum(axis=0)
@@ -63,7 +65,7 @@ def counts_chance(old: Counts, new: Counts) -> float | None:
     return float(chdtrc(len(table) - 1, statistic))
 
 
-def shares_chance(old: float, old_rows: float, new: float, new_rows: float) -> float:
+def shares_p_value(old: float, old_rows: float, new: float, new_rows: float) -> float:
     """p-value that two shares are equal.
 
     The two-proportion z test with pooled variance; where fewer than five rows are expected
@@ -102,12 +104,12 @@ def _log_choose(n: int, k: np.ndarray[tuple[int], np.dtype[np.int64]]) -> np.nda
     return found
 
 
-def relations_chance(old: float, old_error: float, new: float, new_error: float) -> float:
+def relations_p_value(old: float, old_error: float, new: float, new_error: float) -> float:
     """p-value that two strengths are equal, from their standard errors, on Fisher's scale."""
-    return float(relations_chances(*(np.array([x]) for x in (old, old_error, new, new_error)))[0])
+    return float(relations_p_values(*(np.array([x]) for x in (old, old_error, new, new_error)))[0])
 
 
-def relations_chances(old: Floats, old_error: Floats, new: Floats, new_error: Floats) -> Floats:
+def relations_p_values(old: Floats, old_error: Floats, new: Floats, new_error: Floats) -> Floats:
     """As `relations_chance`, of many pairs."""
     from scipy.special import erfc
 
@@ -121,10 +123,10 @@ def relations_chances(old: Floats, old_error: Floats, new: Floats, new_error: Fl
     return np.where((scale == 0) & (apart == 0), 1.0, found)
 
 
-def bound_over_all(chances: Sequence[float], wanted: float) -> float:
+def bound_over_all(p_values: Sequence[float], wanted: float) -> float:
     """The largest p-value that still counts, over all (Benjamini and Hochberg 1995)."""
     bound = 0.0
-    for rank, value in enumerate(sorted(chances), start=1):
-        if value <= wanted * rank / len(chances):
+    for rank, value in enumerate(sorted(p_values), start=1):
+        if value <= wanted * rank / len(p_values):
             bound = value
     return bound

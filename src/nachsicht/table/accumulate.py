@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 import pyarrow as pa
 
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.associations.all_pairs import by_names, relations_of
 from nachsicht.associations.pca import components_of
@@ -116,9 +116,9 @@ class TablePart(msgspec.Struct, frozen=True):
     comoments: CoMoments
     breaches: BreachesPart
 
-    def merge(self, other: TablePart, plan: TablePlan, spread: Spread = map) -> TablePart:
+    def merge(self, other: TablePart, plan: TablePlan, pmap: ParallelMap = map) -> TablePart:
         """Put the part of the rows that follow behind this one."""
-        columns = spread(
+        columns = pmap(
             lambda one, two: one.merge(two).within(plan.share), self.columns, other.columns
         )
         return TablePart(
@@ -179,11 +179,13 @@ def plan_table(
     )
 
 
-def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = map) -> TablePart:
+def observe_table(
+    batch: Any, plan: TablePlan, first_row: int, pmap: ParallelMap = map
+) -> TablePart:
     """Take in some rows as they were read; ``first_row`` is the place of the first, from 0."""
     batch = _conforming(prepared(batch, plan.settings, plan.mask_key), plan.schema)
     hashes = RowHashes(batch.num_rows)
-    columns = spread(
+    columns = pmap(
         lambda i: observe_with_rows(batch.column(i), i, hashes)[0].within(plan.share, plan.rows),
         range(batch.num_columns),
     )
@@ -206,11 +208,11 @@ def observe_table(batch: Any, plan: TablePlan, first_row: int, spread: Spread = 
 
 
 def finish_table(
-    part: TablePart, plan: TablePlan, now: int | None = None, spread: Spread = map
+    part: TablePart, plan: TablePlan, now: int | None = None, pmap: ParallelMap = map
 ) -> Computed:
     """Everything that a profile is made of; ``now`` in microseconds since 1970."""
     names, settings = plan.schema.names, plan.settings
-    finished = spread(
+    finished = pmap(
         lambda i: finish_column(
             part.columns[i], names[i], i, settings, now, plan.described(names[i])
         ),
@@ -218,7 +220,7 @@ def finish_table(
     )
     columns = tuple(finished)
     pearson = by_names([names[i] for i in plan.numbers], part.comoments.correlations())
-    found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, spread)
+    found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, pmap)
     further = zip(part.further, plan.looks, strict=True)
     return Computed(
         part.rows,
@@ -230,7 +232,7 @@ def finish_table(
         part.gaps.finish(columns),
         spreads_by_level(columns, part.sample),
         found.relations,
-        views_of(found.relations, found.drawn, settings.outcome, spread),
+        views_of(found.relations, found.drawn, settings.outcome, pmap),
         components_of(found.drawn),
         over_time(columns, found.drawn, found.relations.pairs, settings.time_column),
         outcome_of(columns, part.sample, settings.outcome),

@@ -18,7 +18,7 @@ from nachsicht.columns.cell_text import rows_of_texts
 from nachsicht.kernels.ranks import repeated
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import DuplicateRun, DuplicateGroup, Duplicates
+from nachsicht.model.profile import DuplicateGroup, DuplicateRun, Duplicates
 from nachsicht.sketches.distinct import ROWS_SIZE, KeySample
 
 #: So many blocks of repeated rows are kept, the longest first; so many groups of equal rows,

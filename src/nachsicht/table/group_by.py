@@ -14,10 +14,9 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.columns.infer.parse_text import moments_of
-from nachsicht.columns.levels import MISSING_LEVEL, levels_in
+from nachsicht.columns.levels import levels_in
 from nachsicht.config.settings import check_name
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import phrase
 
 #: At most so many groups are compared with the rest, the largest ones.
 MOST_GROUPS = 12
@@ -44,8 +43,8 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
         If the column or a named group is not there, or there are not two groups.
     """
     levels, codes = levels_in(_column(table, by), None)
-    counts = np.bincount(codes, minlength=len(levels))
-    by_name = {level: code for code, level in enumerate(levels[:-1]) if counts[code]}
+    counts = np.bincount(codes, minlength=len(levels) + 1)
+    by_name = {level: code for code, level in enumerate(levels) if counts[code]}
     if len(by_name) > MOST_LEVELS:
         raise SettingsError(
             f"the column has {len(by_name)} different values, too many for groups", where=by
@@ -64,12 +63,11 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
             where=by,
             todo="Choose a column with two values or more.",
         )
-    missing = levels.index(MISSING_LEVEL, len(levels) - 1)
     return [
         Group(
             name,
             np.flatnonzero(codes == by_name[name]),
-            np.flatnonzero((codes != by_name[name]) & (codes != missing)),
+            np.flatnonzero((codes != by_name[name]) & (codes < len(levels))),
         )
         for name in chosen
     ]
@@ -93,7 +91,7 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
         return None
     for unit in ("month", "year"):
         levels, codes = levels_in(column, unit)
-        counts = np.bincount(codes, minlength=len(levels))[:-1]
+        counts = np.bincount(codes, minlength=len(levels) + 1)[:-1]
         fit = np.flatnonzero(counts >= FEWEST_ROWS)
         if np.count_nonzero(counts) <= MOST_GROUPS and len(fit) > 1:
             break
@@ -138,11 +136,13 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
         raise SettingsError("the values to cut at do not rise", where=by)
     places = np.searchsorted(edges, values, side="right")
     groups = []
-    for i, label in enumerate(_slice_labels(cuts, column.type)):
+    for i, label in enumerate(_slice_labels(cuts)):
         rows = np.flatnonzero(present & (places == i))
         if len(rows) < FEWEST_ROWS:
             raise SettingsError(
-                f"{len(rows)} rows lie {label}, too few to compare", where=by, todo="Cut elsewhere."
+                f"the slice {label} has {len(rows)} rows, too few to compare",
+                where=by,
+                todo="Cut elsewhere.",
             )
         groups.append(Group(label, rows, np.empty(0, np.int64)))
     return groups
@@ -158,16 +158,10 @@ def _column(table: Any, by: str) -> Any:
     return table.column(names.index(by))
 
 
-def _slice_labels(cuts: Sequence[str], stored: Any) -> list[str]:
-    """What the rows before, between and after some values are called."""
-    timed = pa.types.is_timestamp(stored) or pa.types.is_date(stored)
-    words = ("before", "between", "from") if timed else ("below", "to", "above")
-    first, between, last = (f"verdict.slice_{word}" for word in words)
-    return [
-        phrase(first, at=cuts[0]),
-        *(phrase(between, at=at, to=to) for at, to in pairwise(cuts)),
-        phrase(last, at=cuts[-1]),
-    ]
+def _slice_labels(cuts: Sequence[str]) -> list[str]:
+    """What the rows before, between and after some values are called, in every language."""
+    between = (f"{at} … < {to}" for at, to in pairwise(cuts))
+    return [f"< {cuts[0]}", *between, f"≥ {cuts[-1]}"]
 
 
 def _cut(text: str, stored: Any, by: str) -> Any:

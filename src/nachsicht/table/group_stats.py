@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.arrow.numeric import as_numbers
-from nachsicht.columns.levels import columns_to_split_by, levels_in
+from nachsicht.columns.levels import columns_to_split_by, in_order, levels_in
 from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.profile import GroupStats
 from nachsicht.sketches.row_sample import RowSample
@@ -64,7 +64,8 @@ def _tables(
     away = (values - np.repeat(means, np.diff(starts, append=len(codes)), axis=1)) ** 2
     away[~there] = 0.0
     sds = np.sqrt(np.add.reduceat(away, starts, axis=1) / np.maximum(rows - 1, 1))
-    by_name = sorted(range(len(held)), key=lambda i: names[held[i]])
+    level: list[str | None] = [*names, None]
+    by_name = sorted(range(len(held)), key=lambda i: in_order(level[held[i]]))
     tables = []
     for place, (name, _) in enumerate(quantities):
         kept = [i for i in by_name if rows[place, i]]
@@ -72,7 +73,7 @@ def _tables(
             GroupStats(
                 column=name,
                 by=by,
-                levels=tuple(names[held[i]] for i in kept),
+                levels=tuple(level[held[i]] for i in kept),
                 rows=tuple(rows[place, kept].tolist()),
                 means=tuple(means[place, kept].tolist()),
                 stds=tuple(sds[place, kept].tolist()),

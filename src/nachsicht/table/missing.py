@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
 from nachsicht.arrow.codes import rows_by_code
-from nachsicht.columns.levels import MOST_LEVELS, Grouper, levels_in
+from nachsicht.columns.levels import MOST_LEVELS, Grouper, in_order, levels_in
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.missing import MissingHotspot
 from nachsicht.model.profile import MissingByLevel
-from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 #: Levels in which a column is missing far more, at most so many a column.
 MOST_AMONG = 4
@@ -26,8 +26,8 @@ _FEWEST_GAPS, _CHANCE = 10, 0.001
 class GapsPart(msgspec.Struct, frozen=True):
     """Rows by level of each column that is split by, and missing values by level of each pair."""
 
-    rows: dict[int, Counter[str]] = msgspec.field(default_factory=dict)
-    missing: dict[tuple[int, int], Counter[str]] = msgspec.field(default_factory=dict)
+    rows: dict[int, Counter[str | None]] = msgspec.field(default_factory=dict)
+    missing: dict[tuple[int, int], Counter[str | None]] = msgspec.field(default_factory=dict)
 
     def merge(self, other: GapsPart) -> GapsPart:
         """Put two parts together. A column that turns out to have many levels is dropped."""
@@ -43,7 +43,7 @@ class GapsPart(msgspec.Struct, frozen=True):
         """A table for every pair; levels in the order of their names."""
         tables = []
         for (position, by), missing in sorted(self.missing.items()):
-            levels = tuple(sorted(self.rows[by]))
+            levels = tuple(sorted(self.rows[by], key=in_order))
             tables.append(
                 MissingByLevel(
                     column=columns[position].name,
@@ -73,14 +73,16 @@ def concentrated(tables: Sequence[MissingByLevel]) -> tuple[MissingHotspot, ...]
             share, besides = gaps / n, elsewhere / others
             if share < max(2 * besides, besides + 0.03):
                 continue
-            chance = shares_chance(elsewhere, others, gaps, n) * len(tables)
-            if chance < _CHANCE:
+            p_value = shares_p_value(elsewhere, others, gaps, n) * len(tables)
+            if p_value < _CHANCE:
                 one = MissingHotspot(table.column, table.by, level, n, gaps, besides)
                 found.setdefault(table.column, []).append(one)
     return tuple(
         one
         for column in found.values()
-        for one in sorted(column, key=lambda o: (-o.missing / o.rows, o.by, o.level))[:MOST_AMONG]
+        for one in sorted(column, key=lambda o: (-o.missing / o.rows, o.by, in_order(o.level)))[
+            :MOST_AMONG
+        ]
     )
 
 
@@ -97,7 +99,7 @@ def observe_gaps(
     sides = {i: _FewerSide.of(gaps) for i, gaps in columns if gaps.any() and not gaps.all()}
     for by, unit in ((split.position, split.unit) for split in split_by):
         names, codes = levels_in(batch.column(by), unit)
-        rows = rows_by_code(codes, len(names))
+        rows = rows_by_code(codes, len(names) + 1)
         part.rows[by] = _by_name(names, rows)
         for position, side in sides.items():
             if position != by:
@@ -124,14 +126,16 @@ class _FewerSide(msgspec.Struct, frozen=True):
         return counted if self.missing else rows - counted
 
 
-def _by_name(names: list[str], rows: NDArray[np.int64]) -> Counter[str]:
-    counts: Counter[str] = Counter()
-    for name, count in zip(names, rows.tolist(), strict=True):
+def _by_name(names: list[str], rows: NDArray[np.int64]) -> Counter[str | None]:
+    counts: Counter[str | None] = Counter()
+    for name, count in zip([*names, None], rows.tolist(), strict=True):
         if count:
             counts[name] += count
     return counts
 
 
-def _sum(a: dict[Any, Counter[str]], b: dict[Any, Counter[str]]) -> dict[Any, Counter[str]]:
-    empty: Counter[str] = Counter()
+def _sum(
+    a: dict[Any, Counter[str | None]], b: dict[Any, Counter[str | None]]
+) -> dict[Any, Counter[str | None]]:
+    empty: Counter[str | None] = Counter()
     return {key: a.get(key, empty) + b.get(key, empty) for key in {**a, **b}}

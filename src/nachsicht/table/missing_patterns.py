@@ -12,7 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
-from nachsicht.model.missing import MissingGroup, MissingPair, MissingPattern, MissingPatterns, MissingByBlock
+from nachsicht.model.missing import (
+    MissingByBlock,
+    MissingGroup,
+    MissingPair,
+    MissingPattern,
+    MissingPatterns,
+)
 
 #: So many patterns are kept in a profile, the most frequent ones.
 MOST_PATTERNS = 30

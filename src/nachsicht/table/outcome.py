@@ -16,7 +16,6 @@ from nachsicht.arrow.buffers import missing_in, taken
 from nachsicht.arrow.format import number_text
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.columns.levels import levels_in
-from nachsicht.i18n import number, phrase
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -41,10 +40,14 @@ _Floats = NDArray[np.float64]
 _Codes = NDArray[np.integer[Any]]
 
 
-class _Binned(msgspec.Struct, frozen=True):
-    """Labels of the bins, and the bin of each row."""
+#: What a bin is, by the fields of an `OutcomeBin`.
+_Bin = dict[str, Any]
 
-    labels: list[str]
+
+class _Binned(msgspec.Struct, frozen=True):
+    """What the bins are, and the bin of each row; the last is that of missing values."""
+
+    bins: list[_Bin]
     codes: _Codes
 
 
@@ -136,13 +139,13 @@ def _binned(column: ColumnSummary, array: Any) -> _Binned | None:
     numbers = as_numbers(array)
     if isinstance(detail, QuantitySummary) and numbers:
         values, present = numbers
-        return _by_tenth(values.astype(np.float64), ~present, number)
+        return _by_tenth(values.astype(np.float64), ~present)
     if isinstance(detail, DatetimeSummary) and not detail.time_of_day:
         for unit in ("month", "year"):
             if _temporal(array.type):
                 names, codes = levels_in(array, unit)
-                if len(names) <= MOST_LEVELS + 2:
-                    return _named(names, codes)
+                if len(names) <= MOST_LEVELS + 1:
+                    return _Binned([*map(_level_bin, names), _MISSING], codes)
     return None
 
 
@@ -157,38 +160,39 @@ def _by_level(array: Any) -> _Binned:
     occur says nothing.
     """
     names, codes = levels_in(array, None)
-    counts = np.bincount(codes, minlength=len(names))[:-1]
+    counts = np.bincount(codes, minlength=len(names) + 1)[:-1]
     kept = np.arange(len(counts))
     if len(counts) > MOST_LEVELS:
         kept = np.sort(np.argsort(-counts, kind="stable")[: MOST_LEVELS - 1])
     if not getattr(array.type, "ordered", False):
         kept = np.array(sorted(kept.tolist(), key=lambda i: names[i]), np.int64)
-    others = [phrase("page.other_levels")] if len(kept) < len(counts) else []
-    new = np.full(len(names), len(kept))
+    others = [{"type": "other"}] if len(kept) < len(counts) else []
+    new = np.full(len(names) + 1, len(kept))
     new[kept] = np.arange(len(kept))
     new[-1] = len(kept) + len(others)
-    return _named([*(names[i] for i in kept), *others, names[-1]], new[codes])
+    return _Binned([*(_level_bin(names[i]) for i in kept), *others, _MISSING], new[codes])
 
 
-def _named(names: list[str], codes: _Codes) -> _Binned:
-    return _Binned([*names[:-1], phrase("page.missing")], codes)
+_MISSING: _Bin = {"type": "missing"}
 
 
-def _by_tenth(values: _Floats, missing: NDArray[np.bool_], say: Any) -> _Binned:
+def _level_bin(name: str) -> _Bin:
+    return {"type": "level", "level": name}
+
+
+def _by_tenth(values: _Floats, missing: NDArray[np.bool_]) -> _Binned:
     """Single values where they are few; else bins that hold about a tenth of the rows each."""
     present = values[~missing]
     different = np.unique(present)
     if len(different) <= MOST_LEVELS:
         codes = np.searchsorted(different, values)
-        labels = [number_text(float(value)) for value in different]
+        bins = [_level_bin(number_text(float(value))) for value in different]
     else:
         edges = np.unique(np.quantile(present, np.arange(1, MOST_BINS) / MOST_BINS))
         codes = np.searchsorted(edges, values, "left")
-        ends = [say(float(edge)) for edge in edges]
-        between = [f"{a} … {b}" for a, b in pairwise(ends)]
-        labels = [f"≤ {ends[0]}", *between, f"> {ends[-1]}"]
-    codes = np.where(missing, len(labels), codes)
-    return _Binned([*labels, phrase("page.missing")], codes)
+        ends = [None, *edges.tolist(), None]
+        bins = [{"type": "range", "above": a, "up_to": b} for a, b in pairwise(ends)]
+    return _Binned([*bins, _MISSING], np.where(missing, len(bins), codes))
 
 
 def explained_by(codes: _Codes, values: _Floats) -> float:
@@ -213,11 +217,12 @@ def explained_by(codes: _Codes, values: _Floats) -> float:
 
 def _bins(binned: _Binned, values: _Floats, *, share: bool) -> tuple[OutcomeBin, ...]:
     found = []
-    for code, label in enumerate(binned.labels):
+    for code, what in enumerate(binned.bins):
         inside = values[binned.codes == code]
         if len(inside):
             low, high = wilson(inside.mean(), len(inside)) if share else _of_mean(inside)
-            found.append(OutcomeBin(label, len(inside), float(inside.mean()), low, high))
+            mean = float(inside.mean())
+            found.append(OutcomeBin(rows=len(inside), value=mean, low=low, high=high, **what))
     return tuple(found)
 
 

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
-from nachsicht._util.parallel import Spread
-from nachsicht.associations.encode import Floats, Levels, Quantity, Side
+from nachsicht._util.parallel import ParallelMap
+from nachsicht.associations.encode import CodedVector, Floats, NumericVector, Side
 from nachsicht.model.pair_plots import (
     BOX_SHARES,
     Axis,
@@ -35,7 +35,7 @@ _FEWEST_ROWS = 10
 
 
 def views_of(
-    relations: Relations, sides: Sequence[Side], outcome: str | None, spread: Spread = map
+    relations: Relations, sides: Sequence[Side], outcome: str | None, pmap: ParallelMap = map
 ) -> tuple[PairView, ...]:
     """The pairs that a profile keeps to be drawn, the strongest first."""
     named = {side.name: side for side in sides}
@@ -51,7 +51,7 @@ def views_of(
         split = _to_split(pair, ranked, named, outcome) if place < SPLIT else None
         return pair_view(named[pair.x], named[pair.y], split)
 
-    return tuple(found for found in spread(view, range(len(wanted))) if found)
+    return tuple(found for found in pmap(view, range(len(wanted))) if found)
 
 
 def more_views(
@@ -72,7 +72,7 @@ def more_views(
 
 def _to_split(
     pair: Relation, ranked: Sequence[Relation], sides: Mapping[str, Side], outcome: str | None
-) -> Levels | None:
+) -> CodedVector | None:
     """The third column that parts a pair: the outcome, or the category most tied to the two.
 
     What is drawn over time is not parted.
@@ -81,10 +81,10 @@ def _to_split(
         return None
     two = {pair.x, pair.y}
 
-    def fits(name: str) -> Levels | None:
+    def fits(name: str) -> CodedVector | None:
         side = sides.get(name)
-        fit = isinstance(side, Levels) and len(side.names) <= MOST_PARTS
-        return side if fit and name not in two and isinstance(side, Levels) else None
+        fit = isinstance(side, CodedVector) and len(side.names) <= MOST_PARTS
+        return side if fit and name not in two and isinstance(side, CodedVector) else None
 
     if outcome and (side := fits(outcome)):
         return side
@@ -95,7 +95,7 @@ def _to_split(
     return None
 
 
-def pair_view(one: Side, other: Side, split: Levels | None = None) -> PairView | None:
+def pair_view(one: Side, other: Side, split: CodedVector | None = None) -> PairView | None:
     """Two columns as suits their kinds; None where hardly a row has both.
 
     Parameters
@@ -132,7 +132,7 @@ def pair_view(one: Side, other: Side, split: Levels | None = None) -> PairView |
 
 
 def _is_moment(side: Side) -> bool:
-    return isinstance(side, Quantity) and side.ticks > 0
+    return isinstance(side, NumericVector) and side.ticks > 0
 
 
 def _ordered(one: Side, other: Side) -> tuple[Side, Side]:
@@ -141,27 +141,27 @@ def _ordered(one: Side, other: Side) -> tuple[Side, Side]:
     def rank(side: Side) -> int:
         if _is_moment(side):
             return 0
-        return 2 if isinstance(side, Quantity) else 1
+        return 2 if isinstance(side, NumericVector) else 1
 
     return (one, other) if rank(one) <= rank(other) else (other, one)
 
 
 def _view(one: Side, other: Side, like: View | None = None) -> View:
     """The view of complete rows, on the axes of another view if there is one."""
-    if not isinstance(one, Quantity):
-        return _boxes(one, other, like) if isinstance(other, Quantity) else _shares(one, other)
-    if one.ticks and not (isinstance(other, Quantity) and other.ticks):
+    if not isinstance(one, NumericVector):
+        return _boxes(one, other, like) if isinstance(other, NumericVector) else _shares(one, other)
+    if one.ticks and not (isinstance(other, NumericVector) and other.ticks):
         return time_view(*units_of(one), other)
-    assert isinstance(other, Quantity)
+    assert isinstance(other, NumericVector)
     axes = (like.x, like.y) if isinstance(like, GridView) else (_axis(one), _axis(other))
     return grid_of(one.in_milliseconds(), other.in_milliseconds(), axes)
 
 
-def _axis(side: Quantity) -> Axis:
+def _axis(side: NumericVector) -> Axis:
     return axis_of(side.in_milliseconds(), time=side.ticks > 0)
 
 
-def _boxes(levels: Levels, quantity: Quantity, like: View | None) -> BoxesView:
+def _boxes(levels: CodedVector, quantity: NumericVector, like: View | None) -> BoxesView:
     values = quantity.in_milliseconds().astype(np.float64)
     axis = like.axis if isinstance(like, BoxesView) else _axis(quantity)
     boxes = [
@@ -198,7 +198,7 @@ def _quantiles(ordered: Floats) -> tuple[float, ...]:
     return tuple(quantile(ordered, share) for share in BOX_SHARES)
 
 
-def _shares(one: Levels, other: Levels) -> SharesView:
+def _shares(one: CodedVector, other: CodedVector) -> SharesView:
     width = len(other.names)
     counts = np.bincount(one.codes * width + other.codes, minlength=len(one.names) * width)
     return SharesView(x_levels=one.names, y_levels=other.names, counts=tuple(counts.tolist()))

@@ -14,7 +14,7 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
-from nachsicht.model.profile import Excerpt, MissingByLevel, Relations, Duplicates, GroupStats
+from nachsicht.model.profile import Duplicates, Excerpt, GroupStats, MissingByLevel, Relations
 from nachsicht.table.validate import Violations
 
 

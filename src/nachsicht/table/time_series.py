@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.associations.encode import Quantity, Side
+from nachsicht.associations.encode import NumericVector, Side
 from nachsicht.columns.datetime import UNITS, coarsen_counts, places_in
 from nachsicht.model.column import ColumnSummary, DatetimeSummary
 from nachsicht.model.pair_plots import OverTime, TimeView
 from nachsicht.model.profile import Relation
-from nachsicht.stats.hypothesis_tests import counts_chance, ks_chance, shares_chance
+from nachsicht.stats.hypothesis_tests import counts_p_value, ks_p_value, shares_p_value
 from nachsicht.stats.quantiles import quantile
 
 #: So many calendar units at most; levels of a category that are told apart.
@@ -83,7 +83,7 @@ def over_time(
     """
     moment = the_moment(columns, pairs, chosen)
     side = next((side for side in sides if moment and side.name == moment.name), None)
-    if moment is None or not isinstance(side, Quantity) or not side.present.any():
+    if moment is None or not isinstance(side, NumericVector) or not side.present.any():
         return None
     assert isinstance(moment.stats, DatetimeSummary)
     unit, first, codes = units_of(side)
@@ -112,7 +112,7 @@ def _rows_by_unit(moments: DatetimeSummary, unit: str, first: int, length: int) 
     return rows
 
 
-def units_of(moment: Quantity) -> tuple[str, int, _Codes]:
+def units_of(moment: NumericVector) -> tuple[str, int, _Codes]:
     """The finest calendar unit that fits, the first one, and for each row its unit (or -1)."""
     micros = (moment.values[moment.present] * moment.ticks).astype(np.int64)
     for unit in _UNITS:
@@ -134,11 +134,11 @@ def time_view(unit: str, first: int, codes: _Codes, side: Side) -> TimeView:
     missing = np.bincount(codes[known & ~side.present], minlength=length)
     held = known & side.present
     kept: dict[str, Any] = {}
-    if isinstance(side, Quantity):
+    if isinstance(side, NumericVector):
         parts = _parts(side.in_milliseconds()[held], codes[held], length)
         distances = [_apart(a, b) for a, b in itertools.pairwise(parts)]
         kept["quartiles"] = tuple(_quartiles(part) for part in parts)
-        kept["time"] = side.ticks > 0
+        kept["is_time"] = side.ticks > 0
     else:
         table = np.zeros((len(side.names), length), np.int64)
         np.add.at(table, (side.codes[held], codes[held]), 1)
@@ -177,7 +177,7 @@ def _apart(before: NDArray[Any], after: NDArray[Any]) -> tuple[float, float]:
     at = np.concatenate((before, after))
     shares = [np.searchsorted(v, at, "right") / len(v) for v in (before, after)]
     distance = float(np.abs(shares[0] - shares[1]).max())
-    return distance, ks_chance(distance, len(before), len(after))
+    return distance, ks_p_value(distance, len(before), len(after))
 
 
 def _shares_apart(before: _Codes, after: _Codes) -> tuple[float, float]:
@@ -185,7 +185,7 @@ def _shares_apart(before: _Codes, after: _Codes) -> tuple[float, float]:
     n, m = before.sum(), after.sum()
     if min(n, m) < _FEWEST_ROWS:
         return 0.0, 1.0
-    return float(np.abs(before / n - after / m).sum() / 2), counts_chance(before, after) or 1.0
+    return float(np.abs(before / n - after / m).sum() / 2), counts_p_value(before, after) or 1.0
 
 
 def _jumps(distances: Sequence[tuple[float, float]]) -> set[int]:
@@ -196,8 +196,8 @@ def _jumps(distances: Sequence[tuple[float, float]]) -> set[int]:
     limit = max(_JUMP, _TIMES_USUAL * usual)
     return {
         place
-        for place, (distance, chance) in enumerate(distances, start=1)
-        if distance >= limit and chance * len(distances) < _CHANCE
+        for place, (distance, p_value) in enumerate(distances, start=1)
+        if distance >= limit and p_value * len(distances) < _CHANCE
     }
 
 
@@ -208,6 +208,6 @@ def _gap_jumps(rows: _Codes, missing: _Codes) -> set[int]:
         if min(n, m) < _FEWEST_ROWS:
             continue
         a, b = int(missing[place - 1]), int(missing[place])
-        if abs(a / n - b / m) >= _GAP_JUMP and shares_chance(a, n, b, m) * len(rows) < _CHANCE:
+        if abs(a / n - b / m) >= _GAP_JUMP and shares_p_value(a, n, b, m) * len(rows) < _CHANCE:
             found.add(place)
     return found

@@ -14,8 +14,8 @@ from nachsicht.tables.base import Columns, Part, frame_of, with_versions
 
 #: Statistics of a quantity, in the order of the page.
 STATISTICS = (
-    *("mean", "sd", "minimum", "median", "maximum", "range", "iqr", "mad"),
-    *("variance", "variation", "skewness", "kurtosis", "sum"),
+    *("mean", "std", "minimum", "median", "maximum", "range", "iqr", "mad"),
+    *("variance", "cv", "skewness", "kurtosis", "sum"),
 )
 
 
@@ -28,11 +28,10 @@ class Summary(Part):
         self._across = across
 
     def columns(self) -> Columns:
-        """Name, kind, missing, distinct, what sums the values up, rows and stored type.
+        """Name, kind, missing, distinct, statistics, rows and stored type.
 
-        ``mean``, ``sd`` and quantiles are those of quantities, ``frequent`` is the most frequent
-        value of any kind with ``frequent_rows``, ``minimum`` and ``maximum`` of moments are
-        texts in columns of their own.
+        ``mean``, ``std`` and quantiles are those of quantities; ``top_value`` is the most frequent
+        value of any kind, with ``top_value_rows``; ``first`` and ``last`` are those of datetimes.
         """
         versions = self._across.versions
         return with_versions([v.label for v in versions], [_lines(v.columns) for v in versions])
@@ -46,16 +45,16 @@ def _lines(columns: tuple[ColumnSummary, ...]) -> Columns:
         "missing_share": [c.missing_share for c in columns],
         "distinct": [c.distinct for c in columns],
     }
-    for name in ("mean", "sd", "minimum", "median", "maximum"):
+    for name in ("mean", "std", "minimum", "median", "maximum"):
         found[name] = [_number(c, name) for c in columns]
     moments = [c.stats if isinstance(c.stats, DatetimeSummary) else None for c in columns]
     if any(moments):
         found["first"] = [m.minimum if m else None for m in moments]
         found["last"] = [m.maximum if m else None for m in moments]
-    found["frequent"] = [c.top_values[0].value if c.top_values else None for c in columns]
-    found["frequent_rows"] = [c.top_values[0].count if c.top_values else None for c in columns]
+    found["top_value"] = [c.top_values[0].value if c.top_values else None for c in columns]
+    found["top_value_rows"] = [c.top_values[0].count if c.top_values else None for c in columns]
     found["rows"] = [c.rows for c in columns]
-    found["stored_type"] = [c.dtype for c in columns]
+    found["dtype"] = [c.dtype for c in columns]
     return found
 
 
@@ -104,7 +103,7 @@ class Column(Part):
             found[label] = [table.get(name) for name in names]
         return found
 
-    def frequent(self, library: str = "pandas") -> Any:
+    def top_values(self, library: str = "pandas") -> Any:
         """The most frequent values with their rows and shares of the rows that have a value."""
         return frame_of(self._of_all(_frequent), library)
 
@@ -112,22 +111,22 @@ class Column(Part):
         """Quantiles of a quantity: share of the rows, value. Empty for other kinds."""
         return frame_of(self._of_all(_quantiles), library)
 
-    def spread(self, library: str = "pandas") -> Any:
+    def distribution(self, library: str = "pandas") -> Any:
         """What the page draws: bins, values, levels or calendar units, with their rows.
 
         Bins begin at ``start``, without their end.
         """
-        from nachsicht.tables.distribution import spread_table
+        from nachsicht.tables.distribution import distribution_table
 
-        return frame_of(spread_table(self._across.distribution, self._labels), library)
+        return frame_of(distribution_table(self._across.distribution, self._labels), library)
 
-    def figure(self, way: str = "bars", ax: Any = None) -> Any:
+    def figure(self, kind: str = "bars", ax: Any = None) -> Any:
         """Draw it in all versions: the newest filled, older ones outlined.
 
         Parameters
         ----------
-        way : str
-            ``bars`` or ``frequent`` (values); of quantities also ``density``, ``cumulative``,
+        kind : str
+            ``bars`` or ``top_values``; of quantities also ``density``, ``cumulative``,
             ``box``, ``normal`` (against the normal) and ``quantiles`` (over the versions).
         ax : Matplotlib axes, optional
             Where to draw.
@@ -145,7 +144,7 @@ class Column(Part):
         """
         from nachsicht.figures.column import draw_column
 
-        return draw_column(self._across, self.summaries, self._labels, way, ax)
+        return draw_column(self._across, self.summaries, self._labels, kind, ax)
 
     def _of_all(self, table: Any) -> Columns:
         tables = [table(summary) if summary else {} for summary in self.summaries]
@@ -158,7 +157,7 @@ def _statistics(column: ColumnSummary) -> dict[str, float]:
         "missing": column.missing,
         "missing_share": column.missing_share,
         "distinct": column.distinct,
-        "once": column.unique_once,
+        "unique_once": column.unique_once,
     }
     detail = column.stats
     if isinstance(detail, QuantitySummary):

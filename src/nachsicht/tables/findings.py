@@ -14,16 +14,16 @@ class Findings(tuple[Finding, ...], Part):
     __slots__ = ()
 
     def columns(self) -> Columns:
-        """Weight, code, columns, title, sentence, next step, size, versions, and why accepted."""
+        """Severity, code, columns, title, sentence, next step, size, versions, and why accepted."""
         return {
-            "weight": [str(f.severity) for f in self],
+            "severity": [str(f.severity) for f in self],
             "code": [f.code for f in self],
             "columns": [", ".join(f.columns) for f in self],
             "title": [f.title for f in self],
             "sentence": [f.sentence for f in self],
             "next_step": [f.next_step for f in self],
             "size": [f.size for f in self],
-            "versions": [", ".join(f.versions) for f in self],
+            "versions": [", ".join(f.version_names) for f in self],
             "accepted": [f.accepted for f in self],
         }
 

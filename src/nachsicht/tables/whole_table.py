@@ -1,4 +1,4 @@
-"""Relations, gaps, repeats, outcome, components and time, each on its own."""
+"""Relations, missing values, duplicates, outcome, components and time, each on its own."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from typing import Any
 
 from nachsicht.errors import SettingsError
 from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.outcome import bin_label
 from nachsicht.model.pair_plots import TimeView
 from nachsicht.model.profile import ProfileDocument, Relation
 from nachsicht.tables.base import Columns, Part, frame_of, with_versions
@@ -101,12 +102,12 @@ class PairPart(Part):
             found.append({name: [getattr(pair, name) for pair in own] for name in names})
         return with_versions([v.label for v in self._document.versions], found)
 
-    def figure(self, way: str = "counts", version: int = -1, ax: Any = None) -> Any:
+    def figure(self, kind: str = "counts", version: int = -1, ax: Any = None) -> Any:
         """The pair in one version, as suits the kinds.
 
         Parameters
         ----------
-        way : str
+        kind : str
             ``counts``: a grid of counts with a smooth line, boxes, shares, or a line over time.
             ``by_level``: of a quantity by level, its quantiles against those of all rows.
         version : int
@@ -119,17 +120,19 @@ class PairPart(Part):
         view = self.views[version]
         if view is None:
             raise SettingsError("that version does not draw the pair", where="version")
-        if way == "by_level":
+        if kind == "by_level":
             return draw_by_level(view, ax)
-        if way != "counts":
-            raise SettingsError(f"unknown way {way}", where="figure", todo="counts, by_level")
+        if kind != "counts":
+            raise SettingsError(
+                f"unknown kind of figure {kind}", where="figure", todo="counts, by_level"
+            )
         return draw_pair(view, older=version not in (-1, len(self.views) - 1), ax=ax)
 
 
-class GapsPart(_OfVersions):
+class MissingPart(_OfVersions):
     """What is missing, with what else, and where."""
 
-    title = "Gaps"
+    title = "Missing values"
 
     def _table(self, version: ProfileDocument) -> Columns:
         missing = sorted((-n, name) for name, n in version.missing.items() if n)
@@ -138,7 +141,7 @@ class GapsPart(_OfVersions):
             "column": [name for _, name in missing],
             "missing": [-n for n, _ in missing],
             "share": [-n / version.rows for n, _ in missing],
-            "only_missing": [only.get(name, 0) for _, name in missing],
+            "sole_missing": [only.get(name, 0) for _, name in missing],
         }
 
     @property
@@ -157,23 +160,23 @@ class GapsPart(_OfVersions):
         ]
         return frame_of(with_versions([v.label for v in self._document.versions], tables), library)
 
-    def figure(self, what: str = "patterns", ax: Any = None) -> Any:
+    def figure(self, kind: str = "patterns", ax: Any = None) -> Any:
         """Which columns go missing together (``patterns``), or in which rows (``places``)."""
-        from nachsicht.figures.missing import draw_gaps
+        from nachsicht.figures.missing import draw_missing
 
-        return draw_gaps(self._document.versions[-1], what, ax)
+        return draw_missing(self._document.versions[-1], kind, ax)
 
 
-class RepeatsPart(_OfVersions):
+class DuplicatesPart(_OfVersions):
     """Rows that equal an earlier row: in all columns, and in those that were looked at besides."""
 
-    title = "Repeats"
+    title = "Duplicate rows"
 
     def _table(self, version: ProfileDocument) -> Columns:
         looks = (version.duplicates, *version.duplicates_by_subset)
         return {
             "compared_in": [", ".join(look.columns) or "all columns" for look in looks],
-            "repeated_rows": [look.duplicate_rows for look in looks],
+            "duplicate_rows": [look.duplicate_rows for look in looks],
             "distinct_rows": [look.distinct_rows for look in looks],
             "uncertainty": [look.uncertainty for look in looks],
         }
@@ -191,9 +194,9 @@ class RepeatsPart(_OfVersions):
 
     def figure(self, ax: Any = None) -> Any:
         """Where the repeated rows of the newest version stand, from the first row to the last."""
-        from nachsicht.figures.missing import draw_repeats
+        from nachsicht.figures.missing import draw_duplicates
 
-        return draw_repeats(self._document.versions[-1].duplicates, ax)
+        return draw_duplicates(self._document.versions[-1].duplicates, ax)
 
 
 class OutcomePart(_OfVersions):
@@ -206,8 +209,8 @@ class OutcomePart(_OfVersions):
         bins = [(view, b) for view in (outcome.views if outcome else ()) for b in view.bins]
         return {
             "column": [view.column for view, _ in bins],
-            "explained": [view.explained_share for view, _ in bins],
-            "bin": [b.label for _, b in bins],
+            "explained_share": [view.explained_share for view, _ in bins],
+            "bin": [bin_label(b) for _, b in bins],
             "rows": [b.rows for _, b in bins],
             "outcome": [b.value for _, b in bins],
             "low": [b.low for _, b in bins],
@@ -269,7 +272,7 @@ class ComponentsPart(Part):
 
 
 class TimePart(_OfVersions):
-    """Every column over the moment column, unit by unit."""
+    """Every column over the datetime column, unit by unit."""
 
     title = "Over time"
 

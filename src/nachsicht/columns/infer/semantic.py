@@ -23,17 +23,17 @@ SHAPE_LENGTH = 40
 #: a text that fits it does too; but for the T of a time, which is an A there.
 _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
     (
-        "e-mail address",
+        "email",
         "@",
         r"^\s*[\w.+-]+@[\w-]+(\.[\w-]+)+\s*$",
     ),
     (
-        "URL",
+        "url",
         "://",
         r"^\s*[a-zA-Z][a-zA-Z0-9+.-]*://\S+\s*$",
     ),
     (
-        "number with a unit",
+        "number_with_unit",
         _DIGITS + _SPACES + b"+-",
         r"^\s*[+-]?\d[\d.,' ]*\s*(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?|[€$£¥])\s*$",
     ),
@@ -44,7 +44,7 @@ _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
         r"([ T]\d{1,2}:\d{2}.*)?\s*$",
     ),
     (
-        "JSON",
+        "json",
         b"{[" + _SPACES,
         r'^\s*(\{\s*("|\})(.|\n)*\}|\[(.|\n)*\])\s*$',
     ),

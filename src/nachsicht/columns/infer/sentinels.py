@@ -8,9 +8,9 @@ from nachsicht.arrow.missing_words import is_word_for_missing, stands_for_missin
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
+    DatetimeSummary,
     IdentifierSummary,
     Level,
-    DatetimeSummary,
     NumberCount,
     QuantitySummary,
     TextSummary,

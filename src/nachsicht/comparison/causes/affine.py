@@ -58,7 +58,7 @@ _LEFT_OVER_OF_PART = 0.15
 _SMALLEST_PART = 0.03
 
 
-class Map(msgspec.Struct, frozen=True):
+class AffineMap(msgspec.Struct, frozen=True):
     """``new = factor * old + offset`` for a part of the rows, and the distance left over."""
 
     factor: float
@@ -85,7 +85,7 @@ def map_between(
     decimals: tuple[int | None, int | None],
     *,
     known_only: bool = False,
-) -> Map | None:
+) -> AffineMap | None:
     """The map that takes the old spread to the new one; None if none explains the change.
 
     It must leave over no more than chance gives, and less than a third of the distance. Known
@@ -107,12 +107,12 @@ def map_between(
         return None
     if _too_large(a) or _too_large(b):
         return None
-    chance = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
-    enough = min(max(chance, 0.1 * distance), _LEFT_OVER * distance)
+    p_value = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    enough = min(max(p_value, 0.1 * distance), _LEFT_OVER * distance)
     step = 0.0 if decimals[1] is None else 10.0 ** -decimals[1]
     spread = float(np.ptp(b.quantiles(np.array([0.25, 0.75]))))
     coarse = step > spread / 8
-    best: Map | None = None
+    best: AffineMap | None = None
     for factor, offset, known in _candidates(a, b, step):
         guessed = known is None and factor not in (1.0, -1.0)
         if (guessed and coarse) or (known is None and known_only):
@@ -122,7 +122,7 @@ def map_between(
             break  # a conversion that fits needs no better guess
         left = largest_difference(a.mapped(factor, offset), b, tolerance)
         if left <= enough and (best is None or left < best.left_over):
-            best = Map(factor, offset, known, left)
+            best = AffineMap(factor, offset, known, left)
     return best
 
 
@@ -133,7 +133,7 @@ def _too_large(curve: Curve) -> bool:
 
 def map_of_a_part(
     a: Curve, b: Curve, distance: float, ratios: tuple[float, float] | None
-) -> Map | None:
+) -> AffineMap | None:
     """A known conversion of a part of the rows; None if none explains the change.
 
     The part is that which leaves over least by squares; what it leaves over must be no more
@@ -145,8 +145,8 @@ def map_of_a_part(
     # With a free part and many factors to choose from, little may be left over, unless the
     # factor is known from the level.
     often = 0.01 if ratios else 0.2
-    chance = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
-    best: Map | None = None
+    p_value = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
+    best: AffineMap | None = None
     for name in FACTORS:
         factor = float(name)
         if ratios and not _alike(factor, ratios):
@@ -158,9 +158,9 @@ def map_of_a_part(
         if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART:
             continue
         left = float(np.abs(new - old - part * apart).max())
-        enough = min(chance, _LEFT_OVER_OF_PART * distance)
+        enough = min(p_value, _LEFT_OVER_OF_PART * distance)
         if left <= enough and (not best or left < best.left_over):
-            best = Map(factor, 0.0, name, left, part)
+            best = AffineMap(factor, 0.0, name, left, part)
     return best
 
 

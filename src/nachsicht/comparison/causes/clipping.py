@@ -5,10 +5,10 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.model.column import QuantitySummary
 from nachsicht.stats.ecdf import Curve, largest_difference
-from nachsicht.stats.hypothesis_tests import shares_chance, usual_distance
+from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
 #: Less than this part of the rows beyond a cap shows nothing.
 _SMALLEST_BEYOND = 0.004
@@ -28,7 +28,7 @@ class Cap(msgspec.Struct, frozen=True):
     beyond: float
 
 
-def cap_in(change: Change) -> Cap | None:
+def cap_in(change: ColumnChange) -> Cap | None:
     """The cap at which values are held now; None if there is none.
 
     No value lies beyond the end, where formerly some did; the end holds about as many rows
@@ -44,12 +44,12 @@ def cap_in(change: Change) -> Cap | None:
     return None
 
 
-def _mirrored(change: Change, a: Curve, b: Curve) -> Cap | None:
+def _mirrored(change: ColumnChange, a: Curve, b: Curve) -> Cap | None:
     found = _cap_at_top(change, a.mapped(-1.0), b.mapped(-1.0))
     return found and Cap(-found.value, False, found.rows, found.share, found.beyond)
 
 
-def _cap_at_top(change: Change, a: Curve, b: Curve) -> Cap | None:
+def _cap_at_top(change: ColumnChange, a: Curve, b: Curve) -> Cap | None:
     cap = float(b.values[-1])
     beyond = 1 - float(a.shares(np.array([cap]))[1][0])
     rows = b.at_most[-1] - b.below[-1]
@@ -58,8 +58,8 @@ def _cap_at_top(change: Change, a: Curve, b: Curve) -> Cap | None:
         return None
     former = a.share_at(cap) + beyond
     unlikely = change.between.unlikely
-    gone = shares_chance(beyond * a.rows, a.rows, 0, b.rows)
-    heaped = shares_chance(a.share_at(cap) * a.rows, a.rows, rows, b.rows)
+    gone = shares_p_value(beyond * a.rows, a.rows, 0, b.rows)
+    heaped = shares_p_value(a.share_at(cap) * a.rows, a.rows, rows, b.rows)
     if not (unlikely(gone) and unlikely(heaped)):
         return None
     usual = usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
@@ -83,7 +83,7 @@ class Heap(msgspec.Struct, frozen=True):
     rounded: bool
 
 
-def heap_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Heap | None:
+def heap_in(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Heap | None:
     """The step on which values are heaped, or to which all are rounded; None if there is none."""
     before = {entry.value: entry.count for entry in a.round_number_counts}
     if not a.n_finite or not b.n_finite or not before:
@@ -93,8 +93,8 @@ def heap_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Heap | No
         # A step that is not listed is finer than the old values, or only zero was a multiple.
         old = before.get(entry.value, a.n_finite if entry.value < finest else a.zeros)
         old_share, share = old / a.n_finite, entry.count / b.n_finite
-        chance = shares_chance(old, a.n_finite, entry.count, b.n_finite)
-        unlikely = change.between.unlikely(chance, len(b.round_number_counts))
+        p_value = shares_p_value(old, a.n_finite, entry.count, b.n_finite)
+        unlikely = change.between.unlikely(p_value, len(b.round_number_counts))
         usual = old_share >= _USUAL  # values are written so anyway
         if usual or share - old_share < _SMALLEST_HEAP or not unlikely:
             continue
@@ -118,7 +118,7 @@ class Cut(msgspec.Struct, frozen=True):
     old_longest: int
 
 
-def cut_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Cut | None:
+def cut_in(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Cut | None:
     """The length at which texts are cut now, from the lengths in characters."""
     if not a.n_finite or not b.n_finite:
         return None
@@ -129,9 +129,9 @@ def cut_in(change: Change, a: QuantitySummary, b: QuantitySummary) -> Cut | None
     if rows < 4 or beyond < _SMALLEST_BEYOND:
         return None
     unlikely = change.between.unlikely
-    if not unlikely(shares_chance(beyond * one.rows, one.rows, 0, other.rows)):
+    if not unlikely(shares_p_value(beyond * one.rows, one.rows, 0, other.rows)):
         return None
-    if not unlikely(shares_chance(one.share_at(length) * one.rows, one.rows, rows, other.rows)):
+    if not unlikely(shares_p_value(one.share_at(length) * one.rows, one.rows, rows, other.rows)):
         return None
     if rows / other.rows < 0.5 * beyond:
         return None

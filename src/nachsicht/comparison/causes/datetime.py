@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.columns.datetime import coarsen_counts
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.model.column import DatetimeSummary
 from nachsicht.stats.ecdf import Curve, largest_difference
-from nachsicht.stats.hypothesis_tests import counts_chance, usual_distance
+from nachsicht.stats.hypothesis_tests import counts_p_value, usual_distance
 
 _DAY = 86400e6
 _HOUR = 3600e6
@@ -51,7 +51,7 @@ class Shift(msgspec.Struct, frozen=True):
         return months > 0.9 and abs(months - round(months)) * 30.4375 <= _MONTH_SLACK
 
 
-def shift_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
+def shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """The constant by which all moments moved; None if that does not explain the change."""
     if change.curves is None:
         return None
@@ -70,7 +70,9 @@ def shift_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | 
     return _shift_of_weekdays(change, a, b)
 
 
-def _shift_of_weekdays(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
+def _shift_of_weekdays(
+    change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary
+) -> Shift | None:
     """A shift by a few days, seen in the weekdays where the range hardly shows it."""
     turned = _turned(change, a.by_weekday, b.by_weekday, range(-3, 4))
     if turned is None:
@@ -79,7 +81,7 @@ def _shift_of_weekdays(change: Change, a: DatetimeSummary, b: DatetimeSummary) -
     return Shift(days * _DAY, distance, left)
 
 
-def clock_shift_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
+def clock_shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """The hours by which the clock was shifted; None if that does not explain the change."""
     turned = _turned(change, a.by_hour, b.by_hour, range(-11, 13))
     if turned is None:
@@ -89,21 +91,21 @@ def clock_shift_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Sh
 
 
 def _turned(
-    change: Change, old: Sequence[int], new: Sequence[int], turns: Sequence[int]
+    change: ColumnChange, old: Sequence[int], new: Sequence[int], turns: Sequence[int]
 ) -> tuple[int, float, float] | None:
     """The turn of a cycle (hours, weekdays) after which both have the same shares."""
     if not old or not new or not sum(old) or not sum(new):
         return None
-    before = counts_chance(old, new)
+    before = counts_p_value(old, new)
     if before is None or before > _DIFFERS or not change.between.unlikely(before):
         return None
     fits = [
         (_apart(np.roll(old, turn), np.asarray(new)), abs(turn), turn) for turn in turns if turn
     ]
     left, _, turn = min(fits)
-    chance = counts_chance(np.roll(old, turn).tolist(), new)
+    p_value = counts_p_value(np.roll(old, turn).tolist(), new)
     distance = _apart(np.asarray(old), np.asarray(new))
-    if chance is None or chance < _FITS or left > distance / 3:
+    if p_value is None or p_value < _FITS or left > distance / 3:
         return None
     return turn, distance, left
 
@@ -120,7 +122,7 @@ class Exchanged(msgspec.Struct, frozen=True):
     left_over: float
 
 
-def exchange_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
+def exchange_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
     """Whether day and month were exchanged: the moments fit only so.
 
     By single days where the profile counts them; else by month and day of the month.
@@ -128,14 +130,16 @@ def exchange_in(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Excha
     return _exchange_by_days(change, a, b) or _exchange_by_months(change, a, b)
 
 
-def _exchange_by_days(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
+def _exchange_by_days(
+    change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary
+) -> Exchanged | None:
     old, new = _days(a), _days(b)
     if old is None or new is None:
         return None
     exchanged = _exchanged(old[0]), old[1]
     before, after, now = _by_month(old, exchanged, new)
-    unlikely = change.between.unlikely(counts_chance(before, now))
-    fits = counts_chance(after, now)
+    unlikely = change.between.unlikely(counts_p_value(before, now))
+    fits = counts_p_value(after, now)
     distance, left = _apart(before, now), _apart(after, now)
     explained = fits is not None and fits > _FITS and left < distance / 2
     return Exchanged(distance, left) if unlikely and explained else None
@@ -172,14 +176,16 @@ def _exchanged(days: NDArray[np.int64]) -> NDArray[np.int64]:
     return found
 
 
-def _exchange_by_months(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
+def _exchange_by_months(
+    change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary
+) -> Exchanged | None:
     if not a.by_month_and_day or not b.by_month_and_day:
         return None
     old = np.array(a.by_month_and_day, float).reshape(12, 31)
     new = np.array(b.by_month_and_day, float).reshape(12, 31)
     exchanged = old.copy()
     exchanged[:, :12] = old[:, :12].T
-    before, after = _month_chance(old, new), _month_chance(exchanged, new)
+    before, after = _month_p_value(old, new), _month_p_value(exchanged, new)
     if before is None or after is None or not change.between.unlikely(before) or after < _FITS:
         return None
     distance = _apart(_months(old), _months(new))
@@ -193,8 +199,8 @@ def _months(table: _Counts) -> NDArray[np.int64]:
     return both.astype(np.int64)
 
 
-def _month_chance(old: _Counts, new: _Counts) -> float | None:
-    return counts_chance(_months(old).tolist(), _months(new).tolist())
+def _month_p_value(old: _Counts, new: _Counts) -> float | None:
+    return counts_p_value(_months(old).tolist(), _months(new).tolist())
 
 
 def times_lost(a: DatetimeSummary, b: DatetimeSummary) -> tuple[float, float] | None:

@@ -12,7 +12,7 @@ from nachsicht.columns.text_format import repaired
 from nachsicht.comparison.distances import level_counts, total_variation
 from nachsicht.i18n import number
 from nachsicht.model.column import CategorySummary, Detail, QuantitySummary
-from nachsicht.stats.hypothesis_tests import levels_chance
+from nachsicht.stats.hypothesis_tests import levels_p_value
 
 Counts = Mapping[str, int]
 #: Levels that together hold less are no relabelling that matters.
@@ -145,11 +145,11 @@ def relabelled(old: Counts, new: Counts) -> Renaming | None:
     paired = list(zip(*by_share, strict=True))
     counts = {a: old[a] for a, _ in paired}, {a: new[b] for a, b in paired}
     rest = n - sum(counts[0].values()), m - sum(counts[1].values())
-    chance = levels_chance({**counts[0], "\0rest": rest[0]}, {**counts[1], "\0rest": rest[1]})
+    p_value = levels_p_value({**counts[0], "\0rest": rest[0]}, {**counts[1], "\0rest": rest[1]})
     found = mapped_levels(old, new, _by_name(paired, old, new, n, m))
-    if chance is None or found is None:
+    if p_value is None or found is None:
         return None
-    return found if chance > 1e-4 or found.left_over < _SHARES_APART / 2 else None
+    return found if p_value > 1e-4 or found.left_over < _SHARES_APART / 2 else None
 
 
 def _gone_for_good(levels: list[str], counts: Counts, other: float) -> bool:
@@ -174,14 +174,14 @@ def exchanged(old: Counts, new: Counts) -> Renaming | None:
         return None
     if total_variation(old, new) < _EXCHANGED:
         return None
-    unlike = levels_chance(old, new)
+    unlike = levels_p_value(old, new)
     if unlike is None or unlike > _CHANCE:
         return None
     one, other = sorted(old)
     pairs = [(one, other), (other, one)]
     undone = {one: new[other], other: new[one]}
-    chance, left = levels_chance(old, undone), total_variation(old, undone)
-    if chance is None or chance < 1e-3 or left > _SHARES_APART:
+    p_value, left = levels_p_value(old, undone), total_variation(old, undone)
+    if p_value is None or p_value < 1e-3 or left > _SHARES_APART:
         return None
     return Renaming(tuple(pairs), 1.0, left)
 

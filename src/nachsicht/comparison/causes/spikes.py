@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.model.column import ColumnSummary, Level
-from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 #: A value must fill so large a part of its rows anew to count at all.
 _SMALLEST_RISE = 0.002
@@ -26,7 +26,7 @@ class Spike(msgspec.Struct, frozen=True):
         return self.share - self.old_share
 
 
-def spikes_in(change: Change) -> list[Spike]:
+def spikes_in(change: ColumnChange) -> list[Spike]:
     """Frequent values that hold more rows than before and than chance gives, largest first."""
     old, new = change.old, change.new
     before = {level.value: level.count for level in old.top_values}
@@ -47,15 +47,15 @@ def spikes_in(change: Change) -> list[Spike]:
     return sorted(found, key=lambda spike: -spike.rise)
 
 
-def _risen(change: Change, before: float, level: Level) -> bool:
+def _risen(change: ColumnChange, before: float, level: Level) -> bool:
     old, new = change.old, change.new
     if level.count < 3 or not old.present:
         return False
     rise = level.count / new.present - before / old.present
     if rise < _SMALLEST_RISE:
         return False
-    chance = shares_chance(before, old.present, level.count, new.present)
-    return change.between.unlikely(chance, len(new.top_values))
+    p_value = shares_p_value(before, old.present, level.count, new.present)
+    return change.between.unlikely(p_value, len(new.top_values))
 
 
 def _most_unlisted(column: ColumnSummary) -> int:
@@ -65,7 +65,7 @@ def _most_unlisted(column: ColumnSummary) -> int:
     return column.top_values[-1].count
 
 
-def _count_in_curve(change: Change, level: Level, most: int) -> float:
+def _count_in_curve(change: ColumnChange, level: Level, most: int) -> float:
     """Rows that held a value before, where it was not among the frequent ones."""
     if change.curves is None or not change.curves[0].complete:
         return most

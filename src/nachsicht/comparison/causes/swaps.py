@@ -7,7 +7,7 @@ from itertools import combinations
 
 import msgspec
 
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.distances import distance_between
 from nachsicht.model.column import ColumnSummary
 
@@ -21,13 +21,13 @@ _MOST_TRIED = 60
 class Swap(msgspec.Struct, frozen=True):
     """The two changes, how far the columns moved at least, and what is left put back."""
 
-    first: Change
-    second: Change
+    first: ColumnChange
+    second: ColumnChange
     distance: float
     left_over: float
 
 
-def swaps_in(changes: Sequence[Change]) -> list[Swap]:
+def swaps_in(changes: Sequence[ColumnChange]) -> list[Swap]:
     """Pairs of columns of which each is now what the other was."""
     moved = [change for change in changes if not change.pair.renamed and _moved(change)]
     moved.sort(key=lambda change: (-_moved(change), change.new.position))
@@ -45,7 +45,7 @@ def swaps_in(changes: Sequence[Change]) -> list[Swap]:
     return found
 
 
-def _moved(change: Change) -> float:
+def _moved(change: ColumnChange) -> float:
     """How far a column moved, 1 where it changed its kind; 0 for too little."""
     if change.kind_changed:
         return 1.0
@@ -53,7 +53,7 @@ def _moved(change: Change) -> float:
     return moved if moved >= _SMALLEST_DISTANCE else 0.0
 
 
-def _of_ranges(change: Change) -> float:
+def _of_ranges(change: ColumnChange) -> float:
     """Of moments: the share of the new rows that lie outside of the old range."""
     if change.measured and change.measured.measures[0].name == "coverage":
         return 1 - change.measured.measures[0].value

@@ -12,7 +12,7 @@ from nachsicht.comparison.context import VersionPair
 from nachsicht.findings.rules.table import GIVES_AWAY
 from nachsicht.model.comparison import RelationChange
 from nachsicht.model.findings import Finding, FindingCode
-from nachsicht.stats.hypothesis_tests import bound_over_all, relations_chance, relations_chances
+from nachsicht.stats.hypothesis_tests import bound_over_all, relations_p_value, relations_p_values
 
 #: How many changed relations are kept in a comparison.
 MOST_KEPT = 200
@@ -21,7 +21,7 @@ _SMALLEST = 0.1
 
 
 def relation_changes(
-    between: VersionPair, pairs: Sequence[Pair], step: tuple[int, int]
+    between: VersionPair, pairs: Sequence[Pair], step: tuple[int | None, int]
 ) -> tuple[RelationChange, ...]:
     """Relations whose strength changed beyond chance, the largest change first.
 
@@ -31,11 +31,11 @@ def relation_changes(
     newest = {pair.old.name: pair.new.name for pair in pairs if pair.old and pair.new}
     old, new = between.old.data, between.new.data
     if old is not None and new is not None:
-        found, chances = _changed_at_hand(old.pairs, new.pairs, newest, step)
+        found, p_values = _changed_at_hand(old.pairs, new.pairs, newest, step)
     else:
         found = _changed_as_kept(between, newest, step)
-        chances = [change.p_value for change in found]
-    bound = bound_over_all(chances, between.settings.alpha)
+        p_values = [change.p_value for change in found]
+    bound = bound_over_all(p_values, between.settings.alpha)
     kept = [
         change
         for change in found
@@ -46,7 +46,7 @@ def relation_changes(
 
 
 def _changed_as_kept(
-    between: VersionPair, newest: Mapping[str, str], step: tuple[int, int]
+    between: VersionPair, newest: Mapping[str, str], step: tuple[int | None, int]
 ) -> list[RelationChange]:
     before = {
         frozenset((newest[r.x], newest[r.y])): r
@@ -57,14 +57,14 @@ def _changed_as_kept(
     for new in between.new.profile.relations.pairs:
         old = before.get(frozenset((new.x, new.y)))
         if old is not None and old.measure == new.measure:
-            chance = relations_chance(old.value, old.std_error, new.value, new.std_error)
+            p_value = relations_p_value(old.value, old.std_error, new.value, new.std_error)
             strengths = (old.value, new.value)
-            found.append(RelationChange(*step, new.x, new.y, new.measure, *strengths, chance))
+            found.append(RelationChange(*step, new.x, new.y, new.measure, *strengths, p_value))
     return found
 
 
 def _changed_at_hand(
-    old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int, int]
+    old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int | None, int]
 ) -> tuple[list[RelationChange], list[float]]:
     """Pairs that changed by enough to be told, and the chances of all pairs."""
     names = [
@@ -83,8 +83,8 @@ def _changed_at_hand(
         for figure in (pairs.strengths.values, pairs.strengths.errors)
     )
     there = np.triu(~np.isnan(first) & ~np.isnan(second), 1)
-    chances = np.ones(there.shape)
-    chances[there] = relations_chances(
+    p_values = np.ones(there.shape)
+    p_values[there] = relations_p_values(
         first[there], first_error[there], second[there], second_error[there]
     )
     large = there & (np.abs(second - first) >= _SMALLEST)
@@ -96,19 +96,17 @@ def _changed_at_hand(
             new.measure(int(theirs[i]), int(theirs[j])),
             float(first[i, j]),
             float(second[i, j]),
-            float(chances[i, j]),
+            float(p_values[i, j]),
         )
         for i, j in np.argwhere(large).tolist()
     ]
-    return found, chances[there].tolist()
+    return found, p_values[there].tolist()
 
 
 def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:
     """Columns that all but say what the outcome is now, and did not before."""
     outcome = between.settings.outcome
-    before = {
-        frozenset((r.x, r.y)): abs(r.value) for r in between.old.profile.relations.pairs
-    }
+    before = {frozenset((r.x, r.y)): abs(r.value) for r in between.old.profile.relations.pairs}
     for relation in between.new.profile.relations.pairs:
         both = frozenset((relation.x, relation.y))
         old, new = before.get(both, 0.0), abs(relation.value)

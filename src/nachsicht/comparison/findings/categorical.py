@@ -12,18 +12,18 @@ from nachsicht.comparison.causes.levels import (
     mapped_levels,
     relabelled,
 )
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.distances import total_variation
 from nachsicht.findings.registry import smallest_size
 from nachsicht.model.findings import Fact, Finding, FindingCode
-from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 Counts = Mapping[str, int]
 #: Pairs of an old level and a new one that have one cause.
 Recognise = Callable[[Counts, Counts], list[tuple[str, str]]]
 
 
-def level_findings(change: Change, old: Counts, new: Counts) -> Iterator[Finding | None]:
+def level_findings(change: ColumnChange, old: Counts, new: Counts) -> Iterator[Finding | None]:
     """What happened to the levels; every cause found is undone before the next is looked for."""
     now = dict(new)
     if change.between.in_time:
@@ -44,7 +44,7 @@ def level_findings(change: Change, old: Counts, new: Counts) -> Iterator[Finding
 
 
 def _causes(
-    change: Change, old: Counts, new: Counts
+    change: ColumnChange, old: Counts, new: Counts
 ) -> tuple[list[Finding | None], dict[str, int]]:
     """Causes that are recognised, and the levels with each of them undone."""
     found, now = _stand_ins(change, old, new)
@@ -66,7 +66,7 @@ def _causes(
 
 
 def _stand_ins(
-    change: Change, old: Counts, new: Counts
+    change: ColumnChange, old: Counts, new: Counts
 ) -> tuple[list[Finding | None], dict[str, int]]:
     """New levels that are words for missing, and the levels without them."""
     found: list[Finding | None] = []
@@ -97,7 +97,7 @@ def _undone(found: Renaming, now: Counts) -> dict[str, int]:
 
 
 def _mapped(
-    change: Change, code: FindingCode, found: Renaming, old: Counts, now: Counts
+    change: ColumnChange, code: FindingCode, found: Renaming, old: Counts, now: Counts
 ) -> Finding | None:
     first = found.old[0]
     fresh = tuple(after for before, after in found.pairs if before == first)
@@ -124,7 +124,7 @@ def _mapped(
     )
 
 
-def _relabelled(change: Change, found: Renaming) -> Finding | None:
+def _relabelled(change: ColumnChange, found: Renaming) -> Finding | None:
     return change.finding(
         "relabelled",
         found.share,
@@ -138,20 +138,20 @@ def _relabelled(change: Change, found: Renaming) -> Finding | None:
 
 
 def _levels(
-    change: Change, code: FindingCode, names: set[str], holder: Counts, total: int
+    change: ColumnChange, code: FindingCode, names: set[str], holder: Counts, total: int
 ) -> Finding | None:
     """New or gone levels, if chance does not bring or take them at these row counts."""
     if "\0further" in change_levels(change):
         return None  # not all levels of both versions are known
     rows = sum(holder[name] for name in names)
     others = change.old.present if code == "new_levels" else change.new.present
-    if not rows or not change.between.unlikely(shares_chance(0, others, rows, total)):
+    if not rows or not change.between.unlikely(shares_p_value(0, others, rows, total)):
         return None
     listed = sorted(names, key=lambda name: (-holder[name], name))
     return change.finding(code, rows / total, {"levels": tuple(listed), "share": rows / total})
 
 
-def change_levels(change: Change) -> set[str]:
+def change_levels(change: ColumnChange) -> set[str]:
     """All levels of both versions, with the mark of those beyond the cap."""
     found: set[str] = set()
     for column in (change.old, change.new):
@@ -159,9 +159,11 @@ def change_levels(change: Change) -> set[str]:
     return found
 
 
-def _shares_moved(change: Change, old: Counts, new: Counts, distance: float) -> Finding | None:
+def _shares_moved(
+    change: ColumnChange, old: Counts, new: Counts, distance: float
+) -> Finding | None:
     """Names the level whose share moved most."""
-    if change.by_chance:
+    if change.not_significant:
         return None
     n, m = max(sum(old.values()), 1), max(sum(new.values()), 1)
     names = sorted({*old, *new} - {"\0further"})

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
-from nachsicht.comparison.context import Change, VersionPair
+from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.findings.categorical import level_findings
 from nachsicht.comparison.findings.missing import gap_findings, gap_rise
 from nachsicht.comparison.findings.numeric import quantity_findings
@@ -19,8 +19,8 @@ from nachsicht.comparison.findings.text import (
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
-    IdentifierSummary,
     DatetimeSummary,
+    IdentifierSummary,
     QuantitySummary,
     TextSummary,
 )
@@ -44,7 +44,7 @@ def presence_finding(pair: Pair, between: VersionPair) -> Finding | None:
     return between.finding("added", (new.name,), 0.5, evidence)
 
 
-def column_findings(change: Change) -> Iterator[Finding | None]:
+def column_findings(change: ColumnChange) -> Iterator[Finding | None]:
     """All findings about a column that both versions have."""
     if change.pair.renamed:
         yield _renamed(change)
@@ -58,7 +58,7 @@ def column_findings(change: Change) -> Iterator[Finding | None]:
         yield from gap_findings(change, rise)
 
 
-def _value_findings(change: Change, rise: float) -> Iterator[Finding | None]:
+def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
     old, new = change.old, change.new
     if Kind.EMPTY in (old.kind, new.kind):
         return  # told by its gaps
@@ -89,7 +89,7 @@ def _all_but_constant(old: ColumnSummary) -> bool:
     return bool(old.top_values) and old.present - old.top_values[0].count < 10
 
 
-def _became_constant(change: Change) -> Finding | None:
+def _became_constant(change: ColumnChange) -> Finding | None:
     value = change.new.top_values[0].value
     return change.finding(
         "became_constant",
@@ -98,7 +98,7 @@ def _became_constant(change: Change) -> Finding | None:
     )
 
 
-def _renamed(change: Change) -> Finding | None:
+def _renamed(change: ColumnChange) -> Finding | None:
     old, new = change.old, change.new
     return change.finding(
         "renamed",
@@ -108,14 +108,14 @@ def _renamed(change: Change) -> Finding | None:
     )
 
 
-def _levels(change: Change) -> Iterator[Finding | None]:
+def _levels(change: ColumnChange) -> Iterator[Finding | None]:
     """The levels, also of two kinds that both have levels."""
     old, new = levels_of(change.old.stats), levels_of(change.new.stats)
     if old and new:
         yield from level_findings(change, old, new)
 
 
-def _another_kind(change: Change) -> Iterator[Finding | None]:
+def _another_kind(change: ColumnChange) -> Iterator[Finding | None]:
     """A column that changed its kind: by a cause that is known, or else just that."""
     old, new = change.old, change.new
     readable = _still_readable(change)
@@ -148,7 +148,7 @@ def _another_kind(change: Change) -> Iterator[Finding | None]:
     yield _retyped(change)
 
 
-def _cut_names(change: Change) -> Finding | None:
+def _cut_names(change: ColumnChange) -> Finding | None:
     """Names that were cut at a length, and so became levels that repeat."""
     a, b = change.old.stats, change.new.stats
     if not isinstance(a, IdentifierSummary) or not isinstance(b, CategorySummary):
@@ -158,7 +158,7 @@ def _cut_names(change: Change) -> Finding | None:
     return cut_finding(change, b.max_length, change.new.present, a.max_length)
 
 
-def _still_readable(change: Change) -> tuple[FindingCode, float] | None:
+def _still_readable(change: ColumnChange) -> tuple[FindingCode, float] | None:
     """Texts that were numbers or moments before, and mostly still read as such."""
     old, new = change.old, change.new
     if new.text_format is None or not new.present or old.text_format is not None:
@@ -173,7 +173,7 @@ def _still_readable(change: Change) -> tuple[FindingCode, float] | None:
     return None
 
 
-def _retyped(change: Change) -> Finding | None:
+def _retyped(change: ColumnChange) -> Finding | None:
     old, new = change.old, change.new
     return change.finding(
         "retyped",
@@ -187,7 +187,7 @@ def _retyped(change: Change) -> Finding | None:
     )
 
 
-def _writing(change: Change) -> Iterator[Finding | None]:
+def _writing(change: ColumnChange) -> Iterator[Finding | None]:
     """The same kind, stored or written otherwise."""
     old, new = change.old, change.new
     types: dict[str, Fact] = {"old_dtype": old.dtype, "new_dtype": new.dtype}
@@ -208,7 +208,7 @@ def _writing(change: Change) -> Iterator[Finding | None]:
         yield change.finding("dtype_changed", 0.2, {**types, "kind": str(new.kind)})
 
 
-def _written_otherwise(change: Change, old: str, new: str) -> Finding | None:
+def _written_otherwise(change: ColumnChange, old: str, new: str) -> Finding | None:
     """Another unit, separator, decimal sign or order of the date."""
     signs = [{c for c in shape if not c.isalnum() and c not in "-+"} for shape in (old, new)]
     units = change.old.unit, change.new.unit

@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.localise import rise_of_gaps
 from nachsicht.model.findings import Fact, Finding
-from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 
-def gap_rise(change: Change) -> float:
+def gap_rise(change: ColumnChange) -> float:
     """By how much the missing share rose, 0 where chance explains that."""
     old, new = change.old, change.new
-    chance = shares_chance(old.missing, old.rows, new.missing, new.rows)
-    return new.missing_share - old.missing_share if change.between.unlikely(chance) else 0.0
+    p_value = shares_p_value(old.missing, old.rows, new.missing, new.rows)
+    return new.missing_share - old.missing_share if change.between.unlikely(p_value) else 0.0
 
 
-def gap_findings(change: Change, rise: float) -> Iterator[Finding | None]:
-    """Gaps that rose or fell by more than chance explains."""
+def gap_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
+    """Shares of missing values that rose or fell by more than chance explains."""
     old, new = change.old, change.new
     evidence: dict[str, Fact] = {
         "missing": new.missing,

@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from nachsicht.columns.infer.sentinels import could_stand_in, stand_in
-from nachsicht.comparison.causes.affine import Map, map_between, map_of_a_part
+from nachsicht.comparison.causes.affine import AffineMap, map_between, map_of_a_part
 from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.localise import move_of_spread, ratios_in
 from nachsicht.findings.registry import smallest_size
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import QuantitySummary
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.stats.ecdf import Curve, largest_difference
-from nachsicht.stats.hypothesis_tests import shares_chance, usual_distance
+from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
 #: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
 _SLIGHT = 1.1
@@ -24,7 +24,7 @@ _ALONE = 1.2
 
 
 def quantity_findings(
-    change: Change, a: QuantitySummary, b: QuantitySummary, gap_rise: float
+    change: ColumnChange, a: QuantitySummary, b: QuantitySummary, gap_rise: float
 ) -> Iterator[Finding | None]:
     """What happened to the values of a quantity; ``gap_rise`` is that of its missing share."""
     if change.curves is None:
@@ -50,7 +50,7 @@ def quantity_findings(
         yield _spiked(change, spike, one, gap_rise)
         value = float(spike.value)
         one, other, heap = one.without(value), other.without(value), None
-        distance = _beyond_chance(one, other)
+        distance = _beyond_p_value(one, other)
     if heap and _rounding_explains(one, other, heap):
         distance = 0.0
     moved = _of_the_spread(change, one, other, distance, gap_rise)
@@ -59,17 +59,17 @@ def quantity_findings(
         yield _heaped(change, heap)
 
 
-def _infinite(change: Change, a: QuantitySummary, b: QuantitySummary) -> Finding | None:
+def _infinite(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Finding | None:
     before, now = (s.neg_inf + s.pos_inf for s in (a, b))
     old, new = change.old.present, change.new.present
-    if not now or not change.between.unlikely(shares_chance(before, old, now, new)):
+    if not now or not change.between.unlikely(shares_p_value(before, old, now, new)):
         return None
     facts: dict[str, Fact] = {"rows": now, "share": now / new, "old_share": before / max(old, 1)}
     return change.finding("infinite_values_new", now / new, facts)
 
 
 def _of_the_spread(
-    change: Change, one: Curve, other: Curve, distance: float, gap_rise: float
+    change: ColumnChange, one: Curve, other: Curve, distance: float, gap_rise: float
 ) -> Finding | None:
     """One map that explains how far the spread moved, or that it moved."""
     a, b = change.old.stats, change.new.stats
@@ -91,7 +91,7 @@ def _of_the_spread(
     return _moved(change, distance, a, b)
 
 
-def _beyond_chance(one: Curve, other: Curve) -> float:
+def _beyond_p_value(one: Curve, other: Curve) -> float:
     """The distance of two spreads, 0 where there are no rows or chance explains it."""
     if not one.rows or not other.rows:
         return 0.0
@@ -105,7 +105,7 @@ def _rounding_explains(one: Curve, other: Curve, heap: Heap) -> bool:
     return largest_difference(one, other, heap.step / 2) <= usual
 
 
-def _capped(change: Change, cap: Cap) -> Finding | None:
+def _capped(change: ColumnChange, cap: Cap) -> Finding | None:
     return change.finding(
         "clipped",
         cap.share,
@@ -114,7 +114,7 @@ def _capped(change: Change, cap: Cap) -> Finding | None:
     )
 
 
-def _spike_beside_the_rest(change: Change, one: Curve, other: Curve) -> Spike | None:
+def _spike_beside_the_rest(change: ColumnChange, one: Curve, other: Curve) -> Spike | None:
     """A value that fills more rows than before, while the others are spread as before.
 
     Of few different values every one may rise by itself; there only a value counts that
@@ -140,7 +140,7 @@ def _spike_beside_the_rest(change: Change, one: Curve, other: Curve) -> Spike | 
     return None
 
 
-def _code_at_an_end(change: Change) -> Spike | None:
+def _code_at_an_end(change: ColumnChange) -> Spike | None:
     """A usual code for missing, far away from all other values, that was not there before.
 
     That it is such a code says so much that a few rows are enough.
@@ -151,7 +151,7 @@ def _code_at_an_end(change: Change) -> Spike | None:
     return Spike(str(found.value), found.rows, 0.0, found.rows / change.new.present)
 
 
-def _spiked(change: Change, spike: Spike, before: Curve, gap_rise: float) -> Finding | None:
+def _spiked(change: ColumnChange, spike: Spike, before: Curve, gap_rise: float) -> Finding | None:
     value = float(spike.value)
     facts: dict[str, Fact] = {
         "value": _exact(value),
@@ -169,7 +169,7 @@ def _spiked(change: Change, spike: Spike, before: Curve, gap_rise: float) -> Fin
     return change.finding("value_spike", spike.rise, facts)
 
 
-def _alone_outside(change: Change, value: float, before: Curve, rows: int) -> bool:
+def _alone_outside(change: ColumnChange, value: float, before: Curve, rows: int) -> bool:
     """Whether a value lies outside of the old ones, with hardly any other on its side."""
     low, high = before.values[[0]], before.values[[-1]]
     if low[0] <= value <= high[0]:
@@ -186,7 +186,7 @@ def _exact(value: float) -> int | float:
     return int(value) if value.is_integer() else value
 
 
-def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
+def _mapped(change: ColumnChange, found: AffineMap, distance: float) -> Finding | None:
     facts: dict[str, Fact] = {"distance": distance, "residual": found.left_over}
     if found.is_turned:
         return change.finding("sign_flipped", distance, facts)
@@ -212,7 +212,7 @@ def _mapped(change: Change, found: Map, distance: float) -> Finding | None:
     )
 
 
-def _heaped(change: Change, heap: Heap) -> Finding | None:
+def _heaped(change: ColumnChange, heap: Heap) -> Finding | None:
     return change.finding(
         "rounded" if heap.rounded else "heaped",
         heap.share - heap.old_share,
@@ -221,7 +221,7 @@ def _heaped(change: Change, heap: Heap) -> Finding | None:
 
 
 def _moved(
-    change: Change, distance: float, a: QuantitySummary, b: QuantitySummary
+    change: ColumnChange, distance: float, a: QuantitySummary, b: QuantitySummary
 ) -> Finding | None:
     old_median, new_median = (_at(summary, 0.5) for summary in (a, b))
     old_high, new_high = (_at(summary, 0.95) for summary in (a, b))

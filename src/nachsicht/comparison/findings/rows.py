@@ -10,7 +10,7 @@ from nachsicht.findings.rules.table import block_evidence, repeats_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
-from nachsicht.stats.hypothesis_tests import shares_chance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 from nachsicht.table.duplicates import import_in
 
 #: Half of the rows or fewer, evenly: a sample that was meant, as test beside train.
@@ -65,7 +65,7 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
     if share <= old_share or not repeats_matter(new.columns, new.duplicates):
         return
-    if shares_chance(before, old.rows, repeated, new.rows) > between.settings.alpha:
+    if shares_p_value(before, old.rows, repeated, new.rows) > between.settings.alpha:
         return
     evidence: dict[str, Fact] = {"rows": repeated, "share": share, "old_share": old_share}
     named = any(column.kind is Kind.IDENTIFIER for column in new.columns)

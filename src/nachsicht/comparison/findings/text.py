@@ -16,18 +16,18 @@ from nachsicht.comparison.causes.datetime import (
     times_moved,
 )
 from nachsicht.comparison.causes.spikes import spikes_in
-from nachsicht.comparison.context import Change
+from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.distances import shape_counts
-from nachsicht.model.column import IdentifierSummary, DatetimeSummary, TextSummary
+from nachsicht.model.column import DatetimeSummary, IdentifierSummary, TextSummary
 from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.model.statistics import Statistic, known
-from nachsicht.stats.hypothesis_tests import ks_chance, shares_chance, usual_distance
+from nachsicht.stats.hypothesis_tests import ks_p_value, shares_p_value, usual_distance
 
 #: A spike in written values or moments must rise by so much to be told where no code is known.
 _SURGE = 0.02
 
 
-def text_findings(change: Change, a: TextSummary, b: TextSummary) -> Iterator[Finding | None]:
+def text_findings(change: ColumnChange, a: TextSummary, b: TextSummary) -> Iterator[Finding | None]:
     """What happened to written texts."""
     if not change.between.in_time:
         if change.distance:
@@ -44,7 +44,7 @@ def text_findings(change: Change, a: TextSummary, b: TextSummary) -> Iterator[Fi
         yield _lengths_moved(change, a.char_count.median, b.char_count.median)
 
 
-def cut_finding(change: Change, length: int, rows: int, old_longest: int) -> Finding | None:
+def cut_finding(change: ColumnChange, length: int, rows: int, old_longest: int) -> Finding | None:
     """Texts of which so many rows end at a length, where formerly some were longer."""
     share = rows / max(change.new.present, 1)
     return change.finding(
@@ -54,7 +54,7 @@ def cut_finding(change: Change, length: int, rows: int, old_longest: int) -> Fin
     )
 
 
-def _lengths_moved(change: Change, old: Statistic, new: Statistic) -> Finding | None:
+def _lengths_moved(change: ColumnChange, old: Statistic, new: Statistic) -> Finding | None:
     old_median, new_median = (float(m) if known(m) else 0.0 for m in (old, new))
     return change.finding(
         "length_shift",
@@ -65,7 +65,7 @@ def _lengths_moved(change: Change, old: Statistic, new: Statistic) -> Finding | 
 
 
 def identifier_findings(
-    change: Change, a: IdentifierSummary, b: IdentifierSummary
+    change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary
 ) -> Iterator[Finding | None]:
     """What happened to names of things: repeats, shapes, lengths."""
     spiked = list(_spiked(change, is_word_for_missing))
@@ -89,7 +89,7 @@ def _cut_shapes(a: IdentifierSummary, b: IdentifierSummary) -> bool:
     return len(new) == b.max_length < len(old) and old.startswith(new)
 
 
-def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
+def _repeats(change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
     old, new = change.old, change.new
     extra_before = old.present - old.distinct
     extra = new.present - new.distinct
@@ -102,7 +102,7 @@ def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Find
     if change.between.settings.key == (change.name,):
         return None  # told of the key
     if extra_before and not change.between.unlikely(
-        shares_chance(extra_before, old.present, extra, new.present)
+        shares_p_value(extra_before, old.present, extra, new.present)
     ):
         return None
     return change.finding(
@@ -112,7 +112,9 @@ def _repeats(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Find
     )
 
 
-def _shapes_moved(change: Change, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
+def _shapes_moved(
+    change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary
+) -> Finding | None:
     old, new = shape_counts(a.patterns), shape_counts(b.patterns)
     n, m = max(sum(old.values()), 1), max(sum(new.values()), 1)
     names = sorted({*old, *new})
@@ -129,15 +131,15 @@ def _shapes_moved(change: Change, a: IdentifierSummary, b: IdentifierSummary) ->
     )
 
 
-def _damaged(change: Change) -> Finding | None:
+def _damaged(change: ColumnChange) -> Finding | None:
     """Letters that were read in the wrong encoding, more than before."""
     a, b = change.old.text_format, change.new.text_format
     if a is None or b is None or b.garbled_rows < 2:
         return None
     old, new = change.old, change.new
-    chance = shares_chance(a.garbled_rows, old.present, b.garbled_rows, new.present)
+    p_value = shares_p_value(a.garbled_rows, old.present, b.garbled_rows, new.present)
     share, before = b.garbled_rows / new.present, a.garbled_rows / max(old.present, 1)
-    if share <= 2 * before or not change.between.unlikely(chance):
+    if share <= 2 * before or not change.between.unlikely(p_value):
         return None
     return change.finding(
         "garbled_text_new",
@@ -146,7 +148,9 @@ def _damaged(change: Change) -> Finding | None:
     )
 
 
-def moment_findings(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Iterator[Finding | None]:
+def moment_findings(
+    change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary
+) -> Iterator[Finding | None]:
     """What happened to dates and times."""
     spiked = list(_spiked(change, is_empty_date)) or [_empty_date(change, a, b)]
     yield from spiked
@@ -179,12 +183,12 @@ def moment_findings(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> I
     one, other = change.curves
     moved = times_moved(one, other)
     usual = usual_distance(one.rows, other.rows, 1e-5) + one.uncertainty + other.uncertainty
-    chance = ks_chance(moved or 0.0, one.rows, other.rows)
-    if moved and moved > usual and change.between.unlikely(chance) and not any(spiked):
+    p_value = ks_p_value(moved or 0.0, one.rows, other.rows)
+    if moved and moved > usual and change.between.unlikely(p_value) and not any(spiked):
         yield change.finding("dates_redistributed", moved, {"distance": moved})
 
 
-def _empty_date(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Finding | None:
+def _empty_date(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Finding | None:
     """The first or last day of a calendar at an end, too seldom to be among the frequent."""
     for old, new, end in ((a.minimum, b.minimum, 0), (a.maximum, b.maximum, -1)):
         if old == new or not is_empty_date(new):
@@ -199,7 +203,7 @@ def _empty_date(change: Change, a: DatetimeSummary, b: DatetimeSummary) -> Findi
     return None
 
 
-def _shifted(change: Change, code: FindingCode, unit: str, shift: Shift) -> Finding | None:
+def _shifted(change: ColumnChange, code: FindingCode, unit: str, shift: Shift) -> Finding | None:
     amount = shift.days if unit == "days" else shift.hours
     whole_unit = abs(amount - round(amount)) < 1e-6
     if unit == "days" and not whole_unit and abs(shift.hours) < 48:
@@ -214,7 +218,7 @@ def _shifted(change: Change, code: FindingCode, unit: str, shift: Shift) -> Find
     )
 
 
-def _spiked(change: Change, stands_in: Callable[[str], bool]) -> Iterator[Finding | None]:
+def _spiked(change: ColumnChange, stands_in: Callable[[str], bool]) -> Iterator[Finding | None]:
     """One value that fills many rows now: a word or date that stands for missing, or another."""
     for spike in spikes_in(change):
         known_code = stands_in(spike.value) and spike.old_share < 0.1 * spike.share

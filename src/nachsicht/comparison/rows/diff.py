@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht._util.parallel import Spread
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.buffers import missing_in, taken, values_of
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.columns.cell_text import cell_text
@@ -55,9 +55,9 @@ def compare_rows(
     new: RetainedData,
     pairs: _Pairs,
     key: Sequence[Place],
-    step: tuple[int, int],
+    step: tuple[int | None, int],
     different: tuple[int, int],
-    spread: Spread = map,
+    pmap: ParallelMap = map,
 ) -> RowChanges:
     """What became of the rows between two versions.
 
@@ -74,28 +74,28 @@ def compare_rows(
         Positions of the two versions.
     different : (int, int)
         How many different rows each version has.
-    spread : callable, optional
+    pmap : callable, optional
         Applies a function to all columns, as `map` does.
     """
     tables = old.table, new.table
     if key:
-        return _by_key(old, new, pairs, key, step, False, _match(tables, key, spread), spread)
+        return _by_key(old, new, pairs, key, step, False, _match(tables, key, pmap), pmap)
     for candidate in possible_keys(pairs, different):
-        matched = _match_if_key(tables, candidate, different, spread)
+        matched = _match_if_key(tables, candidate, different, pmap)
         if matched is not None:
-            return _by_key(old, new, pairs, candidate, step, True, matched, spread)
+            return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
     return _whole_rows(old, new, pairs, step)
 
 
 def _match_if_key(
-    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int], spread: Spread
+    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int], pmap: ParallelMap
 ) -> _Matched | None:
     """The rows matched by columns, if these name the rows of both and share some of them."""
     extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
     for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
         if not could_be_key(table, places, most):
             return None
-    matched = _match(tables, key, spread)
+    matched = _match(tables, key, pmap)
     slack: float = 1 - NEARLY if len(key) == 1 else 0.0
     repeated = any(
         rows > 2 * (most + slack * table.num_rows)
@@ -105,7 +105,7 @@ def _match_if_key(
     return None if repeated or len(matched.old) <= fewest else matched
 
 
-def _match(tables: tuple[Any, Any], key: Sequence[Place], spread: Spread) -> _Matched:
+def _match(tables: tuple[Any, Any], key: Sequence[Place], pmap: ParallelMap) -> _Matched:
     types = [
         common_type(tables[0].column(a).type, tables[1].column(b).type) or pa.large_string()
         for a, b in key
@@ -116,7 +116,7 @@ def _match(tables: tuple[Any, Any], key: Sequence[Place], spread: Spread) -> _Ma
         order = order_of(hashes)
         return order, hashes[order]
 
-    (old_order, old_ranked), (new_order, new_ranked) = spread(ranked, (0, 1))
+    (old_order, old_ranked), (new_order, new_ranked) = pmap(ranked, (0, 1))
     once_old, once_new = _once(old_ranked), _once(new_ranked)
     at = np.searchsorted(old_ranked, new_ranked)
     capped = np.minimum(at, max(len(old_ranked) - 1, 0))
@@ -150,16 +150,16 @@ def _by_key(
     after: RetainedData,
     pairs: _Pairs,
     key: Sequence[Place],
-    step: tuple[int, int],
+    step: tuple[int | None, int],
     found: bool,
     matched: _Matched,
-    spread: Spread,
+    pmap: ParallelMap,
 ) -> RowChanges:
     in_key = {b for _, b in key}
     others = [pair for pair in pairs if pair[1].position not in in_key]
     tables, in_all = (before.table, after.table), len(matched.old)
     matched = _unlike(before, after, pairs, matched)
-    masks = list(spread(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
+    masks = list(pmap(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
     changed = np.zeros(len(matched.old), bool)
     cells, skipped = [], []
     for (_, new), mask in zip(others, masks, strict=True):
@@ -269,7 +269,7 @@ def _text(column: Any, row: int) -> str | None:
 
 
 def _whole_rows(
-    old: RetainedData, new: RetainedData, pairs: _Pairs, step: tuple[int, int]
+    old: RetainedData, new: RetainedData, pairs: _Pairs, step: tuple[int | None, int]
 ) -> RowChanges:
     """Rows of one version that are in the other, each as often as it occurs."""
     hashes, skipped = _row_hashes(old, new, pairs)

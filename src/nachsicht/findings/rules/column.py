@@ -9,8 +9,8 @@ from nachsicht.findings.build import View
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
-    IdentifierSummary,
     DatetimeSummary,
+    IdentifierSummary,
     QuantitySummary,
     TextSummary,
 )
@@ -59,14 +59,14 @@ def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 
 def crowded_level(
     column: str, gaps: tuple[MissingByLevel, ...]
-) -> tuple[str, str, float, float] | None:
+) -> tuple[str, str | None, float, float] | None:
     """The level that holds most gaps of a column, out of proportion to its rows.
 
     Returns
     -------
     (other column, level, share of the gaps, share of the rows), or None
     """
-    best: tuple[str, str, float, float] | None = None
+    best: tuple[str, str | None, float, float] | None = None
     for table in gaps:
         if table.column != column:
             continue

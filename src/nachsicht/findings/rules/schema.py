@@ -125,7 +125,9 @@ def _breach(
         extra = column.present - column.distinct
         # Where different values are estimated, a few more or less say nothing.
         doubt = column.error_bounds.distinct_rel * column.present if column.error_bounds else 0
-        told = computed.duplicates.duplicate_rows >= extra  # whole rows repeat, which is told as such
+        told = (
+            computed.duplicates.duplicate_rows >= extra
+        )  # whole rows repeat, which is told as such
         return Violation(extra, ()) if stated.unique and extra > doubt and not told else None
     return computed.breaches.get((column.position, rule))
 

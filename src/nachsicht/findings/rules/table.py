@@ -14,7 +14,7 @@ from nachsicht.model.column import (
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import Relation, Duplicates
+from nachsicht.model.profile import Duplicates, Relation
 from nachsicht.table.duplicates import expected_repeats, import_in
 from nachsicht.table.result import Computed
 

@@ -83,7 +83,7 @@ def notebook_frame(document: ComparisonDocument) -> str:
     Notebooks keep what they show: the page is packed, and unpacks itself. Where no script may run
     the verdict stands alone.
     """
-    verdict = html.escape(f"{document.verdict.lead} {document.verdict.rest}")
+    verdict = html.escape(f"{document.verdict.headline} {document.verdict.detail}")
     packed = base64.b64encode(gzip.compress(page_of(document).encode(), _LEVEL, mtime=0)).decode()
     source = html.escape(f"<p>{verdict}</p>{_UNPACKING.format(packed=packed)}", quote=True)
     title = html.escape(document.title, quote=True)
@@ -97,8 +97,8 @@ def _page_words() -> dict[str, Any]:
     """The part of the catalogue that the page's script needs."""
     words = catalogue()
     parts = (
-        *("page", "kinds", "kind_reasons", "weights", "reasons", "statistics", "definitions"),
-        *("measures", "courses", "evidence"),
+        *("page", "kinds", "kind_reasons", "severities", "reasons", "statistics", "definitions"),
+        *("measures", "trajectories", "evidence"),
     )
     return {part: words[part] for part in parts}
 

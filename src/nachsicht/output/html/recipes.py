@@ -21,8 +21,8 @@ RECIPES: dict[str, tuple[str, str]] = {
         "numbers = made.column({name}).to_frame()",
         "numbers = frame[{name}].describe()",
     ),
-    "frequent": (
-        "figure = made.column({name}).figure('frequent')\nnumbers = made.column({name}).frequent()",
+    "top_values": (
+        "figure = made.column({name}).figure('top_values')\nnumbers = made.column({name}).top_values()",
         "numbers = frame[{name}].value_counts(normalize=True).head(10)",
     ),
     "quantiles": (
@@ -31,21 +31,21 @@ RECIPES: dict[str, tuple[str, str]] = {
         "numbers = frame[{name}].quantile({shares})",
     ),
     "bins": (
-        "figure = made.column({name}).figure()\nnumbers = made.column({name}).spread()",
+        "figure = made.column({name}).figure()\nnumbers = made.column({name}).distribution()",
         "import numpy as np\n"
         "edges = {start} + {width} * np.arange({bins} + 1)\n"
         "numbers, _ = np.histogram(VALUES.dropna(), edges)",
     ),
     "values": (
-        "figure = made.column({name}).figure()\nnumbers = made.column({name}).spread()",
+        "figure = made.column({name}).figure()\nnumbers = made.column({name}).distribution()",
         "numbers = VALUES.value_counts().sort_index()",
     ),
     "levels": (
-        "figure = made.column({name}).figure()\nnumbers = made.column({name}).spread()",
+        "figure = made.column({name}).figure()\nnumbers = made.column({name}).distribution()",
         "numbers = frame[{name}].value_counts()",
     ),
     "time": (
-        "figure = made.column({name}).figure()\nnumbers = made.column({name}).spread()",
+        "figure = made.column({name}).figure()\nnumbers = made.column({name}).distribution()",
         "",
     ),
     "density": ("figure = made.column({name}).figure('density')", ""),
@@ -66,20 +66,19 @@ RECIPES: dict[str, tuple[str, str]] = {
         "numbers = frame.select_dtypes('number').corr('spearman')",
     ),
     "pair": (
-        "pair = made.relations.pair({one}, {other})\n"
-        "figure = pair.figure()\nnumbers = pair.to_frame()",
+        "pair = made.relations.pair({x}, {y})\nfigure = pair.figure()\nnumbers = pair.to_frame()",
         "",
     ),
     "components": (
         "figure = made.components.figure()\nnumbers = made.components.to_frame()",
         "",
     ),
-    "gaps": (
-        "figure = made.gaps.figure('patterns')\nnumbers = made.gaps.to_frame()",
+    "missing": (
+        "figure = made.missing.figure('patterns')\nnumbers = made.missing.to_frame()",
         "numbers = frame.isna().sum().sort_values(ascending=False)",
     ),
-    "repeats": (
-        "numbers = made.repeats.to_frame()",
+    "duplicates": (
+        "numbers = made.duplicates.to_frame()",
         "numbers = frame[frame.duplicated(keep=False)]",
     ),
     "outcome": (

@@ -18,6 +18,7 @@ import msgspec
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SettingsError, UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.csv.header import (
     MOSTLY,
     Rows,
@@ -318,26 +319,34 @@ def _decimal(rows: Rows, delimiter: str) -> str:
     return "," if commas > points else "."
 
 
-def notes_of(dialect: Dialect) -> Iterator[str]:
-    """What is unusual about a dialect, in words."""
-    names = {"\t": "tab", ";": "semicolon", "|": "bar", " ": "space"}
-    fields = f"{dialect.agreeing:.1%} of the lines looked at have {len(dialect.names)} fields"
-    told = {
-        "one column, no delimiter": dialect.delimiter == NO_DELIMITER,
-        f"delimiter {names.get(dialect.delimiter, dialect.delimiter)}": (
-            dialect.delimiter not in (",", NO_DELIMITER)
-        ),
-        fields: dialect.agreeing < 1,
-        "quotes are signs like others": dialect.quoting.quote is None,
-        f"quote {dialect.quoting.quote}": dialect.quoting.quote not in ('"', None),
-        "quotes escaped by \\": dialect.quoting.escape is not None,
-        "decimal comma": dialect.decimal == ",",
-        f"lines before the table: {dialect.before}": dialect.before > 0,
-        "no line of names": not dialect.header,
-        f"the first column has no name: called {dialect.names[0]}": dialect.row_names,
-        f"columns without a name: {dialect.unnamed}": dialect.unnamed > 0 and not dialect.row_names,
-    }
-    return (note for note, unusual in told.items() if unusual)
+def notes_of(dialect: Dialect) -> Iterator[Note]:
+    """What is unusual about a dialect."""
+    delimiter, quote = dialect.delimiter, dialect.quoting.quote
+    if delimiter == NO_DELIMITER:
+        yield Note("one_column")
+    elif delimiter != ",":
+        names = {"\t": "tab", ";": "semicolon", "|": "bar", " ": "space"}
+        known = names.get(delimiter)
+        yield Note(f"delimiter_{known}") if known else Note("delimiter", {"sign": delimiter})
+    if dialect.agreeing < 1:
+        facts = {"share": dialect.agreeing, "fields": len(dialect.names)}
+        yield Note("lines_agreeing", facts)
+    if quote is None:
+        yield Note("no_quotes")
+    elif quote != '"':
+        yield Note("quote", {"sign": quote})
+    if dialect.quoting.escape is not None:
+        yield Note("quotes_escaped")
+    if dialect.decimal == ",":
+        yield Note("decimal_comma")
+    if dialect.before > 0:
+        yield Note("lines_before", {"lines": dialect.before})
+    if not dialect.header:
+        yield Note("no_header")
+    if dialect.row_names:
+        yield Note("unnamed_first", {"name": dialect.names[0]})
+    elif dialect.unnamed > 0:
+        yield Note("unnamed_columns", {"columns": dialect.unnamed})
 
 
 def check_reading(reading: ReadOptions) -> None:

@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from nachsicht.errors import UnreadableSourceError
+from nachsicht.model.notes import Note
 
 _MARKS = (
     (codecs.BOM_UTF32_LE, "utf-32"),
@@ -94,11 +95,14 @@ def encoding_of(chunks: Iterable[bytes]) -> Encoding:
     return Encoding("cp1252", damaged=undefined, guessed=True)
 
 
-def encoding_notes(encoding: Encoding) -> list[str]:
-    """What is unusual about an encoding, in words."""
+def encoding_notes(encoding: Encoding) -> list[Note]:
+    """What is unusual about an encoding."""
     if encoding.name in ("utf-8", "utf-8-sig"):
         return []
-    return [f"encoding {encoding.name}", *(["the encoding was detected"] * encoding.guessed)]
+    return [
+        Note("encoding", {"name": encoding.name}),
+        *([Note("encoding_detected")] * encoding.guessed),
+    ]
 
 
 def _no_text(where: str) -> UnreadableSourceError:

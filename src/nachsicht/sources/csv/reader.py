@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.compression import BROKEN, open_bytes, unpacked_bytes
 from nachsicht.sources.csv.dialect import (
     Dialect,
@@ -79,7 +80,7 @@ def open_delimited(
     facts.format = "delimited text"
     reader = _Reader(path, compression, dialect, found, facts)
     reader.look_at(sample, whole)
-    facts.notes += [f"compressed by {compression}"] if compression else []
+    facts.notes += [Note("compressed", {"by": compression})] if compression else []
     facts.notes += [*notes_of(dialect), *encoding_notes(found), *notes_of_texts(reader.texts)]
     return Opened(facts, 2 * unpacked_bytes(path, compression), reader.table, reader.batches)
 
@@ -300,7 +301,7 @@ class _Reader(msgspec.Struct):
 
     def _told(self, unread: _Unread, rows: int, stream: Any) -> None:
         damaged = getattr(stream, "damaged", 0)
-        note = f"letters that are not {self.encoding.name}, shown as �: {damaged:,}"
+        note = Note("undecodable", {"encoding": self.encoding.name, "letters": damaged})
         if damaged and note not in self.facts.notes:
             self.facts.notes.append(note)
         if not unread.lines:

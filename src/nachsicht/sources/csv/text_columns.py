@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 
 from nachsicht.arrow.buffers import arrow_texts
 from nachsicht.arrow.missing_words import is_code_among
+from nachsicht.model.notes import Note
 
 #: What is read as missing, beside an empty field.
 MISSING_MARKS = ("NA", "N/A", "NaN", "nan", "null", "NULL", "#N/A")
@@ -76,19 +77,14 @@ def _run_together(column: Any) -> bool:
     return len(pc.unique(plain.cast(pa.float64()))) < len(texts)
 
 
-def notes_of_texts(texts: Texts) -> Iterator[str]:
-    """What was found, in words."""
+def notes_of_texts(texts: Texts) -> Iterator[Note]:
+    """What was found in columns of texts."""
     for name in texts.losing:
-        yield f"{name} is kept as text: as numbers its values would lose digits"
+        yield Note("kept_as_text", {"column": name})
     for word, names in texts.marks.items():
-        yield f"“{word}” is read as missing in {_listed(names)}"
+        yield Note("read_as_missing", {"word": word, "columns": names})
     for word, names in texts.levels.items():
-        yield f"“{word}” is a value of {_listed(names)}, as others are written so"
-
-
-def _listed(names: tuple[str, ...]) -> str:
-    few = ", ".join(names[:5])
-    return few if len(names) <= 5 else f"{few} and {len(names) - 5} further columns"
+        yield Note("read_as_value", {"word": word, "columns": names})
 
 
 def without_marks(data: Any, levels: Mapping[str, Sequence[str]]) -> Any:

@@ -15,6 +15,7 @@ import pyarrow as pa
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SourceError, UnreadableSourceError
+from nachsicht.model.notes import Note
 from nachsicht.sources.excel.cells import DAMAGED, EMPTY, NO_SHEET
 from nachsicht.sources.protocol import Opened, SourceFacts
 
@@ -38,9 +39,9 @@ def open_workbook(path: Path, reading: ReadOptions, facts: SourceFacts) -> Opene
     def table() -> Any:
         if not held:
             told, found = _read(path, reading, _BASE_BYTES + _TIMES * (facts.size_bytes or 0))
-            facts.notes.append(f"sheet {told['sheet']}, of {told['sheets']}")
+            facts.notes.append(Note("sheet", {"name": told["sheet"], "of": told["sheets"]}))
             if told["before"]:
-                facts.notes.append(f"lines before the table: {told['before']}")
+                facts.notes.append(Note("lines_before", {"lines": told["before"]}))
             held.append(found)
         return held[0]
 

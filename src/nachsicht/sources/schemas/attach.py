@@ -7,8 +7,8 @@ from pathlib import Path
 import msgspec
 
 from nachsicht.config.settings import ReadOptions
-from nachsicht.i18n import phrase
 from nachsicht.model.dataset_schema import Description
+from nachsicht.model.notes import Note
 from nachsicht.sources.protocol import Opened, Source
 from nachsicht.sources.schemas.discover import description_beside, description_in
 
@@ -50,7 +50,7 @@ class DescribedSource(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(opened, description=found)
 
 
-def _unusable_patterns(description: Description | None) -> list[str]:
+def _unusable_patterns(description: Description | None) -> list[Note]:
     """Notes of the patterns that cannot be held against texts."""
     columns = description.columns if description else ()
     stated = {column.name: column.pattern for column in columns if column.pattern is not None}
@@ -60,4 +60,4 @@ def _unusable_patterns(description: Description | None) -> list[str]:
     from nachsicht.arrow.types import is_usable_pattern
 
     broken = (name for name, pattern in stated.items() if not is_usable_pattern(pattern))
-    return [phrase("page.unusable_pattern", column=name) for name in broken]
+    return [Note("unusable_pattern", {"column": name}) for name in broken]

@@ -148,7 +148,9 @@ def _column(
     return ColumnDescription(
         name=name,
         type=stated,
-        format="" if pattern or yes else _text(form if isinstance(form, str) else form and "written"),
+        format=""
+        if pattern or yes
+        else _text(form if isinstance(form, str) else form and "written"),
         title=_annotation(column, "title"),
         text=_annotation(column, "description"),
         unit=_unit(column),

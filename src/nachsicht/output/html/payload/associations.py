@@ -44,8 +44,8 @@ def relations_payload(document: ComparisonDocument) -> dict[str, Any] | None:
         "groups": [
             phrase("page.relation_group", list=", ".join(g)) for g in newest.relations.groups
         ],
-        "alone": newest.relations.unrelated,
-        "left_out": [
+        "unrelated": newest.relations.unrelated,
+        "excluded": [
             f"{name} ({_reason(reason)})" for name, reason in newest.relations.excluded.items()
         ],
     }
@@ -116,8 +116,8 @@ def changes_payload(change: RelationChange, labels: tuple[str, str]) -> dict[str
     """A relation that changed beyond chance."""
     return {
         "labels": labels,
-        "one": change.x,
-        "other": change.y,
+        "x": change.x,
+        "y": change.y,
         "measure": change.measure,
         "old": number(change.old_value, 2),
         "new": number(change.new_value, 2),
@@ -125,9 +125,7 @@ def changes_payload(change: RelationChange, labels: tuple[str, str]) -> dict[str
 
 
 def _strongest(version: ProfileDocument) -> list[Relation]:
-    return sorted(
-        version.relations.pairs, key=lambda pair: (-abs(pair.value), pair.x, pair.y)
-    )
+    return sorted(version.relations.pairs, key=lambda pair: (-abs(pair.value), pair.x, pair.y))
 
 
 def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
@@ -171,4 +169,4 @@ def _matrix(
 
 
 def _reason(code: str) -> str:
-    return phrase(f"left_out.{code}")
+    return phrase(f"excluded.{code}")

@@ -1,4 +1,4 @@
-"""What the page is given of repeated rows."""
+"""What the page is given of duplicate rows."""
 
 from __future__ import annotations
 
@@ -7,15 +7,15 @@ from typing import Any
 
 from nachsicht.i18n import percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.profile import ProfileDocument, Duplicates
+from nachsicht.model.profile import Duplicates, ProfileDocument
 from nachsicht.output.html.payload.by_version import Row, counted
 
 #: Columns of which a group of equal rows shows the cells.
 _CELLS = 6
 
 
-def repeats_payload(document: ComparisonDocument) -> dict[str, Any]:
-    """Repeats of every version, and how many more or fewer there are."""
+def duplicates_payload(document: ComparisonDocument) -> dict[str, Any]:
+    """Duplicates of every version, and how many more or fewer there are."""
     return {
         "facts": _facts(document.versions),
         "versions": [_looks(version) for version in document.versions],
@@ -27,7 +27,7 @@ def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
     rows = [version.rows for version in versions]
     about = [look.uncertainty > 0 for look in repeats]
     return [
-        counted("repeated_rows", [look.duplicate_rows for look in repeats], rows, about),
+        counted("duplicate_rows", [look.duplicate_rows for look in repeats], rows, about),
         counted("rows_once", [look.distinct_rows for look in repeats], rows, about),
     ]
 
@@ -45,15 +45,15 @@ def _look(version: ProfileDocument, repeats: Duplicates) -> dict[str, Any]:
     left_out = [c.name for c in version.columns if c.name not in repeats.columns]
     return {
         "sentence": phrase(
-            "page.repeats_sentence",
+            "page.duplicates_sentence",
             n=repeats.duplicate_rows,
             rows=("≈ " if repeats.uncertainty else "") + whole(repeats.duplicate_rows),
             share=percent(repeats.duplicate_rows / max(version.rows, 1)),
             columns=_columns(repeats, left_out),
         ),
-        "blocks": [
+        "runs": [
             phrase(
-                "page.repeats_block",
+                "page.duplicates_run",
                 first=whole(block.first_row),
                 last=whole(block.last_row),
                 original=whole(block.first_original_row),
@@ -61,7 +61,7 @@ def _look(version: ProfileDocument, repeats: Duplicates) -> dict[str, Any]:
             for block in repeats.runs
         ],
         "block_rows": repeats.block_rows,
-        "places": [round(n / repeats.block_rows, 3) for n in repeats.counts_by_block],
+        "counts_by_block": [round(n / repeats.block_rows, 3) for n in repeats.counts_by_block],
         "columns": list(version.excerpt.columns[:_CELLS]),
         "groups": [
             [whole(group.rows), _numbers(group.row_numbers, group.rows), list(group.cells[:_CELLS])]

@@ -1,4 +1,4 @@
-"""What the page is given of the gaps of the whole table."""
+"""What the page is given of missing values in the whole table."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ _LISTED = 12
 _DRAWN = 60
 
 
-def gaps_of(document: ComparisonDocument) -> dict[str, Any] | None:
-    """Gaps of all versions side by side; None where no version has any."""
+def missing_payload(document: ComparisonDocument) -> dict[str, Any] | None:
+    """Missing values of all versions side by side; None where no version has any."""
     versions = document.versions
     if not any(version.missing_cells for version in versions):
         return None
@@ -44,22 +44,22 @@ def gaps_of(document: ComparisonDocument) -> dict[str, Any] | None:
     }
 
 
-def gap_word(share: float, bounds: tuple[float, float]) -> str:
+def amount_word(share: float, bounds: tuple[float, float]) -> str:
     """What a share of missing values means, in a word."""
     if share <= 0:
-        return phrase("page.gaps_none")
+        return phrase("page.missing_none")
     if share < bounds[0]:
-        return phrase("page.gaps_some")
-    return phrase("page.gaps_lot" if share < bounds[1] else "page.gaps_mostly")
+        return phrase("page.missing_some")
+    return phrase("page.missing_many" if share < bounds[1] else "page.missing_mostly")
 
 
 def _among(version: ProfileDocument, column: str) -> list[str]:
     """Levels of other columns in which a column is missing far more than elsewhere."""
     return [
         phrase(
-            "page.gaps_among",
+            "page.missing_hotspot",
             by=one.by,
-            level=one.level or phrase("page.missing"),
+            level=phrase("page.missing") if one.level is None else one.level,
             share=percent(one.missing / one.rows),
             missing=whole(one.missing),
             elsewhere=percent(one.elsewhere),
@@ -79,7 +79,7 @@ def _by_moment(version: ProfileDocument, column: str) -> tuple[str, list[float]]
                 for level, rows, missing in zip(
                     table.levels, table.rows, table.missing, strict=True
                 )
-                if level
+                if level is not None
             ]
             return table.by, shares
     return None
@@ -95,8 +95,8 @@ def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
     return [
         counted("missing_cells", [version.missing_cells for version in versions], cells),
         counted("complete_rows", complete, rows),
-        counted("rows_with_gaps", touched, rows),
-        counted("columns_with_gaps", affected),
+        counted("rows_with_missing", touched, rows),
+        counted("columns_with_missing", affected),
         counted("columns_all_missing", empty),
     ]
 
@@ -138,7 +138,7 @@ def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
     name = column.name
     places = next((p for p in version.missing_patterns.counts_by_block if p.column == name), None)
     return {
-        "word": gap_word(column.missing_share, version.missing_thresholds),
+        "word": amount_word(column.missing_share, version.missing_thresholds),
         "lost": whole(column.missing),
         "among": _among(version, name),
         "over_time": _by_moment(version, name),

@@ -6,7 +6,7 @@ from typing import Any
 
 from nachsicht.i18n import number, percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument
-from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView
+from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView, bin_label
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.output.html.payload.stats_table import neighbours
 
@@ -86,16 +86,16 @@ def _older(
     before = next((v for v in outcomes[-2].views if v.column == names[-2]), None)
     if before is None:
         return None
-    values = {entry.label: entry.value for entry in before.bins}
-    if not any(entry.label in values for entry in view.bins):
+    values = {bin_label(entry): entry.value for entry in before.bins}
+    if not any(bin_label(entry) in values for entry in view.bins):
         return None
-    return [values.get(entry.label) for entry in view.bins]
+    return [values.get(bin_label(entry)) for entry in view.bins]
 
 
 def _bin(entry: OutcomeBin, outcome: Outcome, rows: int) -> dict[str, Any]:
     say = number if outcome.level is None else percent
     return {
-        "label": entry.label,
+        "label": bin_label(entry),
         "rows": whole(entry.rows),
         "part": round(entry.rows / max(rows, 1), 4),
         "value": entry.value,

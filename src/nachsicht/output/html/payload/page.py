@@ -14,9 +14,9 @@ from nachsicht.i18n import catalogue, number, percent, phrase, size, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
+    DatetimeSummary,
     IdentifierSummary,
     Level,
-    DatetimeSummary,
     NestedSummary,
     NumberCount,
     QuantitySummary,
@@ -39,8 +39,8 @@ from nachsicht.output.html.payload.associations import (
     relations_payload,
 )
 from nachsicht.output.html.payload.curves import shape_of
-from nachsicht.output.html.payload.duplicates import repeats_payload
-from nachsicht.output.html.payload.missing import gaps_of
+from nachsicht.output.html.payload.duplicates import duplicates_payload
+from nachsicht.output.html.payload.missing import missing_payload
 from nachsicht.output.html.payload.outcome import outcome_payload
 from nachsicht.output.html.payload.pair_plots import components_payload, pairs_payload, time_payload
 from nachsicht.output.html.payload.stats_table import differences_of, statistics_of
@@ -58,18 +58,22 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
     return {
         "title": document.title,
         "compared": len(document.versions) > 1,
-        "verdict": msgspec.to_builtins(document.verdict),
+        "verdict": {
+            **msgspec.to_builtins(document.verdict),
+            "headline": document.verdict.headline,
+            "detail": document.verdict.detail,
+        },
         "findings": [_finding(finding, document) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
         "rows_told": [] if document.rows else rows_sentences(document),
         "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.unchanged],
-        "repeats": repeats_payload(document),
+        "duplicates": duplicates_payload(document),
         "outcome": outcome_payload(document),
         "pairs": pairs_payload(document),
         "components": components_payload(document),
         "time": time_payload(document),
-        "gaps": gaps_of(document),
+        "missing": missing_payload(document),
         "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
         "matrix": relations_payload(document),
         "no_relations": no_relations(document),
@@ -77,11 +81,11 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
             changes_payload(change, _step_labels(change.before, change.after, document))
             for change in document.relations
         ],
-        "stale": [msgspec.to_builtins(stale) for stale in document.stale_baseline],
+        "stale_baseline": [msgspec.to_builtins(stale) for stale in document.stale_baseline],
         "grouped_by": document.grouped_by,
         "recipes": recipes_payload(document),
         "logo": document.theme.logo if document.theme else None,
-        "theme_notes": document.theme.notes if document.theme else [],
+        "theme_notes": [str(note) for note in document.theme.notes] if document.theme else [],
     }
 
 
@@ -89,6 +93,7 @@ def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     remedy = remedy_of(finding, document)
     return {
         **msgspec.to_builtins(finding),
+        "versions": finding.version_names,
         "title": finding.title,
         "sentence": finding.sentence,
         "next_step": finding.next_step,
@@ -96,9 +101,9 @@ def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     }
 
 
-def _step_labels(before: int, after: int, document: ComparisonDocument) -> tuple[str, str]:
+def _step_labels(before: int | None, after: int, document: ComparisonDocument) -> tuple[str, str]:
     """Labels of the two versions of a step; of groups the first are all others."""
-    old = document.versions[before].label if before >= 0 else phrase("verdict.rest")
+    old = phrase("verdict.rest") if before is None else document.versions[before].label
     return old, document.versions[after].label
 
 
@@ -107,9 +112,13 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         "labels": _step_labels(rows.before, rows.after, document),
         "sentence": rows_sentence(rows, document),
         "key": rows.key,
-        "found": rows.key_detected,
+        "key_detected": rows.key_detected,
         "cells": [
-            (cell.column, whole(cell.rows), percent(cell.rows / max(rows.changed + rows.unchanged, 1)))
+            (
+                cell.column,
+                whole(cell.rows),
+                percent(cell.rows / max(rows.changed + rows.unchanged, 1)),
+            )
             for cell in rows.changed_cells
         ],
         "examples": [
@@ -118,7 +127,7 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         ],
         "added": [", ".join(key) for key in rows.added_keys],
         "removed": [", ".join(key) for key in rows.removed_keys],
-        "repeated": [whole(n) for n in rows.duplicate_keys],
+        "duplicate_keys": [whole(n) for n in rows.duplicate_keys],
         "not_compared": rows.not_compared,
     }
 
@@ -143,7 +152,7 @@ def _steps(across: ColumnComparison, document: ComparisonDocument) -> list[dict[
                 )
                 for measure in step.measures
             ],
-            "by_chance": step.not_significant,
+            "not_significant": step.not_significant,
         }
         for step in steps
     ]
@@ -163,7 +172,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "columns_n": whole(len(version.columns)),
             "kinds": _kinds(version),
             "missing_cells": _counted_share(version.missing_cells, cells),
-            "repeated_rows": about + _counted_share(repeated, version.rows),
+            "duplicate_rows": about + _counted_share(repeated, version.rows),
             "memory": size(version.memory_bytes),
         },
         "settings": origin.settings,
@@ -172,10 +181,10 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
             "source": origin.source,
             "format": origin.format,
             "file_size": size(origin.source_bytes) if origin.source_bytes is not None else "–",
-            "made_at": origin.created_at,
+            "created_at": origin.created_at,
             "seconds": number(origin.seconds),
             "made_with": f"Nachsicht {origin.nachsicht_version}, Python {origin.python_version}",
-            "notes": "; ".join(origin.notes) or "–",
+            "notes": "; ".join(map(str, origin.notes)) or "–",
             **_description(version),
         },
     }
@@ -211,17 +220,19 @@ def _column(
         "names": across.names,
         "kind": across.kind,
         "reason": newest.kind_reason,
-        "weight": across.severity,
-        "spread": msgspec.to_builtins(across.distribution),
-        "log_spread": msgspec.to_builtins(across.log_distribution),
+        "severity": across.severity,
+        "distribution": msgspec.to_builtins(across.distribution),
+        "log_distribution": msgspec.to_builtins(across.log_distribution),
         "shapes": [shape_of(summary) for summary in summaries],
         "differences": _differences(summaries),
         "relations": relations.get(newest.name, []),
         "change": _change(across, document),
         "measure": last.measures[0].name if last and last.measures else "",
-        "steps": _steps(across, document),
-        "course": across.overall.trajectory if across.overall else "",
-        "since": document.versions[across.overall.since_version].label if across.overall else "",
+        "transitions": _steps(across, document),
+        "trajectory": across.overall.trajectory if across.overall else "",
+        "since_version": document.versions[across.overall.since_version].label
+        if across.overall
+        else "",
         "versions": [_summary(summary) if summary else None for summary in summaries],
         "described": _described(newest, document),
     }
@@ -249,25 +260,25 @@ def _differences(summaries: list[ColumnSummary | None]) -> dict[str, str]:
 def _summary(column: ColumnSummary) -> dict[str, Any]:
     return {
         "name": column.name,
-        "stored": column.dtype,
+        "dtype": column.dtype,
         "rows": column.rows,
         "present": column.present,
         "missing": column.missing,
         "missing_share": column.missing_share,
         "missing_text": percent(column.missing_share),
         "distinct": column.distinct,
-        "once": column.unique_once,
+        "unique_once": column.unique_once,
         "memory": size(column.memory_bytes),
-        "first_seen": _short(column.first_value or "–", 40),
-        "last_seen": _short(column.last_value or "–", 40),
+        "first_value": _short(column.first_value or "–", 40),
+        "last_value": _short(column.last_value or "–", 40),
         "typical": typical(column),
-        "frequent": [_level(level) for level in column.top_values],
-        "rarest": _rarest(column),
-        "shapes": _shapes(column),
+        "top_values": [_level(level) for level in column.top_values],
+        "rare_values": _rarest(column),
+        "patterns": _shapes(column),
         "cycles": _cycles(column),
         "statistics": statistics_of(column),
         "words": _words(column),
-        "accuracy": _accuracy(column),
+        "error_bounds": _accuracy(column),
         "quantiles": _quantiles(column),
         "lowest": _ends(column, "lowest"),
         "highest": _ends(column, "highest"),

@@ -31,15 +31,15 @@ def pairs_payload(document: ComparisonDocument) -> list[dict[str, Any]]:
     relations = [_relations_of(version, own[i]) for i, version in enumerate(versions)]
     found = [
         {
-            "one": one,
-            "other": other,
+            "x": one,
+            "y": other,
             "views": [msgspec.to_builtins(v.view, str_keys=True) if v else None for v in drawn],
             "facts": [
                 _facts(side.get(frozenset((one, other))), v, one)
                 for side, v in zip(relations, drawn, strict=True)
             ],
             "split_by": drawn[-1].split_by if drawn[-1] else None,
-            "parts": [
+            "facets": [
                 [part.level, whole(part.rows), msgspec.to_builtins(part.view)]
                 for part in (drawn[-1].facets if drawn[-1] else ())
             ],
@@ -131,7 +131,7 @@ def components_payload(document: ComparisonDocument) -> dict[str, Any] | None:
             first=percent(components.explained_variance[0]),
             both=percent(sum(components.explained_variance[:2])),
         ),
-        "left_out": components.excluded,
+        "excluded": components.excluded,
         "loadings": [
             [
                 components.columns[i],
@@ -139,7 +139,7 @@ def components_payload(document: ComparisonDocument) -> dict[str, Any] | None:
             ]
             for i in strongest[:_LOADINGS]
         ],
-        "planes": [_short(msgspec.to_builtins(plane)) if plane else None for plane in planes],
+        "scores": [_short(msgspec.to_builtins(plane)) if plane else None for plane in planes],
     }
 
 
@@ -157,7 +157,7 @@ def time_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     relations = document.versions[-1].relations
     drawn = relations.sampled_rows < relations.rows
     return {
-        "moment": newest.time_column,
+        "time_column": newest.time_column,
         "among": phrase("page.of_drawn", rows=whole(relations.sampled_rows)) if drawn else "",
         "unit": phrase(f"units.{newest.unit}"),
         "rows": [

@@ -6,9 +6,9 @@ from nachsicht.i18n import catalogue, number, percent, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
+    DatetimeSummary,
     Detail,
     IdentifierSummary,
-    DatetimeSummary,
     NestedSummary,
     Order,
     QuantitySummary,
@@ -22,10 +22,15 @@ Row = tuple[str, str, str]
 
 #: Neighbours of fewer rows tell nothing.
 _FEWEST_ROWS = 20
-_IN_ORDER = {Order.INCREASING, Order.STRICTLY_INCREASING, Order.DECREASING, Order.STRICTLY_DECREASING}
+_IN_ORDER = {
+    Order.INCREASING,
+    Order.STRICTLY_INCREASING,
+    Order.DECREASING,
+    Order.STRICTLY_DECREASING,
+}
 QUANTITY = (
-    *("mean", "sd", "minimum", "median", "maximum", "range", "iqr", "mad"),
-    *("variation", "skewness", "kurtosis", "sum"),
+    *("mean", "std", "minimum", "median", "maximum", "range", "iqr", "mad"),
+    *("cv", "skewness", "kurtosis", "sum"),
 )
 
 
@@ -67,7 +72,9 @@ def neighbours(version: ProfileDocument) -> dict[str, float]:
 
 def _rises_or_falls(detail: Detail | None) -> bool:
     """Whether rows are in the order of these moments."""
-    return isinstance(detail, DatetimeSummary) and not detail.time_of_day and detail.order in _IN_ORDER
+    return (
+        isinstance(detail, DatetimeSummary) and not detail.time_of_day and detail.order in _IN_ORDER
+    )
 
 
 def _autocorrelation(detail: QuantitySummary) -> float | None:
@@ -100,14 +107,17 @@ def _quantity(detail: QuantitySummary) -> list[Row]:
         rows.append(_count("outliers", beyond))
         rows.append(_shown("outliers_z", detail.outliers.by_modified_z))
     if detail.normal:
-        rows.append(_shown("normal_fit", detail.normal.ppcc))
+        rows.append(_shown("ppcc", detail.normal.ppcc))
         if detail.normal.best_transform != "none":
-            rows.append(("closest", _word(detail.normal.best_transform), ""))
+            rows.append(("best_transform", _word(detail.normal.best_transform), ""))
     return rows + _order(detail.order) + _neighbours(detail)
 
 
 def _category(detail: CategorySummary, present: int) -> list[Row]:
-    rows = [_shown("evenness", detail.evenness), _count("levels_for_most", detail.levels_for_80pct)]
+    rows = [
+        _shown("evenness", detail.evenness),
+        _count("levels_for_80pct", detail.levels_for_80pct),
+    ]
     if detail.rare_levels:
         share = percent(detail.rare_rows / max(present, 1))
         rows.append(("rare_levels", f"{whole(detail.rare_levels)} ({share} of rows)", ""))
@@ -122,10 +132,10 @@ def _moment(detail: DatetimeSummary) -> list[Row]:
         rows.append(("time_zone", detail.time_zone, ""))
     units = _word(f"{detail.unit}s")
     of = f"{whole(detail.empty_periods)} of {whole(len(detail.counts))} {units}"
-    rows.append(("missing_units", of, ""))
+    rows.append(("empty_periods", of, ""))
     if detail.gaps:
         longest = detail.gaps[0]
-        rows.append(("longest_stretch", f"{longest.first} … {longest.last}", ""))
+        rows.append(("longest_gap", f"{longest.first} … {longest.last}", ""))
     for code in ("in_future", "at_epoch", "at_midnight"):
         if getattr(detail, code):
             rows.append(_count(code, getattr(detail, code)))
@@ -140,16 +150,16 @@ def _text(detail: TextSummary) -> list[Row]:
         _count("edge_spaces", detail.leading_space + detail.trailing_space),
     ]
     looks = [(_word(name), f"{whole(n)}") for name, n in detail.semantic_types.items()]
-    return rows + [("looks_like", f"{name}: {n}", "") for name, n in looks]
+    return rows + [("semantic_types", f"{name}: {n}", "") for name, n in looks]
 
 
 def _identifier(detail: IdentifierSummary) -> list[Row]:
     rows = [
-        _count("repeated_values", detail.duplicate_values),
+        _count("duplicate_values", detail.duplicate_values),
         ("lengths", f"{detail.min_length} … {detail.max_length}", ""),
     ]
     if detail.sequence:
-        rows.append(_count("skipped", detail.sequence.missing_numbers))
+        rows.append(_count("missing_numbers", detail.sequence.missing_numbers))
     return rows + (_order(detail.order) if detail.order else [])
 
 

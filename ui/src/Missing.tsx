@@ -1,30 +1,30 @@
-/** Gaps of the whole table: by column, along the rows, and what goes missing together. */
+/** Missing values of the whole table: by column, along the rows, and what goes missing together. */
 
 import { useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
-import { type GapColumn, type Gaps as AllGaps, page, word } from "./model";
+import { type Missing as MissingData, type MissingColumn, page, word } from "./model";
 import { Recipe } from "./Recipe";
 import { Across, DIFFERENCE, Facts, Strip, Term, VersionChoice, VersionHeads, VersionMark } from "./parts";
 
-export function Gaps() {
-  const gaps = page.gaps;
+export function Missing() {
+  const missing = page.missing;
   const newest = page.versions.length - 1;
   const [view, setView] = useState(newest);
-  if (gaps === null) return null;
-  const drawn = gaps.columns.filter((column) => column.views.length);
-  const further = gaps.columns.length - drawn.length;
+  if (missing === null) return null;
+  const drawn = missing.columns.filter((column) => column.views.length);
+  const further = missing.columns.length - drawn.length;
   return (
-    <section class="gaps" id="gaps" aria-label={word("page.gaps_section")}>
-      <h2>{word("page.gaps_section")}</h2>
-      <Recipe of="gaps" />
+    <section class="missing-values" id="missing" aria-label={word("page.missing_section")}>
+      <h2>{word("page.missing_section")}</h2>
+      <Recipe of="missing" />
       <div class="tables">
-        <Facts first="version" rows={gaps.facts} />
-        {gaps.patterns.length > 0 && <Patterns gaps={gaps} />}
+        <Facts first="version" rows={missing.facts} />
+        {missing.patterns.length > 0 && <Patterns missing={missing} />}
       </div>
-      {gaps.further && <p class="muted">{gaps.further}</p>}
-      {gaps.pairs.length > 0 && <PairsOf gaps={gaps} />}
-      {gaps.groups.map((group, i) => (
-        <p key={i}>{word("page.gap_group", { list: group.join(", ") })}</p>
+      {missing.further && <p class="muted">{missing.further}</p>}
+      {missing.pairs.length > 0 && <PairsOf missing={missing} />}
+      {missing.groups.map((group, i) => (
+        <p key={i}>{word("page.missing_group", { list: group.join(", ") })}</p>
       ))}
       <VersionChoice chosen={view} choose={setView} />
       <div class="wide">
@@ -35,7 +35,7 @@ export function Gaps() {
   );
 }
 
-function Patterns({ gaps }: { gaps: AllGaps }) {
+function Patterns({ missing }: { missing: MissingData }) {
   const two = page.versions.length > 1;
   return (
     <table>
@@ -48,7 +48,7 @@ function Patterns({ gaps }: { gaps: AllGaps }) {
         </tr>
       </thead>
       <tbody>
-        {gaps.patterns.map((pattern, i) => (
+        {missing.patterns.map((pattern, i) => (
           <tr key={i}>
             <th scope="row" class="value">
               {pattern.columns.slice(0, 6).join(" + ")}
@@ -68,20 +68,20 @@ function Patterns({ gaps }: { gaps: AllGaps }) {
   );
 }
 
-function PairsOf({ gaps }: { gaps: AllGaps }) {
+function PairsOf({ missing }: { missing: MissingData }) {
   return (
     <details class="behind">
-      <summary>{word("page.gap_pairs")}</summary>
+      <summary>{word("page.missing_pairs")}</summary>
       <table>
         <thead>
           <tr>
             <th scope="col">{word("page.two_columns")}</th>
             <th scope="col" class="number">{word("page.rows")}</th>
-            <Head term="gap_shared" number />
+            <Head term="jaccard" number />
           </tr>
         </thead>
         <tbody>
-          {gaps.pairs.map(([one, other, rows, shared], i) => (
+          {missing.pairs.map(([one, other, rows, shared], i) => (
             <tr key={i}>
               <th scope="row" class="value">{one} + {other}</th>
               <td class="number">{rows}</td>
@@ -94,8 +94,8 @@ function PairsOf({ gaps }: { gaps: AllGaps }) {
   );
 }
 
-/** The columns with gaps, as they are in one version. */
-function InVersion({ columns, version }: { columns: GapColumn[]; version: number }) {
+/** The columns with missing, as they are in one version. */
+function InVersion({ columns, version }: { columns: MissingColumn[]; version: number }) {
   const drawn = columns.flatMap((column) => {
     const view = column.views[version];
     return view ? [{ column, view }] : [];
@@ -108,12 +108,12 @@ function InVersion({ columns, version }: { columns: GapColumn[]; version: number
         <tr>
           <th scope="col">{word("page.column")}</th>
           <Head term="missing" number />
-          <Head term="gap_word" />
+          <Head term="missing_amount" />
           <Head term="rows_lost" number />
-          <Head term="only_missing" number />
-          <Head term="gap_places" />
-          <th scope="col">{over && word("page.gaps_over_time", { moment: over })}</th>
-          <th scope="col">{among && <Term term="gaps_with">{word("page.gaps_with")}</Term>}</th>
+          <Head term="sole_missing" number />
+          <Head term="missing_along_rows" />
+          <th scope="col">{over && word("page.missing_over_time", { moment: over })}</th>
+          <th scope="col">{among && <Term term="missing_with">{word("page.missing_with")}</Term>}</th>
         </tr>
       </thead>
       <tbody>
@@ -133,7 +133,7 @@ function InVersion({ columns, version }: { columns: GapColumn[]; version: number
               {view.over_time && (
                 <Strip
                   places={view.over_time[1]}
-                  text={`${column.name} ${word("page.gaps_over_time", { moment: view.over_time[0] })}`}
+                  text={`${column.name} ${word("page.missing_over_time", { moment: view.over_time[0] })}`}
                   width={120}
                 />
               )}
@@ -146,12 +146,12 @@ function InVersion({ columns, version }: { columns: GapColumn[]; version: number
   );
 }
 
-/** The columns by how much their gaps changed between the last two versions. */
-function Changes({ columns }: { columns: GapColumn[] }) {
+/** The columns by how much their missing changed between the last two versions. */
+function Changes({ columns }: { columns: MissingColumn[] }) {
   const changed = columns.filter((column) => column.change).sort((a, b) => Math.abs(b.change!) - Math.abs(a.change!));
   const most = Math.max(...changed.map((column) => Math.abs(column.change!)));
   const newest = page.versions.length - 1;
-  if (!changed.length) return <p class="muted">{word("page.no_gap_changes")}</p>;
+  if (!changed.length) return <p class="muted">{word("page.no_missing_changes")}</p>;
   return (
     <table class="gap-columns">
       <thead>
@@ -160,7 +160,7 @@ function Changes({ columns }: { columns: GapColumn[] }) {
           <Head term="missing" number />
           <Head term="change_in_points" number />
           <td />
-          <Head term="gap_places" />
+          <Head term="missing_along_rows" />
         </tr>
       </thead>
       <tbody>
@@ -194,7 +194,7 @@ function Changes({ columns }: { columns: GapColumn[] }) {
 const signed = (points: number) => `${points > 0 ? "+" : "−"}${Math.abs(points)}`;
 
 /** From the middle: to the right where more is missing, to the left where less is. */
-function ChangeBar({ column, most }: { column: GapColumn; most: number }) {
+function ChangeBar({ column, most }: { column: MissingColumn; most: number }) {
   const half = 60;
   const length = Math.max(1, (Math.abs(column.change!) / most) * half);
   const text = word("page.share_change_of", { column: column.name, points: signed(column.change!) });
@@ -207,17 +207,17 @@ function ChangeBar({ column, most }: { column: GapColumn; most: number }) {
   );
 }
 
-function Along({ column, version }: { column: GapColumn; version: number }) {
+function Along({ column, version }: { column: MissingColumn; version: number }) {
   const view = column.views[version];
   if (!view) return null;
-  return <Strip places={view.places} text={word("page.gap_places_of", { column: column.name, rows: view.block_rows })} />;
+  return <Strip places={view.places} text={word("page.missing_along_rows_of", { column: column.name, rows: view.block_rows })} />;
 }
 
-function Shares({ column }: { column: GapColumn }) {
+function Shares({ column }: { column: MissingColumn }) {
   return <Across values={page.grouped_by === null ? column.shares.slice(-2) : column.shares} />;
 }
 
-function NameOf({ column }: { column: GapColumn }) {
+function NameOf({ column }: { column: MissingColumn }) {
   return (
     <th scope="row">
       <a class="name" href={`#${columnAddress(column.name)}`} onClick={follow(columnAddress(column.name))}>

@@ -1,10 +1,10 @@
-/** A column's spread in the ledger and, larger, on the column's own page. */
+/** A column's distribution in the ledger and, larger, on the column's own page. */
 
 import { useLayoutEffect, useMemo, useRef, useState } from "preact/hooks";
 import { type Bars, barsOf, finest, logBarsOf } from "./bars";
 import { largeFigure, levelsFigure, quiet, rows, share, shares } from "./figure";
 import { percent, whole } from "./format";
-import { type Column, page, type Spread as SpreadData, word } from "./model";
+import { type Column, page, type Distribution as DistributionData, word } from "./model";
 import { Behind, Choice, useInSight } from "./parts";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
@@ -16,7 +16,7 @@ const LARGE = { width: 720, bars: 72 };
 /** Of an opened line, left and right together. */
 const MARGINS = 16;
 
-/** Rows of each version that the spread stands for. */
+/** Rows of each version that the distribution stands for. */
 function totalsOf(column: Column): number[] {
   return column.versions.map((version) => version?.present ?? 0);
 }
@@ -28,21 +28,21 @@ function described(column: Column): string {
   return `${word("page.figure_of", { column: column.name })}. ${word("page.typical")} ${typical}.`;
 }
 
-export function SmallSpread({ column }: { column: Column }) {
+export function SmallDistribution({ column }: { column: Column }) {
   const [ref, seen] = useInSight<HTMLDivElement>();
   useLayoutEffect(() => {
-    if (!seen || !column.spread || !ref.current) return;
-    const bars = barsOf(column.spread, SMALL.bars);
+    if (!seen || !column.distribution || !ref.current) return;
+    const bars = barsOf(column.distribution, SMALL.bars);
     if (bars.bars.length) ref.current.replaceChildren(smallFigure(bars, totalsOf(column), SMALL.width, SMALL.height));
   }, [seen]);
-  if (!column.spread) return <div class="spread-small none">–</div>;
+  if (!column.distribution) return <div class="spread-small none">–</div>;
   return <div class="spread-small" ref={ref} role="img" aria-label={described(column)} />;
 }
 
 /** Draws a large figure for nobody: at the first time a browser has its code to get ready. */
 export function rehearse(): void {
-  const column = page.columns.find(({ kind, spread }) => kind === "quantity" && spread);
-  const bars = column?.spread && barsOf(column.spread, LARGE.bars);
+  const column = page.columns.find(({ kind, distribution }) => kind === "quantity" && distribution);
+  const bars = column?.distribution && barsOf(column.distribution, LARGE.bars);
   if (column && bars?.bars.length) quiet(largeFigure(bars, shares(totalsOf(column)), LARGE.width, column.name));
 }
 
@@ -51,8 +51,8 @@ type Shown = "bars" | Way;
 /** Steps in which neighbouring bars are put together. */
 const BINS = [9, 18, 36, 72, 256];
 
-/** A column's spread in full: as bars of any width, or in other ways that suit a quantity. */
-export function LargeSpread({ column, spread }: { column: Column; spread: SpreadData }) {
+/** A column's distribution in full: as bars of any width, or in other ways that suit a quantity. */
+export function LargeDistribution({ column, distribution }: { column: Column; distribution: DistributionData }) {
   const ref = useRef<HTMLDivElement>(null);
   const figure = useRef<HTMLElement>(null);
   // Read before anything is changed: afterwards all lines would have to be laid out for it.
@@ -62,14 +62,14 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
   const [log, setLog] = useState(false);
   const [counted, setCounted] = useState(false);
   const label = column.kind === "text" ? word("page.characters") : column.name;
-  const onLog = log && column.log_spread !== null;
-  const bars = onLog ? logBarsOf(column.log_spread!, most) : barsOf(spread, most);
+  const onLog = log && column.log_distribution !== null;
+  const bars = onLog ? logBarsOf(column.log_distribution!, most) : barsOf(distribution, most);
   const totals = totalsOf(column);
   const heights = counted ? rows(totals) : shares(totals);
   const ways = (["density", "cumulative", "box", "normal"] as const).filter((other) =>
     column.shapes.some((shape) => shape?.[other]?.length),
   );
-  const drawn = useMemo(() => [...BINS.filter((n) => n < finest(spread)), ...(finest(spread) ? [256] : [])].slice(0, 5), [spread]);
+  const drawn = useMemo(() => [...BINS.filter((n) => n < finest(distribution)), ...(finest(distribution) ? [256] : [])].slice(0, 5), [distribution]);
   useLayoutEffect(() => {
     if (!bars.bars.length) return;
     const room = ledger === undefined ? ref.current!.clientWidth : ledger - MARGINS;
@@ -77,11 +77,11 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
     const drawing =
       way !== "bars"
         ? shapeFigure(column.shapes, way, width, label)
-        : spread.type === "levels"
+        : distribution.type === "levels"
           ? levelsFigure(bars, heights, width)
           : largeFigure(bars, heights, width, label);
     ref.current!.replaceChildren(quiet(drawing));
-  }, [spread, way, most, onLog, counted]);
+  }, [distribution, way, most, onLog, counted]);
   const numbers = () =>
     way === "bars" ? (
       <BarNumbers bars={bars} totals={totals} />
@@ -113,7 +113,7 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
             </select>
           </label>
         )}
-        {way === "bars" && column.log_spread && (
+        {way === "bars" && column.log_distribution && (
           <Choice
             label={word("page.scale")}
             choices={[
@@ -139,24 +139,24 @@ export function LargeSpread({ column, spread }: { column: Column; spread: Spread
       <div ref={ref} role="img" aria-label={`${described(column)} ${word(`page.as_${way}`)}.`} />
       <figcaption>
         {way === "bars" && <Beyond bars={bars} totals={totals} onLog={onLog} />}
-        {way === "bars" && spread.type === "levels" && spread.further_levels > 0 && (
-          <span>{word("page.further_levels", { n: whole(spread.further_levels) })}. </span>
+        {way === "bars" && distribution.type === "levels" && distribution.other_levels > 0 && (
+          <span>{word("page.further_levels", { n: whole(distribution.other_levels) })}. </span>
         )}
         {way === "normal" && <span>{word("page.normal_caption")} </span>}
         {way === "box" && <span>{word("page.box_caption")} </span>}
         <Saves inside={figure} name={column.name} table={numbers} />
       </figcaption>
-      <Recipe of={way === "bars" ? spread.type : way} facts={recipeFacts(column, spread)} lengths={column.kind === "text"} />
+      <Recipe of={way === "bars" ? distribution.type : way} facts={recipeFacts(column, distribution)} lengths={column.kind === "text"} />
       <Behind summary={word("page.table_behind")}>{numbers}</Behind>
     </figure>
   );
 }
 
 /** Bins in full, as the finest bars draw them. */
-function recipeFacts(column: Column, spread: SpreadData): Record<string, string | number> {
-  if (spread.type !== "bins") return { name: column.name };
-  const start = spread.start - (spread.unit ?? 0) / 2;
-  return { name: column.name, start, width: spread.width, bins: spread.counts[0]!.length };
+function recipeFacts(column: Column, distribution: DistributionData): Record<string, string | number> {
+  if (distribution.type !== "bins") return { name: column.name };
+  const start = distribution.start - (distribution.step ?? 0) / 2;
+  return { name: column.name, start, width: distribution.width, bins: distribution.counts[0]!.length };
 }
 
 /** Rows that the axis does not show. */
