@@ -21,6 +21,6 @@ described.write_text(json.dumps(description, indent=2), encoding="utf-8")
 
 checks = nachsicht.profile(files["hive_checks_2025.csv"], reading={"description": str(described)})
 for finding in checks.findings:
-    if finding.code.startswith("described"):
+    if finding.code == "schema_violation":
         print(f"{finding.title} ({', '.join(finding.columns)})")
         print(f"  {finding.sentence}")

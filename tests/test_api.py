@@ -68,14 +68,14 @@ def test_the_document_is_plain_json(demo_comparison):
     document = json.loads(demo_comparison.to_json())
     column = next(c for c in document["versions"][1]["columns"] if c["name"] == "mite_count")
     assert column["kind"] == "quantity"
-    assert column["detail"]["median"] == 3
+    assert column["stats"]["median"] == 3
 
 
 def test_unknown_settings_name_the_nearest_right_word():
     table = pa.table({"a": [1]})
-    with pytest.raises(nachsicht.SettingsError, match="Did you mean frequent_values"):
-        nachsicht.profile(table, frequent_value=3)
-    with pytest.raises(nachsicht.SettingsError, match="level_cap"):
+    with pytest.raises(nachsicht.SettingsError, match="Did you mean top_values"):
+        nachsicht.profile(table, top_value=3)
+    with pytest.raises(nachsicht.SettingsError, match="max_levels"):
         nachsicht.profile(table, max_levels="many")
     kept = nachsicht.profile(pa.table({"a": list("aabbcd")}), top_values=2)
     assert [level.value for level in kept.document.columns[0].frequent] == ["a", "b"]
@@ -90,7 +90,7 @@ def test_labels_that_repeat_or_lack_are_refused(labels):
 
 def test_labels_are_what_tells_files_apart(demo_comparison):
     assert [profile.label for profile in demo_comparison.versions] == ["2024", "2025"]
-    assert demo_comparison.title == "Hive checks, 2024 against 2025"
+    assert demo_comparison.title == "Hive checks, 2024 → 2025"
 
 
 def test_errors_keep_their_facts_through_a_pickle():
@@ -174,7 +174,7 @@ def test_parts_cost_no_more_than_themselves_and_are_those_of_the_whole(
         assert set(reads) == {"mite_count"}
         assert made.summary.to_frame().equals(whole.summary.to_frame())
         assert made.title == whole.title
-    for part in ("relations", "repeats", "outcome", "components", "time"):
+    for part in ("relations", "duplicates", "outcome", "components", "time"):
         assert getattr(made, part).to_frame().equals(getattr(whole, part).to_frame()), part
     assert without_origins(made.document) == without_origins(whole.document)
     assert pickle.loads(pickle.dumps(make(demo_files))).findings  # noqa: S301

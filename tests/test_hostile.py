@@ -108,11 +108,11 @@ NAN = float("nan")
 @pytest.mark.parametrize(
     "settings",
     [
-        *({name: value} for name in ("frequent_values", "level_cap") for value in (0, -1, 10**9)),
+        *({name: value} for name in ("top_values", "max_levels") for value in (0, -1, 10**9)),
         *({"histogram_bins": value} for value in (0, 1, -1, 10**9)),
-        *({name: -1} for name in ("discrete_values", "memory_bytes", "threads")),
-        *({name: value} for name in ("gaps_lot", "gaps_mostly", "chance") for value in (NAN, -1.0)),
-        {"chance": 0.0},
+        *({name: -1} for name in ("max_discrete_values", "memory_bytes", "threads")),
+        *({name: value} for name in ("high_missing_share", "mostly_missing_share", "alpha") for value in (NAN, -1.0)),
+        {"alpha": 0.0},
         {"findings": {"missing_values": {"note": NAN}}},
     ],
     ids=str,

@@ -35,7 +35,7 @@ def test_the_summary_is_that_of_pandas(made, frames):
         for name in ("hive_weight", "mite_count"):
             for statistic, expected in (
                 ("mean", frame[name].mean()),
-                ("sd", frame[name].std()),
+                ("std", frame[name].std()),
                 ("median", frame[name].median()),
             ):
                 assert own.loc[name, statistic] == pytest.approx(expected, rel=1e-12)

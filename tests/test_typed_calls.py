@@ -56,5 +56,5 @@ def test_a_misspelt_setting_fails_in_a_type_checker(tmp_path):
 
 
 def test_every_factor_that_is_known_has_its_words():
-    told = catalogue()["findings"]["rescaled"]["units"]
+    told = catalogue()["conversions"]
     assert {*FACTORS, *(name for *_, name in OFFSETS)} == told.keys()

@@ -12,6 +12,7 @@ from nachsicht.config.files import settings_from
 from nachsicht.config.options import Options
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
+from nachsicht.i18n import DEFAULT
 from nachsicht.model.codec import read_document
 from nachsicht.model.findings import Severity
 from nachsicht.model.plan import Plan
@@ -64,7 +65,9 @@ def profile(
     """
     from nachsicht.pipeline.run import run_profile
 
-    return Profile(run_profile(data, label, settings_from(settings, options), _listener(progress)))
+    chosen = settings_from(settings, options)
+    made = run_profile(data, label, chosen, _listener(progress))
+    return Profile(made, chosen.language)
 
 
 def _listener(progress: ProgressListener | bool | None) -> ProgressListener | None:
@@ -118,7 +121,8 @@ def compare(
     from nachsicht.pipeline.run import run_comparison
 
     chosen = settings_from(settings, options)
-    return Comparison(run_comparison([old, new, *newer], labels, chosen, _listener(progress)))
+    made = run_comparison([old, new, *newer], labels, chosen, _listener(progress))
+    return Comparison(made, chosen.language)
 
 
 def compare_groups(
@@ -179,7 +183,8 @@ def compare_groups(
     cuts = tuple(str(value) for value in values if value is not None)
     chosen = settings_from(settings, options)
     listener = _listener(progress)
-    return Comparison(run_groups(data, by, tuple(groups or ()), chosen, listener, cuts))
+    made = run_groups(data, by, tuple(groups or ()), chosen, listener, cuts)
+    return Comparison(made, chosen.language)
 
 
 def plan(
@@ -257,7 +262,9 @@ def assert_steady(
     """
     __tracebackhide__ = True
     if stop_on not in ("check", "act"):
-        raise SettingsError(f"unknown weight {stop_on}", where="stop_on", todo="Use check or act.")
+        raise SettingsError(
+            f"unknown severity {stop_on}", where="stop_on", todo="Use check or act."
+        )
     made = compare(old, new, settings=settings, **options)
     grave = [f for f in made.findings if f.accepted is None and f.severity.rank <= _rank(stop_on)]
     if grave:
@@ -272,8 +279,17 @@ def _rank(weight: str) -> int:
     return Severity(weight).rank
 
 
-def read(path: str | PathLike[str]) -> Profile | Comparison:
+def read(
+    path: str | PathLike[str], *, language: str | Sequence[str] = DEFAULT
+) -> Profile | Comparison:
     """Read a document that `write` made.
+
+    Parameters
+    ----------
+    path : path
+        Of the document, compressed or not.
+    language : str or sequence of str
+        Of its texts from now on; a page holds all of several.
 
     Raises
     ------
@@ -282,7 +298,9 @@ def read(path: str | PathLike[str]) -> Profile | Comparison:
     """
     from nachsicht.comparison.versions import compare_profiles
 
+    languages = settings_from(None, {"language": language}).language
     document = read_document(Path(path))
     if isinstance(document, ProfileDocument):
-        return Profile(compare_profiles([document], document.title, Settings()))
-    return Comparison(document)
+        made = compare_profiles([document], document.title, Settings())
+        return Profile(made, languages)
+    return Comparison(document, languages)

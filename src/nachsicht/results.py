@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -10,6 +11,7 @@ from nachsicht._util.atomic_write import write_atomically
 from nachsicht._util.background import run_in_background
 from nachsicht.config.settings import Settings
 from nachsicht.errors import OutputError
+from nachsicht.i18n import DEFAULT, use_language
 from nachsicht.model.codec import encode, pack
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.profile import ProfileDocument
@@ -31,8 +33,10 @@ if TYPE_CHECKING:
 class _Result:
     """What a profile and a comparison have in common."""
 
-    def __init__(self, made: ComparisonDocument | OnDemand) -> None:
-        self._made = made
+    def __init__(
+        self, made: ComparisonDocument | OnDemand, languages: Sequence[str] = (DEFAULT,)
+    ) -> None:
+        self._made, self._languages = made, tuple(languages)
 
     @property
     def _across(self) -> ComparisonDocument:
@@ -60,14 +64,15 @@ class _Result:
     @property
     def verdict(self) -> str:
         """The verdict, in plain words."""
-        return f"{self._across.verdict.headline} {self._across.verdict.detail}".rstrip()
+        with use_language(self._languages[0]):
+            return f"{self._across.verdict.headline} {self._across.verdict.detail}".rstrip()
 
     @property
     def findings(self) -> Findings:
         """What is worth your time, the most urgent first: a tuple of `Finding`, and a table."""
         from nachsicht.tables.findings import Findings
 
-        return Findings(self._across.findings)
+        return Findings(self._across.findings, self._languages[0])
 
     @property
     def summary(self) -> Summary:
@@ -155,7 +160,8 @@ class _Result:
         from nachsicht.remedies.script import script_of
 
         source = self._across.versions[-1].origin.source
-        return script_of(remedies_of(self._across), source, library)
+        with use_language(self._languages[0]):
+            return script_of(remedies_of(self._across), source, library)
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
@@ -163,13 +169,14 @@ class _Result:
         across = self._across
         from nachsicht.output.html.page import page_of
 
-        return page_of(across)
+        return page_of(across, self._languages)
 
     def to_markdown(self) -> str:
         """The summary in Markdown, fit for a merge request."""
         from nachsicht.output.markdown import summary_markdown
 
-        return summary_markdown(self._across)
+        with use_language(self._languages[0]):
+            return summary_markdown(self._across)
 
     def to_description(self, csvw: bool = False) -> bytes:
         """The columns of the newest version as a Table Schema, or in CSVW: JSON in UTF-8.
@@ -230,17 +237,18 @@ class _Result:
         return target
 
     def __getstate__(self) -> dict[str, Any]:
-        return {"_made": self._across}  # the data itself stays here
+        return {"_made": self._across, "_languages": self._languages}  # the data itself stays here
 
     def __repr__(self) -> str:
         from nachsicht.output.terminal import summary_text
 
-        return summary_text(self._across)
+        with use_language(self._languages[0]):
+            return summary_text(self._across)
 
     def _repr_html_(self) -> str:
         from nachsicht.output.html.page import notebook_frame
 
-        return notebook_frame(self._across)
+        return notebook_frame(self._across, self._languages)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, type(self)) and self.document == other.document
@@ -310,7 +318,7 @@ class Comparison(_Result):
         from nachsicht.comparison.versions import compare_profiles
 
         return tuple(
-            Profile(compare_profiles([version], version.title, Settings()))
+            Profile(compare_profiles([version], version.title, Settings()), self._languages)
             for version in self._across.versions
         )
 

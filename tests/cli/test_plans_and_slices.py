@@ -30,7 +30,7 @@ def test_a_plan_says_what_would_be_done_and_does_nothing(demo_files, tmp_path):
     assert list(tmp_path.iterdir()) == []
     streamed = run("profile", checks, "--dry-run", "--memory", "1MB").stdout
     assert "piece by piece" in streamed
-    assert "estimates that state their error" in streamed
+    assert "estimates with their error" in streamed
     assert run("profile", tmp_path / "none.csv", "--dry-run").returncode == 2
 
 
@@ -52,7 +52,7 @@ def test_rows_before_a_date_are_held_against_those_from_it_on(demo_files, tmp_pa
     dates = pd.read_csv(checks, parse_dates=["checked_on"])["checked_on"]
     early = int((dates < "2025-06-01").sum())
     versions = json.loads(out.read_text())["versions"]
-    assert [v["label"] for v in versions] == ["before 2025-06-01", "2025-06-01 and later"]
+    assert [v["label"] for v in versions] == ["< 2025-06-01", "≥ 2025-06-01"]
     assert [v["rows"] for v in versions] == [early, len(dates) - early]
 
 
@@ -62,7 +62,7 @@ def test_numbers_are_cut_too_at_several_values(demo_files):
     made = nachsicht.compare_groups(checks, "queen_age_years", split_at=[1, 2])
     rows = [version.document.rows for version in made.versions]
     labels = [version.label for version in made.versions]
-    assert labels == ["below 1", "1 to under 2", "2 and above"]
+    assert labels == ["< 1", "1 … < 2", "≥ 2"]
     assert rows == [(ages < 1).sum(), ((ages >= 1) & (ages < 2)).sum(), (ages >= 2).sum()]
 
 
@@ -89,7 +89,7 @@ def test_each_file_of_a_folder_is_a_version(demo_files, tmp_path):
         name = f"hive_checks_{year}.csv"
         shutil.copy(demo_files[name], tmp_path / name)
     done = run("compare", ".", "--each-file", cwd=tmp_path)
-    assert done.stdout.splitlines()[1] == "Hive checks, 2023 to 2025"
+    assert done.stdout.splitlines()[1] == "Hive checks, 2023 → … → 2025"
     assert run("compare", "a", "b", "--each-file").returncode == 2
     assert "no file matches" in run("compare", tmp_path / "*.parquet", "--each-file").stderr
 
@@ -109,6 +109,6 @@ def test_rows_whose_key_repeats_are_told_in_the_terminal_and_a_wrong_kind_lists_
     frame = pd.DataFrame({"hive": [*range(100), 5], "kg": range(101)})
     told = repr(nachsicht.compare(frame, frame.assign(kg=frame["kg"] + 1), key="hive"))
     assert "2 rows of" in " ".join(told.split())
-    assert "their key repeats" in " ".join(told.split())
+    assert "their key is not unique" in " ".join(told.split())
     with pytest.raises(nachsicht.SettingsError, match="Kinds are: quantity"):
         nachsicht.profile(frame, kinds={"kg": "number"})

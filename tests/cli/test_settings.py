@@ -28,7 +28,7 @@ BOTH = ("hive_checks_2024.csv", "hive_checks_2025.csv")
 
 def test_a_settings_file_is_read_and_told_with_its_lines(folder):
     (folder / "nachsicht.toml").write_text(
-        'title = "Team page"\n\nomit = ["note"]\n[findings.spread_moved]\noff = true\n'
+        'title = "Team page"\n\nomit = ["note"]\n[findings.distribution_shift]\noff = true\n'
     )
     done = run("compare", *BOTH, cwd=folder)
     assert done.stdout.startswith("\nTeam page\n")
@@ -77,7 +77,7 @@ def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     for finding in urgent:
         because = 'known since "May"\nand before'
         done = run(
-            "accept", "c.json", finding.code, *finding.columns, "--because", because, cwd=folder
+            "accept", "c.json", finding.code, *finding.columns, "--reason", because, cwd=folder
         )
         assert done.returncode == 0, done.stderr
     done = run("compare", *BOTH, "--stop-on", "check", "-o", "d.json", cwd=folder)
@@ -114,8 +114,8 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
 @pytest.mark.parametrize(
     ("words", "told"),
     [
-        (("accept", "c.json", "rescaled", "honey", "--because", "x"), "holds no finding"),
-        (("accept", "no.json", "rescaled", "--because", "x"), "cannot be opened"),
+        (("accept", "c.json", "rescaled", "honey", "--reason", "x"), "holds no finding"),
+        (("accept", "no.json", "rescaled", "--reason", "x"), "cannot be opened"),
         (("explain", "rescale"), "Did you mean rescaled"),
         (("compare", *BOTH, "--accepted", "no.toml"), "cannot be opened"),
         (("compare", BOTH[0], "--by", "hive_tpe"), "Did you mean hive_type"),
@@ -258,12 +258,12 @@ def test_a_project_file_with_a_table_for_us_is_read(tmp_path):
     (tmp_path / "pyproject.toml").write_text(table)
     done = run("settings", cwd=tmp_path)
     assert "pyproject.toml, line 5" in done.stdout
-    (tmp_path / "pyproject.toml").write_text(table + "levle_cap = 3\n")
+    (tmp_path / "pyproject.toml").write_text(table + "max_level = 3\n")
     done = run("settings", cwd=tmp_path)
     assert done.returncode == 2
     assert "pyproject.toml, line 6" in done.stderr
-    assert "level_cap" in done.stderr
-    (tmp_path / "nachsicht.toml").write_text("level_cap = 50\n")
+    assert "max_levels" in done.stderr
+    (tmp_path / "nachsicht.toml").write_text("max_levels = 50\n")
     done = run("settings", cwd=tmp_path)
     assert "nachsicht.toml, line 1" in done.stdout
     assert "hive_id" not in done.stdout

@@ -62,7 +62,7 @@ def test_statistics_agree_with_pandas_and_scipy(name):
         "maximum": series.max(),
         "mean": math.fsum(values / len(values)),
         "median": series.median(),
-        "sd": np.std(near, ddof=1) * scale,
+        "std": np.std(near, ddof=1) * scale,
         "variance": float(np.var(near, ddof=1)) * float(scale) * float(scale),
         "mad": scipy.stats.median_abs_deviation(values),
         "iqr": scipy.stats.iqr(values),
@@ -85,9 +85,9 @@ def test_statistics_agree_with_pandas_and_scipy(name):
 @pytest.mark.parametrize("name", ["counts", "many counts", "many tenths", "many zeros"])
 def test_probability_plots_are_those_of_scipy_however_few_values_differ(name):
     values, fit = COLUMNS[name], summary_of(COLUMNS[name]).stats.normal
-    transforms = {"fit": np.asarray, "fit_square_root": np.sqrt}
+    transforms = {"ppcc": np.asarray, "ppcc_square_root": np.sqrt}
     if values.min() > 0:
-        transforms["fit_log"] = np.log
+        transforms["ppcc_log"] = np.log
     for measure, transform in transforms.items():
         _, (_, _, r) = scipy.stats.probplot(transform(values))
         assert getattr(fit, measure) == pytest.approx(r, rel=1e-9), measure
@@ -121,17 +121,17 @@ def test_shape_of_huge_and_tiny_values_is_that_of_the_scaled_ones():
 @pytest.mark.parametrize(
     ("values", "absent"),
     [
-        ([], {"mean": Reason.NO_VALUES, "sd": Reason.TOO_FEW_VALUES}),
-        ([4.0], {"sd": Reason.TOO_FEW_VALUES, "skewness": Reason.TOO_FEW_VALUES}),
+        ([], {"mean": Reason.NO_VALUES, "std": Reason.TOO_FEW_VALUES}),
+        ([4.0], {"std": Reason.TOO_FEW_VALUES, "skewness": Reason.TOO_FEW_VALUES}),
         ([4.0] * 9, {"skewness": Reason.NEVER_VARIES, "kurtosis": Reason.NEVER_VARIES}),
-        ([-1.0, 1.0, 0.0], {"variation": Reason.ZERO_MEAN, "kurtosis": Reason.TOO_FEW_VALUES}),
+        ([-1.0, 1.0, 0.0], {"cv": Reason.ZERO_MEAN, "kurtosis": Reason.TOO_FEW_VALUES}),
     ],
 )
 def test_what_has_no_value_says_why(values, absent):
     # One number beside the empty column keeps it a quantity.
     found = summary_of(values).stats if values else None
     if found is None:
-        assert moments_of(np.empty(0)).sd() == Absent(absent["sd"])
+        assert moments_of(np.empty(0)).sd() == Absent(absent["std"])
         return
     for statistic, reason in absent.items():
         assert getattr(found, statistic) == Absent(reason)

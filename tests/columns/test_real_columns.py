@@ -40,15 +40,15 @@ def test_location_spread_and_shape(pair):
     for series, found in quantities(pair):
         values = series.to_numpy(float)
         expected = {
-            "mean": values.mean(), "sd": series.std(), "variance": series.var(),
+            "mean": values.mean(), "std": series.std(), "variance": series.var(),
             "median": series.median(), "sum": series.sum(), "minimum": values.min(),
             "maximum": values.max(), "range": np.ptp(values),
             "iqr": scipy.stats.iqr(values), "mad": scipy.stats.median_abs_deviation(values),
             "skewness": series.skew(), "kurtosis": series.kurt(),
-            "variation": series.std() / abs(values.mean()),
+            "cv": series.std() / abs(values.mean()),
         }  # fmt: skip
         if abs(values.mean()) < 1e-14 * series.std():  # zero but for rounding
-            assert expected.pop("variation") > 1e14
+            assert expected.pop("cv") > 1e14
         for name, value in expected.items():
             assert getattr(found, name) == close(value), (series.name, name)
         for point in found.quantiles:
@@ -93,8 +93,8 @@ def test_outliers_and_box_plots(pair):
 
 def test_fit_to_the_normal(pair):
     for series, found in quantities(pair):
-        for name, transform in (("fit", np.asarray), ("fit_log", np.log)):
-            if name == "fit_log" and series.min() <= 0:
+        for name, transform in (("ppcc", np.asarray), ("ppcc_log", np.log)):
+            if name == "ppcc_log" and series.min() <= 0:
                 assert not isinstance(found.normal.ppcc_log, float)
                 continue
             _, (_, _, r) = scipy.stats.probplot(transform(series))

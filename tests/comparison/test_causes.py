@@ -79,7 +79,7 @@ def test_gaps_that_rise_are_placed():
     found = nachsicht.compare(frame(w=WEIGHT, m=MAKE), frame(w=gaps, m=MAKE)).findings
     (risen,) = [finding for finding in found if finding.code == "missing_increased"]
     assert (risen.evidence["by"], risen.evidence["level"]) == ("m", "fir")
-    assert risen.evidence["part_of_rise"] == pytest.approx(1)
+    assert risen.evidence["share_of_new_missing"] == pytest.approx(1)
 
 
 @pytest.mark.parametrize("seed", range(12))

@@ -82,8 +82,8 @@ def test_taking_out_a_value_leaves_the_curve_of_the_others(sample):
     without = Curve.of_values(np.sort(sample)).without(value)
     expected = Curve.of_values(rest)
     assert without.values.tolist() == expected.values.tolist()
-    assert without.le.tolist() == expected.le.tolist()
-    assert without.lt.tolist() == expected.lt.tolist()
+    assert without.at_most.tolist() == expected.at_most.tolist()
+    assert without.below.tolist() == expected.below.tolist()
 
 
 def test_a_tolerance_forgives_rounding_and_no_more():

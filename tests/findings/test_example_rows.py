@@ -73,7 +73,7 @@ def test_the_largest_groups_of_equal_rows_are_told():
     sizes = frame.groupby(["apiary", "weight"]).size()
     assert [group.rows for group in first] == sorted(sizes, reverse=True)[:5]
     for group in first:
-        rows = frame.iloc[[place - 1 for place in group.places]]
+        rows = frame.iloc[[place - 1 for place in group.row_numbers]]
         assert len(rows.drop_duplicates()) == 1
         assert group.cells[0] == rows["apiary"].iloc[0]
 
@@ -89,7 +89,7 @@ def test_repeats_in_chosen_columns_and_in_all_but_identifiers_are_those_of_panda
     assert but_names.duplicate_rows == others.duplicated().sum()
     assert chosen.columns == ("apiary", "weight")
     assert chosen.duplicate_rows == frame[["apiary", "weight"]].duplicated().sum()
-    assert sum(chosen.row_numbers) == chosen.duplicate_rows
+    assert sum(chosen.counts_by_block) == chosen.duplicate_rows
     (finding,) = [f for f in document.findings if f.code == "reimported_rows"]
     assert finding.evidence["first_row"] == 901
     assert finding.columns == ("tag",)

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
+from nachsicht.model.outcome import bin_label
 from nachsicht.sketches.row_sample import SIZE, drawn_rows, sample_rows
 
 ROWS = 60_000
@@ -43,7 +44,7 @@ def test_the_outcome_and_the_course_over_time_are_near_the_truth(table, way):
     views = {view.column: view for view in outcome.views}
     for name in views.keys() & {"yard", "mites"}:
         expected = frame.groupby(frame[name].astype(str))["treated"].mean()
-        found = {b.label: b for b in views[name].bins}
+        found = {bin_label(b): b for b in views[name].bins}
         assert found.keys() == set(expected.index)  # every level is there
         for label, share in expected.items():
             own = found[label]
@@ -60,8 +61,8 @@ def test_the_page_says_that_rows_were_drawn(page_data):
     page = nachsicht.profile(TABLES["3"], outcome="treated", time_column="checked")
     assert len(page.document.excerpt.sampled) == 10
     data = page_data(page.to_html())
-    assert "among 10,000 evenly drawn rows" in data["outcome"]["sentence"]
-    assert "from 10,000 evenly drawn rows" in data["time"]["among"]
+    assert "among 10,000 evenly sampled rows" in data["outcome"]["sentence"]
+    assert "from 10,000 evenly sampled rows" in data["time"]["among"]
 
 
 @given(

@@ -93,7 +93,7 @@ def test_repeats_are_estimated_without_bias():
         rng = np.random.default_rng(seed)
         values = np.concatenate([rng.permutation(300_000), rng.choice(300_000, 9_000, False)])
         values = values + seed * 10**7
-        found.append(KeySample().add(hash_values(arrow_of(values))).duplicate_rows)
+        found.append(KeySample().add(hash_values(arrow_of(values))).repeated_rows)
     assert np.mean(found) == pytest.approx(9_000, rel=0.04)
 
 
@@ -146,7 +146,7 @@ def test_streaming_within_a_memory_gives_the_same_figures_or_says_how_far_off():
     sorted_weights = np.sort(table["weight"].to_numpy())
     a, b = (document.column("weight") for document in (exact, rough))
     assert b.error_bounds is not None
-    for name in ("minimum", "maximum", "mean", "sd", "skewness", "kurtosis", "sum"):
+    for name in ("minimum", "maximum", "mean", "std", "skewness", "kurtosis", "sum"):
         assert getattr(b.stats, name) == pytest.approx(getattr(a.stats, name), rel=1e-11), name
     assert (a.stats.lowest, a.stats.highest) == (b.stats.lowest, b.stats.highest)
     for point in b.stats.quantiles:

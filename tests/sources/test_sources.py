@@ -116,7 +116,7 @@ def test_a_decimal_comma_and_missing_names_are_found_out(tmp_path):
     document = nachsicht.profile(tmp_path / "x.csv").document
     assert [c.name for c in document.columns] == ["column_1", "column_2", "column_3"]
     assert document.columns[1].stats.maximum == 39.5
-    assert {"decimal comma", "no line of names"} <= set(map(str, document.origin.notes))
+    assert {"decimal comma", "no header line"} <= set(map(str, document.origin.notes))
     given = nachsicht.profile(tmp_path / "x.csv", reading={"header": True, "decimal": "."}).document
     assert [c.name for c in given.columns] == ["0", "0,5", "Amselgrund"]
     assert given.rows == 39

@@ -97,8 +97,8 @@ def test_gaps_by_level_are_those_of_a_crosstab():
     columns = nachsicht.profile(table).document.columns
     (found,) = both[0].merge(both[1]).finish(columns)
     assert (found.column, found.by) == ("v", "by")
-    assert dict(zip(found.levels, found.rows, strict=True)) == {"": 1, "a": 2, "b": 3, "c": 1}
-    assert dict(zip(found.levels, found.missing, strict=True)) == {"": 1, "a": 1, "b": 2, "c": 0}
+    assert dict(zip(found.levels, found.rows, strict=True)) == {None: 1, "a": 2, "b": 3, "c": 1}
+    assert dict(zip(found.levels, found.missing, strict=True)) == {None: 1, "a": 1, "b": 2, "c": 0}
 
 
 def test_scattered_repeats_of_rows_without_a_name_are_only_noted():

@@ -41,7 +41,7 @@ def test_shares_by_level_are_those_of_pandas_with_wilsons_interval(shares):
     (view,) = [view for view in shares.views if view.column == "kind"]
     expected = pd.Series(LIVED).groupby(KIND).agg(["mean", "size"])
     for entry in view.bins:
-        row = expected.loc[entry.label]
+        row = expected.loc[entry.level]
         assert (entry.value, entry.rows) == (pytest.approx(row["mean"]), row["size"])
         successes = round(row["mean"] * row["size"])
         interval = scipy.stats.binomtest(successes, int(row["size"])).proportion_ci(method="wilson")
@@ -60,7 +60,7 @@ def test_means_by_bin_are_those_of_pandas(shares):
     (view,) = [view for view in outcome.views if view.column == "mites"]
     expected = FRAME.groupby("mites")["weight"].agg(["mean", "size", "sem"])
     for entry in view.bins:
-        row = expected.loc[int(entry.label)]
+        row = expected.loc[int(entry.level)]
         assert (entry.value, entry.rows) == (pytest.approx(row["mean"]), row["size"])
         if entry.rows > 1:
             half = scipy.stats.t.ppf(0.975, row["size"] - 1) * row["sem"]
@@ -90,7 +90,7 @@ def test_missing_values_are_a_bin_of_their_own_and_quantities_have_tenths():
     weight = FRAME["weight"].mask(RNG.random(N) < 0.1)
     outcome = nachsicht.profile(FRAME.assign(weight=weight), outcome="lived").document.outcome
     (view,) = [view for view in outcome.views if view.column == "weight"]
-    assert view.bins[-1].label == "missing"
+    assert view.bins[-1].type == "missing"
     assert view.bins[-1].rows == weight.isna().sum()
     assert len(view.bins) == 11
     sizes = [entry.rows for entry in view.bins[:-1]]
@@ -132,7 +132,7 @@ def test_few_rows_have_an_outcome_with_wide_intervals():
     outcome = nachsicht.profile(frame, outcome="kg").document.outcome
     (view,) = outcome.views
     for own in view.bins:
-        values = frame["kg"][frame["zone"] == own.label]
+        values = frame["kg"][frame["zone"] == own.level]
         low, high = scipy.stats.t.interval(0.95, 5, values.mean(), values.sem())
         assert (own.low, own.high) == pytest.approx((low, high))
     assert nachsicht.profile(frame.head(9), outcome="kg").document.outcome is None

@@ -49,14 +49,14 @@ def test_rules_of_texts_count_as_pandas_counts(values):
         "pattern": (~there.str.fullmatch(r"C-\d+|calm")).sum(),
         "levels": (~there.isin(["calm", "ünter"])).sum(),
     }
-    stated = {"shortest": 3, "longest": 8, "pattern": r"C-\d+|calm", "levels": ("calm", "ünter")}
+    stated = {"min_length": 3, "max_length": 8, "pattern": r"C-\d+|calm", "levels": ("calm", "ünter")}
     for stored in (array, array.dictionary_encode(), array.cast(pa.large_string())):
         assert breaches(stored, **stated) == {k: n for k, n in expected.items() if n}
 
 
 @given(TEXTS, st.integers(0, 40))
 def test_parts_merge_to_the_whole(values, cut):
-    stated = ColumnDescription(name="v", levels=("calm",), longest=6)
+    stated = ColumnDescription(name="v", levels=("calm",), max_length=6)
     description = Description(source="", columns=(stated,))
     table = pa.table({"v": pa.array(values, pa.string())})
     parts = [observe_breaches(t, description) for t in (table.slice(0, cut), table.slice(cut))]
@@ -70,7 +70,7 @@ def test_dates_flags_and_codes():
         limits = {"minimum": "2025-03-15", "maximum": "2025-10-17"}
         assert breaches(array, type=StatedType.DATE, **limits) == {"minimum": 1, "maximum": 1}
     assert breaches(["2025-03-14", "14.3.2025"], type=StatedType.DATE) == {"type": 1}
-    assert breaches(["14.3.2025"], type=StatedType.DATE, form="%d.%m.%Y") == {}
+    assert breaches(["14.3.2025"], type=StatedType.DATE, format="%d.%m.%Y") == {}
     assert breaches([1, 2], type=StatedType.DATE) == {"type": 2}
     assert breaches(["yes", "NO ", "maybe", None], type=StatedType.FLAG) == {"type": 1}
     assert breaches(["ja", "yes"], type=StatedType.FLAG, yes=("ja",), no=("nein",)) == {"type": 1}

@@ -1,10 +1,10 @@
 /** The page: head, the ways to its sections, and the sections in their order. */
 
-import { useEffect, useMemo } from "preact/hooks";
+import { useEffect, useMemo, useState } from "preact/hooks";
 import { columnIn, follow, useAddress } from "./address";
 import { whole } from "./format";
 import { Ledger } from "./Ledger";
-import { page, word } from "./model";
+import { language, languageName, languages, page, speak, word } from "./model";
 import { Relations, Rows } from "./Between";
 import { Missing } from "./Missing";
 import { Duplicates } from "./Duplicates";
@@ -37,6 +37,16 @@ const titles: Record<string, string> = {
 };
 
 export function App() {
+  const [spoken, setSpoken] = useState(language);
+  const choose = (code: string) => {
+    speak(code);
+    setSpoken(code);
+  };
+  // A language of its own is a page of its own: nothing that was worded stays.
+  return <Whole key={spoken} choose={choose} />;
+}
+
+function Whole({ choose }: { choose: (code: string) => void }) {
   const address = useAddress();
   // They listen to the address themselves where they need it; of a wide table they are long.
   const verdict = useMemo(() => <Verdict />, []);
@@ -72,6 +82,7 @@ export function App() {
           <h1>{page.title}</h1>
         </div>
         <Versions />
+        {languages.length > 1 && <LanguageChoice choose={choose} />}
       </header>
       <nav class="ways" aria-label={page.title}>
         {sections.map((section) => (
@@ -94,6 +105,21 @@ export function App() {
         {sectionsBelow}
       </main>
     </>
+  );
+}
+
+function LanguageChoice({ choose }: { choose: (code: string) => void }) {
+  return (
+    <label class="language">
+      {word("page.language")}
+      <select value={language} onChange={(event) => choose(event.currentTarget.value)}>
+        {languages.map((code) => (
+          <option key={code} value={code} lang={code}>
+            {languageName(code)}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }
 

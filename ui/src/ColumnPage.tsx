@@ -2,7 +2,7 @@
 
 import { useEffect, useState } from "preact/hooks";
 import { largeFigure, shares } from "./figure";
-import { percent, whole } from "./format";
+import { percent, percentTick, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
 import { columnAddress, follow } from "./address";
 import { numbersOf } from "./numbers";
@@ -336,7 +336,7 @@ function Quantiles({ column }: { column: Column }) {
       <tbody>
         {shares.map((share, row) => (
           <tr key={share}>
-            <th scope="row">{(100 * share).toLocaleString("en-US", { maximumFractionDigits: 1 })} %</th>
+            <th scope="row">{percentTick(share)}</th>
             {column.versions.map((version, i) => (
               <td class="number" key={i}>
                 {version?.quantiles[row]?.[1] ?? "–"}

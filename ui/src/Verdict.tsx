@@ -3,7 +3,7 @@
 import { Fragment } from "preact";
 import { columnAddress, follow } from "./address";
 import { type Finding, page, word } from "./model";
-import { percent, whole } from "./format";
+import { whole } from "./format";
 import { pairAddress, pairOf } from "./Pairs";
 import { SmallDistribution } from "./Distribution";
 import { Cells, Copy, ColumnHeads, Term, Heads, SeverityTag } from "./parts";
@@ -70,6 +70,7 @@ function Versions() {
   );
 }
 
+// Every language has the same findings.
 const all = page.findings.map((_, i) => i);
 const stillOpen = all.filter((i) => page.findings[i]!.accepted === null);
 const known = all.filter((i) => page.findings[i]!.accepted !== null);
@@ -119,15 +120,7 @@ function Line({ index }: { index: number }) {
   );
 }
 
-/** A fact as a reader can use it; shares are percents. */
-function fact(name: string, value: string | number | string[]): string {
-  if (Array.isArray(value)) return value.join(", ");
-  if (typeof value !== "number") return value;
-  if (/share|^part|confidence/.test(name)) return percent(value);
-  return Number.isInteger(value) ? whole(value) : String(Number(value.toPrecision(4)));
-}
-
-/** The spread of the column that a finding speaks of, or the way to the pair. */
+/** The distribution of the column that a finding speaks of, or the way to the pair. */
 function Figure({ finding }: { finding: Finding }) {
   const column = page.columns.find((other) => finding.columns.some((name) => other.names.includes(name)));
   const pair = finding.columns.length === 2 ? pairOf(finding.columns[0]!, finding.columns[1]!) : null;
@@ -216,10 +209,10 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
         )}
         <ShownRows finding={finding} />
         <dl class="evidence" aria-label={word("page.evidence")}>
-          {Object.entries(finding.evidence).map(([name, value]) => (
+          {finding.evidence.map(([name, value, exact]) => (
             <div key={name}>
-              <dt>{word(`evidence.${name}`)}</dt>
-              <dd title={typeof value === "number" ? String(value) : undefined}>{fact(name, value)}</dd>
+              <dt>{name}</dt>
+              <dd title={exact || undefined}>{value}</dd>
             </div>
           ))}
         </dl>

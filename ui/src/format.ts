@@ -1,24 +1,35 @@
 /** Numbers as a reader can use them; the counterpart of `nachsicht.i18n` for what is drawn. */
 
-const grouped = new Intl.NumberFormat("en-US");
+import { language, word } from "./model";
+
+/** Formats by language and options; making one takes long. */
+const formats = new Map<string, Intl.NumberFormat>();
+
+function formatted(value: number, options: Intl.NumberFormatOptions): string {
+  const key = JSON.stringify([language, options]);
+  const format = formats.get(key) ?? new Intl.NumberFormat(language, options);
+  formats.set(key, format);
+  return format.format(value);
+}
 
 export function whole(n: number): string {
-  return grouped.format(n);
+  return formatted(n, {});
 }
 
 export function percent(share: number): string {
   const value = 100 * share;
   if (value === 0) return "0 %";
-  if (Math.abs(value) < 0.1) return "under 0.1 %";
-  if (value >= 99.5 && value < 100) return `${Math.min(value, 99.9).toFixed(1)} %`; // all but some are not all
-  return `${value.toFixed(Math.abs(value) < 9.95 ? 1 : 0)} %`;
+  if (Math.abs(value) < 0.1) return word("numbers.under").replace("0.1", formatted(0.1, {}));
+  const all = value >= 99.5 && value < 100; // all but some are not all
+  const digits = all || Math.abs(value) < 9.95 ? 1 : 0;
+  return `${formatted(all ? Math.min(value, 99.9) : value, { minimumFractionDigits: digits, maximumFractionDigits: digits })} %`;
 }
 
 /** A share on an axis, whose steps are round. */
 export function percentTick(share: number): string {
-  return `${new Intl.NumberFormat("en-US", { maximumSignificantDigits: 3 }).format(100 * share)} %`;
+  return `${formatted(100 * share, { maximumSignificantDigits: 3 })} %`;
 }
 
 export function number(value: number): string {
-  return new Intl.NumberFormat("en-US", { maximumSignificantDigits: 6 }).format(value);
+  return formatted(value, { maximumSignificantDigits: 6 });
 }

@@ -8,7 +8,8 @@ export interface Finding {
   columns: string[];
   versions: string[];
   size: number;
-  evidence: Record<string, string | number | string[]>;
+  /** Name, value, and the exact value where that says more. */
+  evidence: [string, string, string][];
   title: string;
   sentence: string;
   next_step: string;
@@ -356,9 +357,17 @@ export interface Page {
 
 export type Words = Record<string, Record<string, string>>;
 
-const data = JSON.parse(await unpacked(document.getElementById("nachsicht-data")!.textContent!)) as {
+/** The page in one language. */
+interface Edition {
   page: Page;
   words: Words;
+}
+/** What differs in another language: nothing, a value in a list of its own, or parts by their names. */
+export type Difference = null | [unknown] | { [name: string]: Difference };
+
+const data = JSON.parse(await unpacked(document.getElementById("nachsicht-data")!.textContent!)) as Edition & {
+  language: string;
+  others: Record<string, Difference>;
 };
 
 /** The text that was compressed into the page. */
@@ -370,19 +379,51 @@ async function unpacked(base64: string): Promise<string> {
   return new Response(new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"))).text();
 }
 
-export const page = data.page;
+/** Languages that the page can be read in, that of the file first. */
+export const languages = [data.language, ...Object.keys(data.others)];
+export let language = data.language;
+export let page = data.page;
+let words = data.words;
+
+/** Show the page in another of its languages. */
+export function speak(chosen: string): void {
+  const edition = patched({ page: data.page, words: data.words }, data.others[chosen] ?? null) as Edition;
+  language = chosen;
+  page = edition.page;
+  words = edition.words;
+  document.documentElement.lang = chosen;
+}
+
+/** What a language is called in itself. */
+export function languageName(code: string): string {
+  const edition = patched({ words: data.words }, wordsOf(data.others[code] ?? null)) as { words: Words };
+  return edition.words.language?.name ?? code;
+}
+
+function wordsOf(away: Difference): Difference {
+  return away && !Array.isArray(away) && away.words ? { words: away.words } : null;
+}
+
+/** A tree of plain values with what differs in another. */
+export function patched(value: unknown, away: Difference): unknown {
+  if (away === null) return value;
+  if (Array.isArray(away)) return away[0];
+  const copy = (Array.isArray(value) ? [...value] : { ...(value as object) }) as Record<string, unknown>;
+  for (const [name, part] of Object.entries(away)) copy[name] = patched(copy[name], part);
+  return copy;
+}
 
 /** A word of the catalogue, with facts filled in. */
 export function word(path: string, facts: Record<string, string | number> = {}): string {
   const [part, key] = path.split(".") as [string, string];
-  const text = data.words[part]?.[key] ?? key;
+  const text = words[part]?.[key] ?? key;
   return text.replace(/\{(\w+)\}/g, (whole, name: string) => String(facts[name] ?? whole));
 }
 
 /** All terms that are defined, by their names, with the definitions. */
 export function terms(): [string, string][] {
-  const names = { ...data.words.measures, ...data.words.statistics, ...data.words.page, ...data.words.kinds };
-  return Object.entries(data.words.definitions ?? {}).map(([term, told]) => [
+  const names = { ...words.measures, ...words.statistics, ...words.page, ...words.kinds };
+  return Object.entries(words.definitions ?? {}).map(([term, told]) => [
     typeof names[term] === "string" ? names[term]! : term.replaceAll("_", " "),
     told,
   ]);
@@ -390,5 +431,5 @@ export function terms(): [string, string][] {
 
 /** Whether the catalogue defines a term. */
 export function defined(term: string): boolean {
-  return data.words.definitions?.[term] !== undefined;
+  return words.definitions?.[term] !== undefined;
 }

@@ -26,7 +26,7 @@ from nachsicht.cli.options import (
     verbose_option,
 )
 from nachsicht.errors import NachsichtError
-from nachsicht.i18n import printable
+from nachsicht.i18n import printable, use_language
 
 if TYPE_CHECKING:
     from nachsicht.results import Comparison, Profile
@@ -303,7 +303,9 @@ def _stop(result: Comparison, weight: str) -> None:
     verdict = result.document.verdict
     n = verdict.act + (verdict.check if weight == "check" else 0)
     if n:
-        click.echo(phrase("terminal.stopped", n=n, weight=weight), err=True)
+        click.echo(
+            phrase("terminal.stopped", n=n, severity=phrase(f"severities.{weight}")), err=True
+        )
         click.get_current_context().exit(STOPPED)
 
 
@@ -364,7 +366,8 @@ def _print(result: Profile | Comparison) -> None:
     from nachsicht.cli.console import console
     from nachsicht.output.terminal import WIDTH, print_summary
 
-    print_summary(result._across, console(WIDTH))
+    with use_language(result._languages[0]):
+        print_summary(result._across, console(WIDTH))
 
 
 def _tell_written(paths: list[Path]) -> None:

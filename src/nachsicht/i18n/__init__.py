@@ -6,6 +6,7 @@ from nachsicht.i18n.catalogue import (
     current_language,
     languages,
     lookup,
+    set_language,
     use_language,
 )
 from nachsicht.i18n.messages import (
@@ -35,6 +36,7 @@ __all__ = [
     "printable",
     "quoted",
     "render",
+    "set_language",
     "size",
     "use_language",
     "value_text",

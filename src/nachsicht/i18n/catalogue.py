@@ -10,7 +10,9 @@ from typing import Any
 
 #: The language of the code's own texts, which every other one is a translation of.
 DEFAULT = "en"
-_spoken: ContextVar[str] = ContextVar("nachsicht_language", default=DEFAULT)
+#: What a block has chosen; threads that it starts do not know of it.
+_spoken: ContextVar[str | None] = ContextVar("nachsicht_language", default=None)
+_of_process = [DEFAULT]
 
 
 @cache
@@ -24,7 +26,12 @@ def languages() -> tuple[str, ...]:
 
 def current_language() -> str:
     """The language in which sentences are made just now."""
-    return _spoken.get()
+    return _spoken.get() or _of_process[0]
+
+
+def set_language(language: str) -> None:
+    """Make all sentences of this process in another language, but for what `use_language` says."""
+    _of_process[0] = language
 
 
 @contextmanager

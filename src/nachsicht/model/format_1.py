@@ -334,13 +334,13 @@ def _chosen(value: Any, union: inspect.UnionType) -> inspect.Type:
 
 def _struct(value: Any, kind: inspect.StructType) -> Any:
     """A structure, by the names that its fields have today."""
-    if isinstance(value, list):
-        value = {f"{field.name}": one for field, one in zip(kind.fields, value, strict=False)}
-    if not isinstance(value, dict):
+    names = [field.name for field in kind.fields]
+    named: Any = dict(zip(names, value, strict=False)) if isinstance(value, list) else value
+    if not isinstance(named, dict):
         return value
     name = kind.cls.__name__
     former = _FIELDS.get(name, {})
-    renamed: dict[str, Any] = {former.get(field, field): one for field, one in value.items()}
+    renamed: Any = {former.get(field, field): one for field, one in named.items()}
     renamed = _SPECIAL.get(name, _same)(renamed)
     types = {str(field.name): field.type for field in kind.fields}
     found: dict[str, Any] = {

@@ -94,7 +94,8 @@ def _findings_table(document: ComparisonDocument) -> Table:
     from rich.text import Text
 
     table = Table.grid(padding=(0, 1))
-    table.add_column(width=7, no_wrap=True)
+    width = max(map(len, catalogue()["severities"].values()))
+    table.add_column(width=width + 2, no_wrap=True)
     table.add_column()
     ordered = sorted(document.findings, key=lambda finding: finding.accepted is not None)
     for finding in ordered[:MOST_FINDINGS]:

@@ -7,13 +7,14 @@ import gzip
 import hashlib
 import html
 import re
+from collections.abc import Sequence
 from functools import cache
 from importlib.resources import files
 from typing import Any
 
 import msgspec
 
-from nachsicht.i18n import catalogue
+from nachsicht.i18n import DEFAULT, catalogue, use_language
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.theme import Theme
 from nachsicht.output.html.payload.page import payload_of
@@ -41,24 +42,70 @@ _UNPACKING = (
 NOTEBOOK_HEIGHT = 720
 
 
-def page_of(document: ComparisonDocument) -> str:
-    """The whole page as one HTML text; it loads nothing and sends nothing."""
+def page_of(document: ComparisonDocument, languages: Sequence[str] = (DEFAULT,)) -> str:
+    """The whole page as one HTML text; it loads nothing and sends nothing.
+
+    It is written in the first of the languages; readers can switch to the others.
+    """
     script, style = _bundle()
     style += _theme_style(document.theme)
-    payload = payload_of(document)
-    rendered = str(
-        _templates().render_template(
-            _PAGE,
-            page=payload,
-            words=catalogue(),
-            script=script,
-            style=style,
-            policy=_policy(script, style),
-            data=_packed({"page": payload, "words": _page_words()}),
+    first, *others = dict.fromkeys(languages)
+    edition = _edition(document, first)
+    data = {"language": first, **edition, "others": _differing(document, edition, others)}
+    with use_language(first):
+        rendered = str(
+            _templates().render_template(
+                _PAGE,
+                language=first,
+                page=edition["page"],
+                words=catalogue(),
+                script=script,
+                style=style,
+                policy=_policy(script, style),
+                data=_packed(data),
+            )
         )
-    )
-    shown, data, script = rendered.partition(_DATA)
-    return _CONTROLS.sub("�", shown) + data + script
+    shown, packed, script = rendered.partition(_DATA)
+    return _CONTROLS.sub("�", shown) + packed + script
+
+
+def _edition(document: ComparisonDocument, language: str) -> dict[str, Any]:
+    """The page's data and words in one language."""
+    with use_language(language):
+        return {"page": payload_of(document), "words": _page_words()}
+
+
+def _differing(
+    document: ComparisonDocument, edition: dict[str, Any], others: Sequence[str]
+) -> dict[str, Any]:
+    """What differs from an edition in other languages, by these."""
+    if not others:
+        return {}
+    plain = _plain(edition)
+    return {other: difference(plain, _plain(_edition(document, other))) for other in others}
+
+
+def _plain(value: object) -> Any:
+    """As JSON holds it."""
+    return msgspec.json.decode(msgspec.json.encode(value))
+
+
+def difference(one: Any, other: Any) -> Any:
+    """What of a tree of plain values differs in another of the same shape.
+
+    Returns
+    -------
+    None where nothing does; a dict of what differs, by names or places; else the other value in a
+    list of its own.
+    """
+    if isinstance(one, dict) and isinstance(other, dict) and one.keys() == other.keys():
+        pairs = [(name, one[name], other[name]) for name in one]
+    elif isinstance(one, list) and isinstance(other, list) and len(one) == len(other):
+        pairs = [(str(i), a, b) for i, (a, b) in enumerate(zip(one, other, strict=True))]
+    else:
+        return None if one == other else [other]
+    found = {name: away for name, a, b in pairs if (away := difference(a, b)) is not None}
+    return found or None
 
 
 def prepare() -> None:
@@ -77,14 +124,16 @@ def _theme_style(theme: Theme | None) -> str:
     return f"@media not (prefers-color-scheme: dark) {{ :root {{ {''.join(own)}{fill}}} }}"
 
 
-def notebook_frame(document: ComparisonDocument) -> str:
+def notebook_frame(document: ComparisonDocument, languages: Sequence[str] = (DEFAULT,)) -> str:
     """The page in a frame that may run its script and open nothing else.
 
     Notebooks keep what they show: the page is packed, and unpacks itself. Where no script may run
     the verdict stands alone.
     """
-    verdict = html.escape(f"{document.verdict.headline} {document.verdict.detail}")
-    packed = base64.b64encode(gzip.compress(page_of(document).encode(), _LEVEL, mtime=0)).decode()
+    with use_language(languages[0]):
+        verdict = html.escape(f"{document.verdict.headline} {document.verdict.detail}")
+    page = page_of(document, languages).encode()
+    packed = base64.b64encode(gzip.compress(page, _LEVEL, mtime=0)).decode()
     source = html.escape(f"<p>{verdict}</p>{_UNPACKING.format(packed=packed)}", quote=True)
     title = html.escape(document.title, quote=True)
     return (
@@ -98,7 +147,7 @@ def _page_words() -> dict[str, Any]:
     words = catalogue()
     parts = (
         *("page", "kinds", "kind_reasons", "severities", "reasons", "statistics", "definitions"),
-        *("measures", "trajectories", "evidence"),
+        *("measures", "trajectories", "numbers", "language"),
     )
     return {part: words[part] for part in parts}
 

@@ -40,6 +40,7 @@ from nachsicht.output.html.payload.associations import (
 )
 from nachsicht.output.html.payload.curves import shape_of
 from nachsicht.output.html.payload.duplicates import duplicates_payload
+from nachsicht.output.html.payload.evidence import evidence_rows
 from nachsicht.output.html.payload.missing import missing_payload
 from nachsicht.output.html.payload.outcome import outcome_payload
 from nachsicht.output.html.payload.pair_plots import components_payload, pairs_payload, time_payload
@@ -94,6 +95,7 @@ def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     return {
         **msgspec.to_builtins(finding),
         "versions": finding.version_names,
+        "evidence": list(evidence_rows(finding)),
         "title": finding.title,
         "sentence": finding.sentence,
         "next_step": finding.next_step,

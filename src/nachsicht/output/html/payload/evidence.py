@@ -1,0 +1,49 @@
+"""What the page is given of a finding's evidence: its facts with their names, as a person reads them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from nachsicht.i18n import catalogue, number, percent, render, value_text, whole
+from nachsicht.model.findings import Fact, Finding
+
+#: Facts that only fill in sentences, which say them better.
+INTERNAL = frozenset({"promise", "conversion", "added", "subtracted", "bound"})
+#: Facts that are codes, by the table of the catalogue that has their words.
+_TERMS = {
+    "kind": "kinds",
+    "old_kind": "kinds",
+    "new_kind": "kinds",
+    "measure": "measures",
+    "best_transform": "values",
+    "rule": "rules",
+}
+#: Facts that are shares.
+_SHARES = frozenset({"readable", "unreadable", "outside", "old_missing", "confidence", "within"})
+_DIGITS = 4
+
+
+def evidence_rows(finding: Finding) -> Iterator[tuple[str, str, str]]:
+    """Name, value as it is read, and the exact value where that says more."""
+    names = catalogue()["evidence"]
+    for name, fact in finding.evidence.items():
+        if name in INTERNAL or name not in names or fact is None:
+            continue
+        exact = repr(fact) if isinstance(fact, float) else ""
+        yield names[name], _fact_text(name, fact), exact
+
+
+def _fact_text(name: str, fact: Fact) -> str:
+    if name in _TERMS:
+        return render(catalogue()[_TERMS[name]].get(fact, str(fact)), {})
+    if isinstance(fact, tuple):
+        if fact and isinstance(fact[0], tuple):
+            return render("{groups:equal}", {"groups": fact})
+        return ", ".join(whole(one) if isinstance(one, int) else str(one) for one in fact)
+    if isinstance(fact, str | None):
+        return "" if fact is None else fact
+    if name in _SHARES or "share" in name:
+        return percent(fact)
+    if name == "value":
+        return value_text(fact)
+    return whole(fact) if isinstance(fact, int) else number(fact, _DIGITS)
