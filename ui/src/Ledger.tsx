@@ -10,7 +10,7 @@ import type { ComponentChildren, JSX } from "preact";
 import { useEffect, useMemo, useRef, useState } from "preact/hooks";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { ColumnPage } from "./ColumnPage";
-import { percent, whole } from "./format";
+import { hundredths, number, percent, whole } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Nearby, Term, useInSight } from "./parts";
 import { rehearse, SmallDistribution } from "./Distribution";
@@ -262,8 +262,8 @@ function Typical({ column }: { column: Column }) {
 function Change({ column }: { column: Column }) {
   if (column.change === null) return <span class="muted">–</span>;
   return (
-    <span class={`change ${column.severity ?? "steady"}`} title={column.change.toFixed(3)}>
-      <svg viewBox="0 0 80 8" width="80" height="8" role="img" aria-label={column.change.toFixed(2)}>
+    <span class={`change ${column.severity ?? "steady"}`} title={number(column.change)}>
+      <svg viewBox="0 0 80 8" width="80" height="8" role="img" aria-label={hundredths(column.change)}>
         <rect class="track" width="80" height="8" />
         <rect class="moved" width={Math.max(column.change > 0 ? 1 : 0, 80 * column.change)} height="8" />
       </svg>

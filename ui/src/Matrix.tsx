@@ -1,5 +1,6 @@
 /** Strengths of all pairs as a matrix, its columns in the order of their groups. */
 
+import { hundredths } from "./format";
 import { useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { page, word } from "./model";
@@ -9,6 +10,8 @@ import { Saves } from "./Saves";
 
 type View = "new" | "old" | "difference";
 const CELL = 18;
+
+const cell = (strength: number | null | undefined) => (strength == null ? "–" : hundredths(strength));
 
 export function Matrix({ choose }: { choose: (one: string, other: string) => void }) {
   const relations = page.matrix!;
@@ -49,7 +52,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
             <th scope="row">{one}</th>
             {names.map((other, j) => (
               <td class="number" key={other}>
-                {i === j ? "" : (value(i, j)?.toFixed(2) ?? "–")}
+                {i === j ? "" : cell(value(i, j))}
               </td>
             ))}
           </tr>
@@ -99,7 +102,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
                     choose(one, other);
                   }}
                 >
-                  <title>{`${one} × ${other}: ${strength === null ? "–" : strength.toFixed(2)}`}</title>
+                  <title>{`${one} × ${other}: ${cell(strength)}`}</title>
                 </rect>
               );
             }),
@@ -120,7 +123,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
                 </a>
               </>
             ))}
-            : <strong>{told === null ? "–" : told.toFixed(2)}</strong>{" "}
+            : <strong>{cell(told)}</strong>{" "}
             <span class="muted">({labels[view]})</span>
           </>
         ) : (

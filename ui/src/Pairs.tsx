@@ -1,5 +1,6 @@
 /** A pair of columns, drawn as suits their kinds, in every version; and the components. */
 
+import { hundredths } from "./format";
 import type { ComponentChildren } from "preact";
 import { useEffect, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
@@ -334,7 +335,7 @@ export function Components() {
                 </th>
                 {loadings.map((loading, k) => (
                   <td class="number" key={k}>
-                    <span class={Math.abs(loading) < 0.3 ? "muted" : undefined}>{loading.toFixed(2).replace("-0.00", "0.00")}</span>
+                    <span class={Math.abs(loading) < 0.3 ? "muted" : undefined}>{hundredths(loading)}</span>
                   </td>
                 ))}
               </tr>

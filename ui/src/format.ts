@@ -33,3 +33,9 @@ export function percentTick(share: number): string {
 export function number(value: number): string {
   return formatted(value, { maximumSignificantDigits: 6 });
 }
+
+/** A number with two decimals, as strengths and distances are shown. */
+export function hundredths(value: number): string {
+  const text = formatted(value, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+  return /^-0\D?0*$/.test(text) ? text.slice(1) : text;
+}

@@ -6,7 +6,7 @@ import os
 
 from nachsicht.config.settings import Settings
 from nachsicht.engines.memory import fits, memory_of
-from nachsicht.i18n import phrase, size
+from nachsicht.i18n import format_name, phrase, size
 from nachsicht.model.plan import Plan
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.accumulate import CLUSTER_BYTES
@@ -29,7 +29,7 @@ def plan_of(opened: Opened, settings: Settings) -> Plan:
     data = None if opened.engine else opened.memory_bytes
     threads = settings.threads or os.cpu_count() or 1
     lines = [
-        phrase("plan.source", source=facts.name, format=facts.format or "–")
+        phrase("plan.source", source=facts.name, format=format_name(facts.format) or "–")
         + (f" · {size(facts.size_bytes)}" if facts.size_bytes else ""),
         phrase(f"plan.engine_{engine}", n=threads),
         phrase("plan.at_once") if whole else phrase(f"plan.pieces_{engine}", passes=passes),

@@ -12,13 +12,14 @@ from nachsicht.i18n.catalogue import (
 from nachsicht.i18n.messages import (
     MissingFact,
     fields_of,
+    format_name,
     phrase,
     printable,
     quoted,
     render,
     value_text,
 )
-from nachsicht.i18n.numbers import counted, number, percent, plain_number, size, whole
+from nachsicht.i18n.numbers import counted, hundredths, number, percent, plain_number, size, whole
 
 __all__ = [
     "DEFAULT",
@@ -27,6 +28,8 @@ __all__ = [
     "counted",
     "current_language",
     "fields_of",
+    "hundredths",
+    "format_name",
     "languages",
     "lookup",
     "number",

@@ -179,3 +179,8 @@ def value_text(value: str | float | None) -> str:
     if value is None:
         return phrase("page.missing")
     return quoted(value) if isinstance(value, str) else number(value, 6)
+
+
+def format_name(code: str) -> str:
+    """What a format of sources is called."""
+    return str(catalogue()["formats"].get(code, code))

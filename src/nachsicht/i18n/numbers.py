@@ -41,6 +41,11 @@ def plain_number(value: float, digits: int = 3) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
+def hundredths(value: float) -> str:
+    """A number with two decimals, as strengths and distances are shown."""
+    return _signed(f"{value:.2f}")
+
+
 def percent(share: float) -> str:
     """A share as per cent, with a decimal below ten, and never 0 for what is not nothing."""
     value = 100 * share

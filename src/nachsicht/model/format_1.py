@@ -283,6 +283,15 @@ _SEMANTIC = {
     "number with a unit": "number_with_unit",
     "JSON": "json",
 }
+#: Formats of sources.
+_FORMATS = {
+    "delimited text": "csv",
+    "workbook": "excel",
+    "JSON Lines": "json_lines",
+    "JSON": "json",
+    "Parquet": "parquet",
+    "Arrow": "arrow",
+}
 _OTHERS = "the others"
 
 
@@ -378,7 +387,12 @@ def _text(value: dict[str, Any]) -> dict[str, Any]:
 
 
 def _origin(value: dict[str, Any]) -> dict[str, Any]:
-    return {**value, "notes": _notes(value["notes"]), "settings": _settings(value["settings"])}
+    return {
+        **value,
+        "format": _FORMATS.get(value["format"], value["format"]),
+        "notes": _notes(value["notes"]),
+        "settings": _settings(value["settings"]),
+    }
 
 
 def _theme(value: dict[str, Any]) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from io import StringIO
 from typing import TYPE_CHECKING
 
-from nachsicht.i18n import catalogue, percent, phrase, printable, whole
+from nachsicht.i18n import catalogue, hundredths, percent, phrase, printable, whole
 from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import ProfileDocument
@@ -170,4 +170,6 @@ def _change_bar(column: ColumnComparison) -> Text:
         return Text("–", style="dim")
     filled = round(distance * BAR)
     style = BAR_STYLES[column.severity] if column.severity else "dim"
-    return Text.assemble(("■" * filled, style), ("·" * (BAR - filled), "dim"), f" {distance:.2f}")
+    return Text.assemble(
+        ("■" * filled, style), ("·" * (BAR - filled), "dim"), f" {hundredths(distance)}"
+    )

@@ -25,7 +25,7 @@ def open_arrow(path: Path, facts: SourceFacts) -> Opened:
     It is read, not mapped into memory: a mapped file that another program shortens ends the
     process.
     """
-    facts.format = "Arrow"
+    facts.format = "arrow"
     with told_as_damaged(path, "Arrow"):
         schema, expected, whole = _extent_of_arrow(path)
 

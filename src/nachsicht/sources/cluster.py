@@ -32,7 +32,7 @@ class ClusterFrame(msgspec.Struct, frozen=True):
     def open(self) -> Opened:
         """What its engine needs; nothing is computed yet."""
         library = self.engine.capitalize()
-        facts = SourceFacts(f"{library} dataframe", library, None)
+        facts = SourceFacts(f"{library} DataFrame", library, None)
         frame = _delayed(self.data) if self.engine == "dask" else self.data
         return Opened(facts, sys.maxsize, _refuse, _no_batches, engine=self.engine, frame=frame)
 

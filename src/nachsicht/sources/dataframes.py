@@ -73,7 +73,7 @@ class FrameSource(msgspec.Struct, frozen=True):
             raise UnreadableSourceError(
                 f"the frame does not hold a table ({error})", where=type(self.data).__name__
             ) from error
-        facts = SourceFacts(f"{type(self.data).__name__} in memory", library, None, notes)
+        facts = SourceFacts(type(self.data).__name__, library, None, notes)
         return opened_table(_measurable(table), facts)
 
 

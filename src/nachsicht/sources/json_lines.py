@@ -33,7 +33,7 @@ def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened
         first = file.read(_AT_ONCE).lstrip()[:1]
     size = unpacked_bytes(path, compression)
     if first == b"[":
-        facts.format = "JSON"
+        facts.format = "json"
 
         def records() -> Any:
             return _from_list(path, _checked(path, _read(path, compression)))
@@ -41,7 +41,7 @@ def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened
         return Opened(
             facts, _OBJECTS * size, records, lambda: iter([(records(), size)]), whole=True
         )
-    facts.format = "JSON Lines"
+    facts.format = "json_lines"
 
     def table() -> Any:
         return _from_lines(path, _checked(path, _read(path, compression)))

@@ -24,7 +24,7 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
     """A Parquet file; its row groups are read one after the other where it is streamed."""
     import pyarrow.parquet as pq
 
-    facts.format = "Parquet"
+    facts.format = "parquet"
     with told_as_damaged(path, "Parquet"):
         file = pq.ParquetFile(path)
     groups = [file.metadata.row_group(i).total_byte_size for i in range(file.num_row_groups)]

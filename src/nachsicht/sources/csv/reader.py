@@ -77,7 +77,7 @@ def open_delimited(
     )
     text = decode(sample, found.name)
     dialect = find_dialect(text, whole, reading, str(path))
-    facts.format = "delimited text"
+    facts.format = "csv"
     reader = _Reader(path, compression, dialect, found, facts)
     reader.look_at(sample, whole)
     facts.notes += [Note("compressed", {"by": compression})] if compression else []

@@ -33,7 +33,7 @@ def open_workbook(path: Path, reading: ReadOptions, facts: SourceFacts) -> Opene
             where=str(path),
             todo="Install it with: pip install 'nachsicht[excel]'",
         )
-    facts.format = "workbook"
+    facts.format = "excel"
     held: list[Any] = []
 
     def table() -> Any:

@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.i18n import catalogue, number, percent, phrase, size, whole
+from nachsicht.i18n import catalogue, format_name, number, percent, phrase, size, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -181,7 +181,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
         "origin": {
             "fingerprint": version.fingerprint,
             "source": origin.source,
-            "format": origin.format,
+            "format": format_name(origin.format),
             "file_size": size(origin.source_bytes) if origin.source_bytes is not None else "–",
             "created_at": origin.created_at,
             "seconds": number(origin.seconds),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nachsicht.i18n import catalogue, number, percent, whole
+from nachsicht.i18n import catalogue, number, percent, phrase, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -120,7 +120,8 @@ def _category(detail: CategorySummary, present: int) -> list[Row]:
     ]
     if detail.rare_levels:
         share = percent(detail.rare_rows / max(present, 1))
-        rows.append(("rare_levels", f"{whole(detail.rare_levels)} ({share} of rows)", ""))
+        told = phrase("page.rare_levels_of", levels=detail.rare_levels, share=share)
+        rows.append(("rare_levels", told, ""))
     return rows
 
 
@@ -131,7 +132,8 @@ def _moment(detail: DatetimeSummary) -> list[Row]:
     if detail.time_zone:
         rows.append(("time_zone", detail.time_zone, ""))
     units = _word(f"{detail.unit}s")
-    of = f"{whole(detail.empty_periods)} of {whole(len(detail.counts))} {units}"
+    facts = {"n": detail.empty_periods, "of": len(detail.counts), "unit": units}
+    of = phrase("page.count_of", **facts)
     rows.append(("empty_periods", of, ""))
     if detail.gaps:
         longest = detail.gaps[0]
