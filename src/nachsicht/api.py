@@ -174,11 +174,9 @@ def compare_groups(
     from nachsicht.pipeline.run_groups import run_groups
 
     if groups is not None and len(groups) != 2:
-        raise SettingsError(
-            f"two groups can be compared with each other, not {len(groups)}", where="groups"
-        )
+        raise SettingsError("not_two_groups", where="groups", n=len(groups))
     if groups is not None and split_at is not None:
-        raise SettingsError("groups are named or cut, not both", where="groups, split_at")
+        raise SettingsError("groups_and_cuts", where="groups, split_at")
     values = split_at if isinstance(split_at, list | tuple) else [split_at]
     cuts = tuple(str(value) for value in values if value is not None)
     chosen = settings_from(settings, options)
@@ -262,9 +260,7 @@ def assert_steady(
     """
     __tracebackhide__ = True
     if stop_on not in ("check", "act"):
-        raise SettingsError(
-            f"unknown severity {stop_on}", where="stop_on", todo="Use check or act."
-        )
+        raise SettingsError("unknown_severity", where="stop_on", stop_on=stop_on)
     made = compare(old, new, settings=settings, **options)
     grave = [f for f in made.findings if f.accepted is None and f.severity.rank <= _rank(stop_on)]
     if grave:

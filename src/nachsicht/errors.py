@@ -6,25 +6,39 @@ one ``except`` catches them all and the command can print one line.
 
 from __future__ import annotations
 
+from nachsicht.i18n import lookup, phrase, render
+
 
 class NachsichtError(Exception):
     """Anything that Nachsicht refuses to do, with its reason.
 
     Parameters
     ----------
-    what : str
-        What was wrong, in plain words, without a full stop.
+    code : str
+        Names the texts under ``errors`` in the catalogues: what was wrong, and what to do.
     where : str, optional
         The place: a path, a column, a label.
     todo : str, optional
-        What the reader can do about it, as a sentence.
+        What the reader can do about it, where the catalogue does not say it.
+    **facts
+        What fills in the texts.
     """
 
-    def __init__(self, what: str, *, where: str = "", todo: str = "") -> None:
-        self.what = what
-        self.where = where
-        self.todo = todo
-        super().__init__(what, where, todo)
+    def __init__(self, code: str, *, where: str = "", todo: str = "", **facts: object) -> None:
+        self.code, self.where, self.facts = code, where, facts
+        self._todo = todo
+        super().__init__(code, where, todo, facts)
+
+    @property
+    def what(self) -> str:
+        """What was wrong, in the current language, without a full stop."""
+        return phrase(f"errors.{self.code}.what", **self.facts).rstrip()
+
+    @property
+    def todo(self) -> str:
+        """What the reader can do about it, in the current language; empty for nothing."""
+        known = lookup(f"errors.{self.code}.todo")
+        return self._todo or (render(known, self.facts) if known else "")
 
     def __str__(self) -> str:
         place = f": {self.where}" if self.where else ""
@@ -32,11 +46,13 @@ class NachsichtError(Exception):
 
     def __reduce__(self) -> tuple[object, ...]:
         # Keyword-only fields do not survive the default pickling of exceptions.
-        return (_rebuild, (type(self), self.what, self.where, self.todo))
+        return (_rebuild, (type(self), self.code, self.where, self._todo, self.facts))
 
 
-def _rebuild(kind: type[NachsichtError], what: str, where: str, todo: str) -> NachsichtError:
-    return kind(what, where=where, todo=todo)
+def _rebuild(
+    kind: type[NachsichtError], code: str, where: str, todo: str, facts: dict[str, object]
+) -> NachsichtError:
+    return kind(code, where=where, todo=todo, **facts)
 
 
 class SourceError(NachsichtError):
@@ -61,11 +77,7 @@ MOST_DEPTH = 40
 
 def too_deep(where: str) -> UnreadableSourceError:
     """The error for values that are nested too deep to be looked into."""
-    return UnreadableSourceError(
-        f"values are nested more than {MOST_DEPTH} deep",
-        where=where,
-        todo="Flatten them, or leave the column out.",
-    )
+    return UnreadableSourceError("too_deep", where=where, most=MOST_DEPTH)
 
 
 #: Columns of a table, at most: pages of more take minutes to make, and nobody reads them.
@@ -74,12 +86,8 @@ MOST_COLUMNS = 20_000
 
 def too_wide(columns: int, rows: int) -> UnreadableSourceError:
     """The error for a table of more columns than can be looked at."""
-    return UnreadableSourceError(
-        f"the table has {columns:,} columns, more than {MOST_COLUMNS:,}",
-        where=f"the first {rows:,} rows",
-        todo="Leave columns out with omit; if each column is one of the things that the table is "
-        "about, exchange rows and columns.",
-    )
+    where = phrase("hints.first_rows", rows=rows)
+    return UnreadableSourceError("too_wide", where=where, columns=columns, most=MOST_COLUMNS)
 
 
 class OutputError(NachsichtError):

@@ -11,9 +11,11 @@ from nachsicht._util.atomic_write import write_atomically
 from nachsicht._util.background import run_in_background
 from nachsicht.config.settings import Settings
 from nachsicht.errors import OutputError
-from nachsicht.i18n import DEFAULT, use_language
+from nachsicht.i18n import DEFAULT, phrase, printable, use_language
 from nachsicht.model.codec import encode, pack
-from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.model.comparison import ColumnComparison, ComparisonDocument
+from nachsicht.model.pair_plots import Components, GridView
+from nachsicht.model.parts import ComparisonParts, ProfileParts
 from nachsicht.model.profile import ProfileDocument
 
 if TYPE_CHECKING:
@@ -46,7 +48,7 @@ class _Result:
         return self._made
 
     @property
-    def _parts(self) -> Any:
+    def _parts(self) -> ComparisonParts:
         """What parts are made from: the document, or what stands for it until all is computed."""
         made = self._made
         return made if isinstance(made, ComparisonDocument) else _Parts(self, made)
@@ -228,18 +230,20 @@ class _Result:
         elif target.name.lower().endswith(".json.gz"):
             write_atomically(target, pack(self.to_json()))
         else:
-            raise OutputError(
-                f"the suffix {suffix or '(none)'} is not known",
-                where=str(target),
-                todo="Use .html for the page, .md for the summary, .json or .json.gz "
-                "for the document.",
-            )
+            raise OutputError("unknown_suffix", where=str(target), value=suffix or "(none)")
         return target
 
     def __getstate__(self) -> dict[str, Any]:
         return {"_made": self._across, "_languages": self._languages}  # the data itself stays here
 
     def __repr__(self) -> str:
+        """The summary, or a line where nothing was computed yet: looking must not compute."""
+        if isinstance(self._made, ComparisonDocument):
+            return str(self)
+        about = phrase("parts.not_computed")
+        return printable(f"<{type(self).__name__} “{self.title}”, {about}>")
+
+    def __str__(self) -> str:
         from nachsicht.output.terminal import summary_text
 
         with use_language(self._languages[0]):
@@ -261,21 +265,26 @@ class _Parts:
     """Stands for the document of versions whose parts are computed on demand."""
 
     def __init__(self, result: _Result, made: OnDemand) -> None:
-        self.versions, self._result = made.versions, result
+        self._versions, self._result = made.versions, result
 
     @property
-    def components(self) -> Any:
+    def versions(self) -> Sequence[ProfileParts]:
+        """The versions, in order."""
+        return self._versions
+
+    @property
+    def components(self) -> Components | None:
         """Of one version its own; of several those of all of them together."""
-        alone = len(self.versions) == 1
-        return self.versions[0].components if alone else self._result._across.components
+        alone = len(self._versions) == 1
+        return self._versions[0].components if alone else self._result._across.components
 
     @property
-    def pca_scores(self) -> Any:
+    def pca_scores(self) -> tuple[GridView | None, ...]:
         """The rows of several versions in the plane of the components."""
-        return () if len(self.versions) == 1 else self._result._across.pca_scores
+        return () if len(self._versions) == 1 else self._result._across.pca_scores
 
     @property
-    def columns(self) -> Any:
+    def columns(self) -> tuple[ColumnComparison, ...]:
         """What only all versions together tell of the columns."""
         return self._result._across.columns
 
@@ -295,8 +304,7 @@ class Profile(_Result):
     @property
     def label(self) -> str:
         """The version's label."""
-        label: str = self._parts.versions[0].label
-        return label
+        return self._parts.versions[0].label
 
 
 class Comparison(_Result):

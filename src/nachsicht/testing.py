@@ -112,10 +112,7 @@ def assert_conforms(
     found = profile(give(table), label="data", **settings).document
     differing = [*differences(expected, found, table)]
     if differing:
-        raise NotConforming(
-            f"{len(differing)} figures differ from those of memory",
-            where="; ".join(differing[:10]),
-        )
+        raise NotConforming("not_conforming", where="; ".join(differing[:10]), n=len(differing))
     return found
 
 

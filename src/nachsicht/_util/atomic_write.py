@@ -29,15 +29,9 @@ def check_folder(target: Path) -> None:
     """
     folder = target.parent
     if not folder.is_dir():
-        raise OutputError(
-            "the output folder does not exist",
-            where=str(folder),
-            todo="Make the folder, or choose another with --out.",
-        )
+        raise OutputError("no_output_folder", where=str(folder))
     if target.is_dir():
-        raise OutputError(
-            "there is a folder of that name", where=str(target), todo="Choose a file name."
-        )
+        raise OutputError("is_folder", where=str(target))
 
 
 def write_atomically(target: Path, data: bytes) -> None:
@@ -67,11 +61,7 @@ def write_atomically(target: Path, data: bytes) -> None:
             part.replace(own)
             _settle(own.parent)
     except OSError as error:
-        raise OutputError(
-            f"the file cannot be written ({error.strerror})",
-            where=str(target),
-            todo="Choose another place with --out.",
-        ) from error
+        raise OutputError("not_written", where=str(target), strerror=error.strerror) from error
 
 
 @contextlib.contextmanager

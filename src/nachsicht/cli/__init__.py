@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
-from nachsicht.cli.commands import main
+import sys
+
+from nachsicht.cli.language import speak_as_asked
+
+speak_as_asked(sys.argv[1:])
+
+from nachsicht.cli.commands import main  # noqa: E402 (its help is worded when it is made)
 
 __all__ = ["main"]

@@ -18,6 +18,7 @@ import click
 from nachsicht._util.progress import ProgressBar
 from nachsicht._version import VERSION
 from nachsicht.cli.inspect import accept, explain, remedies, settings
+from nachsicht.cli.language import Group, describe, language_option, text
 from nachsicht.cli.options import (
     output_options,
     reading_options,
@@ -26,7 +27,7 @@ from nachsicht.cli.options import (
     verbose_option,
 )
 from nachsicht.errors import NachsichtError
-from nachsicht.i18n import printable, use_language
+from nachsicht.i18n import current_language, phrase, printable, use_language
 
 if TYPE_CHECKING:
     from nachsicht.results import Comparison, Profile
@@ -35,10 +36,6 @@ if TYPE_CHECKING:
 STOPPED, FAILED = 1, 2
 #: Added to the number of the signal that ended the command.
 _SIGNALLED = 128
-_UNEXPECTED = (
-    "something unexpected went wrong ({error}). "
-    "Please report it with what --verbose shows: see “Reporting a problem” in the README."
-)
 
 
 class _Ended(BaseException):
@@ -49,7 +46,7 @@ class _Ended(BaseException):
         self.number = number
 
 
-class _Commands(click.Group):
+class _Commands(Group):
     """Tells every error as one line on stderr and exits with 2, never with 1."""
 
     def invoke(self, ctx: click.Context) -> Any:
@@ -67,7 +64,7 @@ class _Commands(click.Group):
             click.echo(f"nachsicht: {_one_line(told)}", err=True)
             ctx.exit(FAILED)
         except (KeyboardInterrupt, _Ended) as ended:
-            click.echo("nachsicht: stopped; nothing was written.", err=True)
+            click.echo(f"nachsicht: {text('stopped')}", err=True)
             ctx.exit(_SIGNALLED + getattr(ended, "number", signal.SIGINT))
         except BrokenPipeError:
             _leave_output()
@@ -101,13 +98,13 @@ def _told(error: Exception) -> str:
     if isinstance(error, NachsichtError):
         return str(error)
     if isinstance(error, MemoryError):
-        return "there is not enough memory. Give less to --memory, so that data is read in pieces."
+        return text("no_memory")
     if isinstance(error, RecursionError):
-        return "the data is nested too deep to be looked into."
+        return text("nested_too_deep")
     if isinstance(error, OSError) and error.errno == errno.ENOSPC:
-        return "the output cannot be written: there is no room on the device."
+        return text("disk_full")
     # What it says may quote values or addresses that nobody should see.
-    return _UNEXPECTED.format(error=type(error).__name__)
+    return phrase("help.unexpected", error=type(error).__name__)
 
 
 def _leave_output() -> None:
@@ -125,21 +122,20 @@ def _one_line(text: str) -> str:
 @click.group(
     cls=_Commands,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 96},
-    epilog="Try it on made-up data: nachsicht demo",
+    epilog=text("epilog"),
 )
-@click.version_option(VERSION, prog_name="nachsicht")
+@language_option
+@click.version_option(VERSION, prog_name="nachsicht", help=text("version_option"))
 def main() -> None:
     """Show what a dataset holds, and what changed between one version of it and the next."""
     # The process ends with the command: what is left then need not be looked through.
     atexit.register(gc.freeze)
 
 
-@main.command(short_help="Describe one version of a dataset.")
+@main.command(short_help=text("profile_short"))
 @click.argument("source")
-@click.option("--label", help="Name of the version. [default: the file's name]")
-@click.option(
-    "--dry-run", is_flag=True, help="Show what would be read and computed, and do nothing."
-)
+@click.option("--label", help=text("label"))
+@click.option("--dry-run", is_flag=True, help=text("dry_run"))
 @output_options
 @reading_options
 @settings_options
@@ -170,36 +166,31 @@ def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> Non
     _hand_over(result, outputs, output)
 
 
-@main.command(short_help="Show what changed between versions, or how groups differ.")
+@main.command(short_help=text("compare_short"))
 @click.argument("sources", nargs=-1, required=True)
-@click.option(
-    "--label", "labels", multiple=True, help="Name of a version; once for each, in order."
-)
+@click.option("--label", "labels", multiple=True, help=text("label_of_compare"))
 @click.option(
     "--by",
-    help="Compare the groups of this column within one source; of a datetime column, its months.",
+    help=text("by"),
 )
 @click.option(
     "--since",
     metavar="REVISION",
-    help="Compare all committed versions of one file in a git repository since REVISION.",
+    help=text("since"),
 )
 @click.option(
     "--split-at",
     "cuts",
     multiple=True,
     metavar="COLUMN=VALUE",
-    help="Split one source at this value of a datetime or numeric column and compare the rows "
-    "before and after. Repeatable.",
+    help=text("split_at"),
 )
-@click.option(
-    "--each-file", is_flag=True, help="Take each file of one folder or pattern as a version."
-)
-@click.option("--group", "groups", multiple=True, help="One of two groups to compare, with --by.")
+@click.option("--each-file", is_flag=True, help=text("each_file"))
+@click.option("--group", "groups", multiple=True, help=text("group"))
 @click.option(
     "--stop-on",
     type=click.Choice(["act", "check"]),
-    help="Exit with 1 if any open finding has this severity or a higher one.",
+    help=text("stop_on"),
 )
 @output_options
 @reading_options
@@ -242,9 +233,9 @@ def compare(
     if cuts:
         by, cuts = _cuts(by, cuts)
     if by is None and len(sources) < 2:
-        raise click.UsageError("Give two sources or more, or one with --by, --split-at or --since.")
+        raise click.UsageError(text("two_sources"))
     if by is not None and len(sources) != 1:
-        raise click.UsageError("With --by, give one source.")
+        raise click.UsageError(text("one_with_by"))
     outputs = _targets(output, default=None)
     base, given = settings_given(output)
     with ProgressBar(quiet=output["quiet"]) as bar:
@@ -276,13 +267,13 @@ def _each_of(
         from nachsicht.sources.git import since as revisions_since
 
         if by is not None or len(sources) != 1:
-            raise click.UsageError("With --since, give one source, and no --by.")
+            raise click.UsageError(text("one_with_since"))
         sources = tuple(revisions_since(Path(sources[0]), since))
     if each_file:
         from nachsicht.sources.folders import part_files
 
         if len(sources) != 1:
-            raise click.UsageError("With --each-file, give one folder or pattern.")
+            raise click.UsageError(text("one_with_each_file"))
         sources = tuple(str(path) for path in part_files(Path(sources[0])))
     return sources
 
@@ -292,7 +283,7 @@ def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
     pairs = [cut.rpartition("=") for cut in cuts]
     columns = {column for column, _, _ in pairs}
     if "" in columns or len(columns) != 1 or by is not None:
-        raise click.UsageError("--split-at takes COLUMN=VALUE, of one column, without --by.")
+        raise click.UsageError(text("split_form"))
     return columns.pop(), tuple(value for _, _, value in pairs)
 
 
@@ -309,10 +300,11 @@ def _stop(result: Comparison, weight: str) -> None:
         click.get_current_context().exit(STOPPED)
 
 
-@main.command(short_help="Show it on made-up data.")
+@main.command(short_help=text("demo_short"))
 @click.argument("folder", default="nachsicht-demo", type=click.Path(path_type=Path))
-@click.option("--open", "open_page", is_flag=True, help="Show the page in the browser.")
-@click.option("-q", "--quiet", is_flag=True, help="Print nothing but errors.")
+@click.option("--open", "open_page", is_flag=True, help=text("open"))
+@click.option("-q", "--quiet", is_flag=True, help=text("quiet"))
+@language_option
 @verbose_option
 def demo(folder: Path, open_page: bool, quiet: bool) -> None:
     """Write the hive checks of a made-up beekeepers' union, and their pages, to FOLDER.
@@ -328,7 +320,7 @@ def demo(folder: Path, open_page: bool, quiet: bool) -> None:
     copied = copy_files(folder)
     old, new = (copied[f"hive_checks_{year}.csv"] for year in (2024, 2025))
     with ProgressBar(quiet=quiet) as bar:
-        comparison = nachsicht.compare(old, new, progress=bar)
+        comparison = nachsicht.compare(old, new, progress=bar, language=current_language())
         _ = comparison.document
     pages = [comparison.write(folder / "comparison_2024_2025.html")]
     pages += [page.write(folder / f"profile_{page.label}.html") for page in comparison.versions]
@@ -381,3 +373,6 @@ def _tell_written(paths: list[Path]) -> None:
 
 for command in (remedies, settings, explain, accept):
     main.add_command(command)
+describe(main, "main")
+for name, each in main.commands.items():
+    describe(each, name)

@@ -7,21 +7,22 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from nachsicht.cli.language import Command, language_option, text
 from nachsicht.cli.options import (
     reading_options,
     settings_given,
     settings_options,
     verbose_option,
 )
-from nachsicht.i18n import printable
+from nachsicht.i18n import phrase, printable
 
 if TYPE_CHECKING:
     from rich.table import Table
 
 
-@click.command(short_help="Print the effective settings, and where each came from.")
+@click.command(cls=Command, short_help=text("settings_short"))
 @settings_options
-@click.option("--schema", is_flag=True, help="Print the JSON Schema of settings files.")
+@click.option("--schema", is_flag=True, help=text("schema"))
 @verbose_option
 def settings(schema: bool, **options: Any) -> None:
     """Print every setting with its value, and the file and line, option or default it is from.
@@ -51,17 +52,17 @@ def settings(schema: bool, **options: Any) -> None:
     _print(table)
 
 
-@click.command(short_help="Write a cleaning script for the findings.")
+@click.command(cls=Command, short_help=text("remedies_short"))
 @click.argument("sources", nargs=-1, required=True)
 @click.option(
     "-o",
     "--out",
     "target",
     type=click.Path(path_type=Path),
-    help="Where to write the script. [default: print it]",
+    help=text("out_of_remedies"),
 )
-@click.option("--polars", "library", flag_value="polars", help="Code for Polars.")
-@click.option("--pandas", "library", flag_value="pandas", default=True, help="Code for pandas.")
+@click.option("--polars", "library", flag_value="polars", help=text("polars"))
+@click.option("--pandas", "library", flag_value="pandas", default=True, help=text("pandas"))
 @reading_options
 @settings_options
 @verbose_option
@@ -95,8 +96,9 @@ def remedies(sources: tuple[str, ...], target: Path | None, library: str, **opti
     click.echo(printable(told))
 
 
-@click.command(short_help="Explain a finding by its code.")
+@click.command(cls=Command, short_help=text("explain_short"))
 @click.argument("code", required=False)
+@language_option
 @verbose_option
 def explain(code: str | None) -> None:
     """Tell what the finding CODE means, when it is made, and what to do; or list all codes.
@@ -119,17 +121,18 @@ def explain(code: str | None) -> None:
         click.echo(line)
 
 
-@click.command(short_help="Mark a finding as known, so that it no longer counts.")
+@click.command(cls=Command, short_help=text("accept_short"))
 @click.argument("comparison", type=click.Path(path_type=Path, dir_okay=False))
 @click.argument("code")
 @click.argument("column", required=False, default="")
-@click.option("--reason", required=True, help="Why it is known; shown beside it from now on.")
+@click.option("--reason", required=True, help=text("reason"))
 @click.option(
     "-o",
     "--out",
     type=click.Path(path_type=Path, dir_okay=False),
-    help="File to write it to. [default: nachsicht-accepted.toml]",
+    help=text("out_of_accept"),
 )
+@language_option
 @verbose_option
 def accept(comparison: Path, code: str, column: str, reason: str, out: Path | None) -> None:
     """Accept the finding CODE about COLUMN that the document COMPARISON (.json) holds.
@@ -163,9 +166,11 @@ def _finding_in(findings: Any, code: str, column: str, where: Path) -> Any:
             return finding
     there = ", ".join(f"{f.code} {f.columns[0] if f.columns else ''}".strip() for f in findings)
     raise SettingsError(
-        f"it holds no finding {code} {column}".rstrip(),
+        "no_finding",
         where=str(where),
-        todo=f"It holds: {there}." if there else "It holds no findings.",
+        todo=phrase("hints.holds", findings=there) if there else phrase("hints.holds_none"),
+        code_=code,
+        column=column,
     )
 
 

@@ -9,6 +9,9 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+from nachsicht.cli.language import text
+from nachsicht.i18n import phrase
+
 #: Options with the names of settings.
 _READING = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
 _SETTINGS = (
@@ -33,14 +36,14 @@ class ByteSize(_Sized):
         """Bytes from a text such as 800MB."""
         found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([kmg]b|)\s*", str(value).lower())
         if not found:
-            self.fail(f"invalid size {value!r}: use e.g. 800MB or 2GB", param, ctx)
+            self.fail(phrase("help.bad_size", value=repr(value)), param, ctx)
         return int(float(found.group(1)) * _UNITS[found.group(2)])
 
 
 def _once(_: click.Context, param: click.Parameter, values: tuple[str, ...]) -> str | None:
     """The one value of an option that holds for all versions alike."""
     if len(values) > 1:
-        raise click.BadParameter("it holds for every version, and is given once", param=param)
+        raise click.BadParameter(text("given_twice"), param=param)
     return values[0] if values else None
 
 
@@ -57,12 +60,11 @@ def output_options(command: F) -> F:
                 "outputs",
                 multiple=True,
                 type=click.Path(path_type=Path, dir_okay=False),
-                help="Write the page (.html), the summary (.md) or the document (.json, .json.gz). "
-                "Repeatable.",
+                help=text("out"),
             ),
-            click.option("--title", help="Title of the page."),
-            click.option("--open", "open_page", is_flag=True, help="Show the page in the browser."),
-            click.option("-q", "--quiet", is_flag=True, help="Print nothing but errors."),
+            click.option("--title", help=text("title")),
+            click.option("--open", "open_page", is_flag=True, help=text("open")),
+            click.option("-q", "--quiet", is_flag=True, help=text("quiet")),
         )
     ):
         command = option(command)
@@ -73,45 +75,43 @@ def reading_options(command: F) -> F:
     """How files are read, where it shall not be found out."""
     for option in reversed(
         (
-            click.option("--delimiter", help="Field delimiter. [default: detected]"),
-            click.option("--encoding", help="Encoding of the text, such as utf-8 or cp1252."),
-            click.option("--decimal", help="Decimal sign: a point or a comma."),
+            click.option("--delimiter", help=text("delimiter")),
+            click.option("--encoding", help=text("encoding")),
+            click.option("--decimal", help=text("decimal")),
             click.option(
                 "--header/--no-header",
                 default=None,
-                help="Treat the first line as column names. [default: detected]",
+                help=text("header"),
             ),
             click.option(
                 "--na-value",
                 "na_values",
                 multiple=True,
-                help="A value that stands for missing, such as -99. Repeatable.",
+                help=text("na_value"),
             ),
             click.option(
                 "--memory",
                 "memory_bytes",
                 type=ByteSize(),
-                help="Memory to use, such as 800MB or 2GB (setting memory_bytes); larger data is "
-                "read in pieces. [default: a quarter of the machine's]",
+                help=text("memory"),
             ),
             click.option(
                 "--table",
                 multiple=True,
                 callback=_once,
-                help="Table of a database, such as sqlite:///checks.db.",
+                help=text("table"),
             ),
-            click.option("--query", multiple=True, callback=_once, help="Query of a database."),
+            click.option("--query", multiple=True, callback=_once, help=text("query")),
             click.option(
                 "--description",
                 metavar="FILE",
-                help="Table Schema, Data Package or CSVW file that describes the columns. "
-                "[default: one beside the data]",
+                help=text("description"),
             ),
             click.option(
                 "--sheet",
                 multiple=True,
                 callback=_once,
-                help="Worksheet to read. [default: first non-empty sheet]",
+                help=text("sheet"),
             ),
         )
     ):
@@ -127,49 +127,42 @@ def settings_options(command: F) -> F:
                 "--settings",
                 "settings_file",
                 type=click.Path(path_type=Path, dir_okay=False),
-                help="Settings file. [default: nachsicht.toml if it exists]",
+                help=text("settings"),
             ),
-            click.option(
-                "--key", multiple=True, help="Key column that identifies a row. Repeatable."
-            ),
-            click.option(
-                "--outcome", help="Outcome column; every other column is shown against it."
-            ),
-            click.option("--time-column", help="Datetime column to use as time axis."),
+            click.option("--key", multiple=True, help=text("key")),
+            click.option("--outcome", help=text("outcome")),
+            click.option("--time-column", help=text("time_column")),
             click.option(
                 "--duplicates-in",
                 multiple=True,
                 metavar="COLUMN",
-                help="Also count duplicate rows in these columns only. Repeatable.",
+                help=text("duplicates_in"),
             ),
-            click.option("--omit", multiple=True, help="Column or pattern to leave out."),
-            click.option(
-                "--mask", multiple=True, help="Column whose values are replaced by pseudonyms."
-            ),
+            click.option("--omit", multiple=True, help=text("omit")),
+            click.option("--mask", multiple=True, help=text("mask")),
             click.option(
                 "--kind",
                 "kinds",
                 multiple=True,
                 metavar="COLUMN=KIND",
-                help="Override the inferred kind of a column (setting kinds). Repeatable.",
+                help=text("kind"),
             ),
             click.option(
                 "--language",
                 multiple=True,
-                help="Language of all texts: en or de. Given again, the page can be switched.",
+                help=text("language"),
             ),
             click.option(
                 "--accepted",
                 type=click.Path(dir_okay=False),
-                help="File of accepted findings. [default: nachsicht-accepted.toml]",
+                help=text("accepted"),
             ),
             click.option(
                 "--set",
                 "assignments",
                 multiple=True,
                 metavar="NAME=VALUE",
-                help="Any other setting, such as alpha=0.01 or findings.zeros.off=true. "
-                "Repeatable.",
+                help=text("set"),
             ),
         )
     ):
@@ -197,10 +190,10 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     return file, given
 
 
-def _kind(text: str) -> tuple[str, str]:
-    column, sign, kind = text.rpartition("=")
+def _kind(given: str) -> tuple[str, str]:
+    column, sign, kind = given.rpartition("=")
     if not sign:
-        raise click.BadParameter(f"{text!r} is not of the form COLUMN=KIND", param_hint="--kind")
+        raise click.BadParameter(phrase("help.kind_form", value=repr(given)), param_hint="--kind")
     return column, kind
 
 
@@ -211,7 +204,7 @@ def verbose_option(command: F) -> F:
         is_flag=True,
         expose_value=False,
         callback=_remember_verbose,
-        help="Show the traceback of an error.",
+        help=text("verbose"),
     )(command)
 
 

@@ -304,9 +304,7 @@ def _as_chosen(reading: _Reading, name: str, chosen: Kind) -> _Reading:
     found = _of_kind(reading, (chosen, KindReason.CHOSEN))
     if found is None:
         raise SettingsError(
-            f"its values cannot be taken for a {chosen}, but for a {reading.judgement[0]}",
-            where=f"kinds.{name}",
-            todo="Choose another kind, or let it be detected.",
+            "kind_does_not_fit", where=f"kinds.{name}", chosen=chosen, value=reading.judgement[0]
         )
     return found
 

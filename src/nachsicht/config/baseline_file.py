@@ -34,12 +34,10 @@ def read_accepted(path: str | None) -> tuple[Accepted, ...]:
         return msgspec.toml.decode(file.read_bytes(), type=_File).accepted
     except OSError as error:
         raise SettingsError(
-            f"the file of accepted findings cannot be opened ({error.strerror})", where=str(file)
+            "baseline_not_opened", where=str(file), strerror=error.strerror
         ) from error
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
-        raise SettingsError(
-            f"this is not a file of accepted findings ({error})", where=str(file)
-        ) from error
+        raise SettingsError("no_baseline", where=str(file), error=error) from error
 
 
 def add_accepted(path: Path, entry: Accepted) -> bool:

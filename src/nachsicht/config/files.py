@@ -20,6 +20,7 @@ from nachsicht.config.settings import (
     settings_of,
 )
 from nachsicht.errors import SettingsError
+from nachsicht.i18n import phrase
 from nachsicht.model.findings import FindingCode
 
 #: Read by the command where it is there and no other is named.
@@ -113,7 +114,7 @@ def assigned(text: str) -> tuple[str, Any]:
 
     name, sign, value = text.partition("=")
     if not sign:
-        raise SettingsError(f"{text!r} is not of the form NAME=VALUE", where="--set")
+        raise SettingsError("not_an_assignment", where="--set", text=repr(text))
     try:
         return name.strip(), tomllib.loads(f"value = {value}")["value"]
     except tomllib.TOMLDecodeError:
@@ -152,16 +153,14 @@ def _values(path: Path) -> dict[str, Any]:
         text = path.read_text(encoding="utf-8")
     except OSError as error:
         raise SettingsError(
-            f"the settings cannot be opened ({error.strerror})", where=str(path)
+            "settings_not_opened", where=str(path), strerror=error.strerror
         ) from error
     except UnicodeDecodeError as error:
-        raise SettingsError("the settings file is not UTF-8 text", where=str(path)) from error
+        raise SettingsError("settings_not_utf8", where=str(path)) from error
     try:
         values = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise SettingsError(
-            f"the settings file is not valid TOML: {error}", where=str(path)
-        ) from error
+        raise SettingsError("settings_not_toml", where=str(path), error=error) from error
     if path.name == PROJECT:
         values = values.get("tool", {}).get("nachsicht", {})
     _check_names(values, text, path)
@@ -190,14 +189,15 @@ def _check_each(values: dict[str, Any], text: str, path: Path) -> None:
             settings_of({name: value})
         except SettingsError as error:
             raise SettingsError(
-                f"a setting has a wrong value ({error.where})",
+                "wrong_value_because",
                 where=_place(path, text, name),
                 todo=error.todo,
+                because=error.where,
             ) from error
 
 
 def _place(path: Path, text: str, name: str) -> str:
-    return f"{path}, line {_line_of(text, name)}"
+    return phrase("hints.line", path=path, line=_line_of(text, name))
 
 
 def _line_of(text: str, name: str) -> int:

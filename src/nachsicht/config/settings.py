@@ -9,7 +9,7 @@ import msgspec
 import tomli_w
 
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import DEFAULT, languages
+from nachsicht.i18n import DEFAULT, languages, phrase
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import FindingCode
 from nachsicht.model.kinds import Kind
@@ -183,8 +183,9 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
         settings = msgspec.convert(values, Settings)
     except msgspec.ValidationError as error:
         place = f"{where}: {error}" if where else str(error)
-        todo = f"Kinds are: {', '.join(Kind)}." if "`$.kinds" in str(error) else ""
-        raise SettingsError("a setting has a wrong value", where=place, todo=todo) from error
+        kinds = phrase("hints.kinds_are", names=", ".join(Kind))
+        todo = kinds if "`$.kinds" in str(error) else ""
+        raise SettingsError("wrong_value", where=place, todo=todo) from error
     for code in settings.findings:
         check_name(code, get_args(FindingCode), where or f"findings.{code}")
     for language in settings.language:
@@ -209,12 +210,12 @@ def check_name(name: str, known: Sequence[str], where: str, what: str = "setting
     """Refuse a name that is not known, and tell the nearest that is."""
     if name in known:
         return
-    raise SettingsError(f"unknown {what} {name}", where=where, todo=_nearest(name, known))
+    raise SettingsError(f"unknown_{what}", where=where, todo=_nearest(name, known), name=name)
 
 
 def no_column(name: str, known: Sequence[str], setting: str) -> SettingsError:
     """The error for a setting that names a column which is not there."""
-    return SettingsError(f"there is no column {name}", where=setting, todo=_nearest(name, known))
+    return SettingsError("no_column", where=setting, todo=_nearest(name, known), name=name)
 
 
 def _nearest(name: str, known: Sequence[str]) -> str:
@@ -223,7 +224,9 @@ def _nearest(name: str, known: Sequence[str]) -> str:
 
     same = [other for other in known if other.casefold() == name.casefold()]
     near = same or difflib.get_close_matches(name, known, n=1)
-    return f"Did you mean {near[0]}?" if near else f"Known are: {', '.join(known)}."
+    if near:
+        return phrase("hints.did_you_mean", name=near[0])
+    return phrase("hints.known_are", names=", ".join(known))
 
 
 def settings_text(settings: Settings) -> str:

@@ -41,9 +41,7 @@ def theme_of(choice: ThemeChoice | None) -> Theme | None:
         if colour is None:
             continue
         if not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
-            raise SettingsError(
-                f"{colour} is not a colour", where=f"theme.{name}", todo="Write it as #0f4c4a."
-            )
+            raise SettingsError("not_a_colour", where=f"theme.{name}", colour=colour)
         found = contrast(colour, PAPER)
         if found < needed:
             facts = {"name": name, "colour": colour, "found": found, "needed": needed}
@@ -67,19 +65,13 @@ def _luminance(colour: str) -> float:
 def _logo(path: Path) -> str:
     kind = _IMAGES.get(path.suffix.lower())
     if kind is None:
-        raise SettingsError(
-            "the logo is not an image that a page can embed",
-            where=str(path),
-            todo=f"Use one of {', '.join(_IMAGES)}.",
-        )
+        raise SettingsError("logo_no_image", where=str(path), list=", ".join(_IMAGES))
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise SettingsError(
-            f"the logo cannot be opened ({error.strerror})", where=str(path)
-        ) from error
+        raise SettingsError("logo_not_opened", where=str(path), strerror=error.strerror) from error
     if len(data) > _LARGEST_LOGO:
         raise SettingsError(
-            f"the logo has {len(data)} bytes, more than {_LARGEST_LOGO}", where=str(path)
+            "logo_too_large", where=str(path), n=len(data), largest_logo=_LARGEST_LOGO
         )
     return f"data:{kind};base64,{base64.b64encode(data).decode()}"

@@ -33,9 +33,7 @@ def copy_files(folder: Path) -> dict[str, Path]:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise OutputError(
-            f"the folder cannot be made ({error.strerror})",
-            where=str(folder),
-            todo="Choose another folder.",
+            "folder_not_created", where=str(folder), strerror=error.strerror
         ) from error
     copied = {}
     for name in NAMES:

@@ -37,9 +37,7 @@ def run_engine(
         if (error.name or "").split(".")[0] not in ("dask", "distributed", "pyspark"):
             raise
         raise SettingsError(
-            f"the package {error.name} is not installed",
-            where=f"engine {engine}",
-            todo=f"Install nachsicht[{engine}].",
+            "package_not_installed", where=f"engine {engine}", name=error.name, engine=engine
         ) from error
     from nachsicht.engines.local import run_local
 

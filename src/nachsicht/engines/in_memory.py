@@ -88,6 +88,10 @@ class InMemory:
         self._settings, self._now, self._listener = settings, now, listener
         self._hashes = RowHashes(table.num_rows)
         self._single: dict[int, ColumnSummary] = {}
+        #: What was computed of all columns, and of all pairs; None before.
+        self._read_columns: _Columns | None = None
+        self._related: Found | None = None
+        self._hashed: RepeatsPart | None = None
 
     @property
     def rows(self) -> int:
@@ -103,8 +107,8 @@ class InMemory:
 
     def column(self, position: int) -> ColumnSummary:
         """One column; no other is looked at."""
-        if "_columns" in self.__dict__:
-            return self._columns.summaries[position]
+        if self._read_columns is not None:
+            return self._read_columns.summaries[position]
         if position not in self._single:
             array = self.table.column(position)
             stored = stored_type(self.table.schema.field(position))
@@ -133,9 +137,9 @@ class InMemory:
     @property
     def _with_gaps(self) -> list[int] | None:
         """Places of the columns that have gaps; None as long as that is not known."""
-        if "_columns" not in self.__dict__:
+        if self._read_columns is None:
             return None
-        return [column.position for column in self._columns.summaries if column.missing]
+        return [column.position for column in self._read_columns.summaries if column.missing]
 
     @cached_property
     def duplicates(self) -> Duplicates:
@@ -149,11 +153,13 @@ class InMemory:
         with threads(self._settings.threads) as pool:
             return tuple(pool.map(self._repeats_in, looks))
 
-    @cached_property
+    @property
     def found(self) -> Found:
         """Relations of all pairs, and the columns in drawn rows."""
-        with threads(self._settings.threads) as pool:
-            return self._relations(pool)
+        if self._related is None:
+            with threads(self._settings.threads) as pool:
+                self._related = self._relations(pool)
+        return self._related
 
     @property
     def relations(self) -> Relations:
@@ -201,17 +207,15 @@ class InMemory:
                 lambda: observe_ends(self.table).finish(self._sample, self.columns)
             )
             # In this thread, which may wait for the others.
-            if "found" not in self.__dict__:
-                self.__dict__["found"] = self._relations(pool)
-            self.__dict__["pairs"] = self._pairs(pool.map)
-            drawn = self.pairs, self.components, self.over_time, self.outcome
-            self.__dict__["duplicates_by_subset"] = tuple(look.result() for look in further)
+            if self._related is None:
+                self._related = self._relations(pool)
+            drawn = self._pairs(pool.map), self.components, self.over_time, self.outcome
             return Computed(
                 self.table.num_rows,
                 fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
                 self.columns,
                 repeats.result(),
-                self.duplicates_by_subset,
+                tuple(look.result() for look in further),
                 gaps.result(),
                 by_level.result().finish(self.columns),
                 spreads.result(),
@@ -227,8 +231,13 @@ class InMemory:
         numbers, found = self._columns.numbers, self.found
         return RetainedData(self.table, self._rows.chunks[0], numbers, found.pairs, found.drawn)
 
-    @cached_property
+    @property
     def _columns(self) -> _Columns:
+        if self._read_columns is None:
+            self._read_columns = self._all_columns()
+        return self._read_columns
+
+    def _all_columns(self) -> _Columns:
         def read(position: int) -> tuple[ColumnSummary, NDArray[Any] | None, Any]:
             array = self.table.column(position)
             stored = stored_type(self.table.schema.field(position))
@@ -241,7 +250,7 @@ class InMemory:
                 values = None
             return summary, values, encoded if few else array
 
-        if "_rows" in self.__dict__:
+        if self._hashed is not None:
             self._hashes = RowHashes(self.table.num_rows)  # they are not added up twice
         # The largest columns first, so that no thread is left with one in the end.
         sizes = [column.nbytes for column in self.table.columns]
@@ -260,10 +269,15 @@ class InMemory:
         described = self._description.column(name) if self._description else None
         return read_column(part, name, position, self._settings, self._now, described)
 
-    @cached_property
+    @property
     def _rows(self) -> RepeatsPart:
         """Hashes of the rows: from the columns, where these were read, else by themselves."""
-        if "_columns" not in self.__dict__:
+        if self._hashed is None:
+            self._hashed = self._hashes_of_rows()
+        return self._hashed
+
+    def _hashes_of_rows(self) -> RepeatsPart:
+        if self._read_columns is None:
             hashes = RowHashes(self.table.num_rows)
 
             def add(position: int) -> None:

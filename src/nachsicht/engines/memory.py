@@ -36,10 +36,10 @@ def check_fits(opened: Opened, settings: Settings) -> bool:
     if opened.whole and not here and not opened.engine and settings.engine == "local":
         needed = opened.memory_bytes * (_WORKING if settings.memory_bytes else 1)
         raise UnreadableSourceError(
-            f"reading this format takes all of it at once, about {size(needed)}, "
-            f"more than the {size(memory_of(settings))} given",
+            "too_large_at_once",
             where=opened.facts.name,
-            todo="Give more with --memory, or write it as CSV, Parquet or JSON Lines.",
+            size=size(needed),
+            size2=size(memory_of(settings)),
         )
     return here
 

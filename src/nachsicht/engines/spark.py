@@ -65,17 +65,12 @@ def _errors_in_our_words(label: str) -> Iterator[None]:
     except (PySparkException, Py4JError) as error:
         if lacking := re.search(r"No module named '([\w.]+)'", str(error)):
             raise SettingsError(
-                f"Spark's workers have no package {lacking[1]}",
-                where="engine spark",
-                todo="Install nachsicht[spark] where they run, or name the Python that has it "
-                "in PYSPARK_PYTHON before the session starts.",
+                "spark_lacks_package", where="engine spark", value=lacking[1]
             ) from error
         # Spark puts the class of what went wrong before it: [FAILED_READ_FILE.NO_HINT] ...
         said = re.search(r"\[[A-Z][A-Z_.0-9]+\] ([^\n]+?)\.? *(SQLSTATE|\n|$)", str(error))
         raise UnreadableSourceError(
-            f"Spark could not read the data ({said[1] if said else type(error).__name__})",
-            where=label,
-            todo="Read it with Spark alone to see the whole error.",
+            "spark_failed", where=label, value=said[1] if said else type(error).__name__
         ) from error
 
 

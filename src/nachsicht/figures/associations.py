@@ -23,7 +23,6 @@ from nachsicht.figures.style import (
 )
 from nachsicht.figures.time_series import draw_time
 from nachsicht.i18n import percent, phrase
-from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.pair_plots import (
     BOX_SHARES,
     Axis,
@@ -32,6 +31,7 @@ from nachsicht.model.pair_plots import (
     PairView,
     SharesView,
 )
+from nachsicht.model.parts import ComparisonParts
 from nachsicht.model.profile import ProfileDocument
 
 #: Columns of a matrix that can be read.
@@ -40,14 +40,14 @@ MOST = 60
 _DAY = 86_400_000.0
 
 
-def draw_matrix(document: ComparisonDocument, difference: bool, ax: Any) -> Any:
+def draw_matrix(document: ComparisonParts, difference: bool, ax: Any) -> Any:
     """Strengths of all pairs in the order of their groups."""
     newest = document.versions[-1]
     names = newest.relations.order[:MOST]
     values = _matrix(newest, names, {})
     if difference:
         if len(document.versions) < 2:
-            raise SettingsError("one version has no difference", where="figure")
+            raise SettingsError("no_difference", where="figure")
         renamed = {c.names[-2]: c.names[-1] for c in document.columns if c.names[-2]}
         values = values - _matrix(document.versions[-2], names, renamed)
     size = 1.8 + 0.24 * len(names)
@@ -158,7 +158,7 @@ def draw_by_level(pair: PairView, ax: Any) -> Any:
     """Quantiles of each level against those of all rows: on the diagonal they are the same."""
     view = pair.view
     if not isinstance(view, BoxesView):
-        raise SettingsError("only a quantity by level has quantiles by level", where="figure")
+        raise SettingsError("no_quantiles_by_level", where="figure")
     axes, made = axes_of(ax)
     for i, box in enumerate(view.boxes):
         shade = 0.35 + 0.65 * (i + 1) / len(view.boxes)

@@ -41,14 +41,14 @@ def draw_column(
 ) -> Any:
     """Draw a column in all versions that have it."""
     if kind not in WAYS:
-        raise SettingsError(f"unknown kind {kind}", where="figure", todo=f"Use {', '.join(WAYS)}.")
+        raise SettingsError("unknown_figure_kind", where="figure", kind=kind, list=", ".join(WAYS))
     return WAYS[kind](across, summaries, labels, ax)
 
 
 def _bars(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     spread = across.distribution
     if spread is None:
-        raise SettingsError(f"{across.name} has no spread to draw", where="figure")
+        raise SettingsError("no_distribution", where="figure", name=across.name)
     present = [s.present if s else 0 for s in summaries]
     shares = [np.array(c) / max(n, 1) for c, n in zip(spread.counts, present, strict=True)]
     if isinstance(spread, LevelsDistribution):
@@ -116,16 +116,14 @@ def _quantities(across: ColumnComparison, summaries: Summaries) -> list[Quantity
     own = [d.char_count if isinstance(d, TextSummary) else d for d in details]
     found = [d if isinstance(d, QuantitySummary) and d.n_finite else None for d in own]
     if not any(found):
-        raise SettingsError(
-            f"{across.name} is not a quantity", where="figure", todo="Draw it as bars."
-        )
+        raise SettingsError("not_a_quantity_draw_bars", where="figure", name=across.name)
     return found
 
 
 def _density(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     found = [d.density if d else None for d in _quantities(across, summaries)]
     if not any(found):
-        raise SettingsError(f"{across.name} has no density: it is discrete", where="figure")
+        raise SettingsError("no_density", where="figure", name=across.name)
     axes, made = axes_of(ax)
     for i, density in enumerate(found):
         if density is None:

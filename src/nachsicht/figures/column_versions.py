@@ -21,7 +21,7 @@ def frequent(across: ColumnComparison, summaries: Summaries, labels: Sequence[st
     """The most frequent values of the newest version that has any, in all versions."""
     newest = next((s for s in reversed(summaries) if s and s.top_values), None)
     if newest is None:
-        raise SettingsError(f"{across.name} has no values", where="figure")
+        raise SettingsError("no_values", where="figure", name=across.name)
     values = [level.value for level in newest.top_values]
     axes, made = axes_of(ax, height=0.9 + 0.28 * len(values))
     for i, summary in enumerate(summaries):
@@ -46,7 +46,7 @@ def quantiles(
     details = [s.stats if s else None for s in summaries]
     known = [(i, d) for i, d in enumerate(details) if isinstance(d, QuantitySummary) and d.n_finite]
     if not known:
-        raise SettingsError(f"{across.name} is not a quantity", where="figure")
+        raise SettingsError("not_a_quantity", where="figure", name=across.name)
     points = [{q.share: float(q.value) for q in detail.quantiles} for _, detail in known]
     places = np.array([i for i, _ in known])
     axes, made = axes_of(ax)

@@ -9,25 +9,26 @@ import numpy as np
 from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, LINE, axes_of, grid, label, percents
 from nachsicht.i18n import phrase, whole
-from nachsicht.model.profile import Duplicates, ProfileDocument
+from nachsicht.model.parts import ProfileParts
+from nachsicht.model.profile import Duplicates
 
 #: Patterns, and columns, that are drawn.
 _MOST = 20
 
 
-def draw_missing(version: ProfileDocument, kind: str, ax: Any) -> Any:
+def draw_missing(version: ProfileParts, kind: str, ax: Any) -> Any:
     """Patterns of missing columns with their rows, or missing values along the rows."""
     if kind == "patterns":
         return _patterns(version, ax)
     if kind == "places":
         return _places(version, ax)
-    raise SettingsError(f"unknown figure {kind}", where="figure", todo="Use patterns or places.")
+    raise SettingsError("unknown_missing_figure", where="figure", kind=kind)
 
 
-def _patterns(version: ProfileDocument, ax: Any) -> Any:
+def _patterns(version: ProfileParts, ax: Any) -> Any:
     patterns = [p for p in version.missing_patterns.patterns if p.columns][:_MOST]
     if not patterns:
-        raise SettingsError("nothing is missing", where="figure")
+        raise SettingsError("nothing_missing", where="figure")
     names = list(dict.fromkeys(name for p in patterns for name in p.columns))
     axes, made = axes_of(ax, height=1.2 + 0.28 * len(patterns))
     for row, pattern in enumerate(patterns):
@@ -43,10 +44,10 @@ def _patterns(version: ProfileDocument, ax: Any) -> Any:
     return made
 
 
-def _places(version: ProfileDocument, ax: Any) -> Any:
+def _places(version: ProfileParts, ax: Any) -> Any:
     places = version.missing_patterns.counts_by_block[:_MOST]
     if not places:
-        raise SettingsError("nothing is missing", where="figure")
+        raise SettingsError("nothing_missing", where="figure")
     axes, made = axes_of(ax, height=1.2 + 0.3 * len(places))
     for row, place in enumerate(places):
         shares = np.array(place.missing) / place.block_rows
@@ -61,7 +62,7 @@ def _places(version: ProfileDocument, ax: Any) -> Any:
 def draw_duplicates(repeats: Duplicates, ax: Any) -> Any:
     """The share of repeated rows in every block of rows."""
     if not repeats.counts_by_block:
-        raise SettingsError("no row is repeated", where="figure")
+        raise SettingsError("no_duplicates", where="figure")
     axes, made = axes_of(ax, height=1.8)
     shares = np.array(repeats.counts_by_block) / repeats.block_rows
     starts = np.arange(len(shares)) * repeats.block_rows + 1

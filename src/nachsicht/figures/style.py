@@ -46,11 +46,7 @@ def _new_figure(width: float, height: float) -> Any:
         from matplotlib.backends.backend_agg import FigureCanvasAgg
         from matplotlib.figure import Figure
     except ImportError as error:
-        raise OutputError(
-            "Matplotlib is not installed",
-            where="figure",
-            todo="Install it: pip install 'nachsicht[figures]'.",
-        ) from error
+        raise OutputError("no_matplotlib", where="figure") from error
 
     class Drawing(Figure):
         """A Matplotlib figure that shows itself in a notebook, without pyplot."""

@@ -65,12 +65,9 @@ def read_document(path: Path) -> Document:
             data = content.read(_MOST_BYTES + 1)
     except _BROKEN as error:
         reason = getattr(error, "strerror", None) or error
-        raise DocumentError(f"the document cannot be opened ({reason})", where=str(path)) from error
+        raise DocumentError("document_not_opened", where=str(path), reason=reason) from error
     if len(data) > _MOST_BYTES:
-        raise DocumentError(
-            f"the document holds more than {_MOST_BYTES >> 20} MB, which none of ours does",
-            where=str(path),
-        )
+        raise DocumentError("document_too_large", where=str(path), value=_MOST_BYTES >> 20)
     return decode(data, str(path))
 
 
@@ -85,14 +82,13 @@ def decode(data: bytes, where: str = "") -> Document:
     try:
         head = msgspec.json.decode(data, type=_Head)
     except (msgspec.DecodeError, UnicodeError) as error:
-        raise DocumentError(
-            f"this is not a profile or comparison document ({error})", where=where
-        ) from error
+        raise DocumentError("no_document", where=where, error=error) from error
     if head.format_version > FORMAT_VERSION:
         raise DocumentError(
-            f"the document has format {head.format_version}, newer than {FORMAT_VERSION}",
+            "document_newer",
             where=where,
-            todo="Install a newer Nachsicht.",
+            format_version=head.format_version,
+            format_version2=FORMAT_VERSION,
         )
     try:
         if head.format_version == 1:
@@ -101,7 +97,7 @@ def decode(data: bytes, where: str = "") -> Document:
         else:
             document = msgspec.json.decode(data, type=Document)
     except (msgspec.DecodeError, UnicodeError, *_CONTRADICTING) as error:
-        raise DocumentError(f"the document is damaged ({error})", where=where) from error
+        raise DocumentError("document_damaged", where=where, error=error) from error
     return document
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
-from typing import Literal
+from typing import Literal, Protocol
 
 import msgspec
 
@@ -227,8 +228,13 @@ class StaleEntry(msgspec.Struct, frozen=True):
     reason: str
 
 
+class _WithColumns(Protocol):
+    @property
+    def columns(self) -> tuple[ColumnSummary, ...]: ...
+
+
 def summaries_of(
-    column: ColumnComparison, versions: tuple[ProfileDocument, ...]
+    column: ColumnComparison, versions: Sequence[_WithColumns]
 ) -> list[ColumnSummary | None]:
     """The column's summary in each version."""
     return [

@@ -45,11 +45,7 @@ def _check_names(names: Sequence[str], settings: Settings) -> None:
 def _check_key(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:
     for name in settings.key:
         if name not in version.names:
-            raise SettingsError(
-                f"there is no key column {name}",
-                where=version.label,
-                todo="Name columns that every version has.",
-            )
+            raise SettingsError("no_key_column", where=version.label, name=name)
 
 
 def _check_kinds(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:
@@ -59,14 +55,10 @@ def _check_kinds(version: ProfileDocument | VersionOnDemand, settings: Settings)
     outcome = settings.outcome and version.column(settings.outcome)
     if outcome and outcome.kind not in _OUTCOMES:
         raise SettingsError(
-            f"{outcome.name} cannot be the outcome, since it is of the kind {outcome.kind}",
-            where="outcome",
-            todo="Name a quantity, a category or a flag.",
+            "outcome_of_wrong_kind", where="outcome", name=outcome.name, kind=outcome.kind
         )
     moment = settings.time_column and version.column(settings.time_column)
     if moment and moment.kind not in (Kind.DATETIME, Kind.EMPTY):
         raise SettingsError(
-            f"{moment.name} cannot be the moment, since it is of the kind {moment.kind}",
-            where="time_column",
-            todo="Name a column of dates or times.",
+            "time_column_of_wrong_kind", where="time_column", name=moment.name, kind=moment.kind
         )

@@ -110,28 +110,16 @@ def check_hidden(versions: Sequence[_Named], settings: Settings) -> None:
         if own
     }
     if len(ids) > 1:
-        raise SettingsError(
-            "pseudonyms of these versions were made with different secrets, and cannot be compared",
-            where="mask",
-            todo=f"Set {SECRET} to the same secret for every run, and make the documents again.",
-        )
+        raise SettingsError("different_secrets", where="mask", secret=SECRET)
 
 
 def _check_document(document: ProfileDocument, settings: Settings) -> None:
     own = _own(document)
     for name in fitting(document.names, settings.omit):
-        raise SettingsError(
-            f"the document holds the column {name}, which is to be left out",
-            where=document.label,
-            todo=f"Make it again from its data with --omit {name}.",
-        )
+        raise SettingsError("document_holds_omitted", where=document.label, name=name)
     for name in fitting(document.names, settings.mask):
         if name not in fitting(document.names, own.get("mask", ())):
-            raise SettingsError(
-                f"the document shows the column {name}, which is to be masked",
-                where=document.label,
-                todo=f"Make it again from its data with --mask {name}.",
-            )
+            raise SettingsError("document_shows_masked", where=document.label, name=name)
     refuse_unknown(document.names, settings.mask, "mask")
     left_out = [name for name in settings.omit if not fitting([name], own.get("omit", ()))]
     refuse_unknown(document.names, left_out, "omit")
@@ -143,9 +131,7 @@ def _check_clear(
     for own, other in zip(masked, versions, strict=True):
         if name in other.names and name not in own:
             raise SettingsError(
-                f"{name} is masked in {version.label}, and not in {other.label}",
-                where="mask",
-                todo=f"Mask it in both: --mask {name}.",
+                "masked_in_one", where="mask", name=name, label=version.label, label2=other.label
             )
 
 

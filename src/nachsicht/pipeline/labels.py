@@ -52,17 +52,13 @@ def title_for(names: Sequence[str], labels: Sequence[str]) -> str:
 def _checked(given: Sequence[str], needed: int) -> list[str]:
     if len(given) != needed:
         raise SettingsError(
-            f"there are {needed} versions but {len(given)} labels",
-            where=", ".join(given),
-            todo="Give one label for each version, in their order.",
+            "labels_do_not_match", where=", ".join(given), needed=needed, n=len(given)
         )
     for label in given:
         if not label.strip():
-            raise SettingsError("a label is empty", todo="Give every version a name.")
+            raise SettingsError("label_empty")
         if list(given).count(label) > 1:
-            raise SettingsError(
-                "a label repeats", where=label, todo="Give every version a name of its own."
-            )
+            raise SettingsError("label_repeats", where=label)
     return list(given)
 
 

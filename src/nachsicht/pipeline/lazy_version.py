@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import platform
 import time
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
@@ -20,7 +19,10 @@ from nachsicht.engines.in_memory import InMemory
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
-from nachsicht.model.profile import Origin
+from nachsicht.model.missing import MissingPatterns
+from nachsicht.model.outcome import Outcome
+from nachsicht.model.pair_plots import Components, OverTime, PairView
+from nachsicht.model.profile import Duplicates, Origin, Relations
 from nachsicht.pipeline.assemble import put_together
 from nachsicht.pipeline.check_hidden import settings_shown, unread_notes, without_hidden
 from nachsicht.pipeline.open import Held
@@ -49,7 +51,7 @@ def version_of(
 class VersionOnDemand:
     """A version in memory whose parts are computed when they are asked for, and kept.
 
-    It has the names of a `ProfileDocument`, as far as parts need them.
+    It is one of `ProfileParts`.
     """
 
     def __init__(
@@ -70,16 +72,65 @@ class VersionOnDemand:
         self._own = InMemory(table, own, _microseconds(), listener, described)
         self._seconds = held.seconds + seconds_since(started)
 
-    def __getattr__(self, name: str) -> Any:
-        """A part, by the name that documents give it."""
-        if name.startswith("_"):
-            raise AttributeError(name)
-        return getattr(self._own, name)
+    @property
+    def rows(self) -> int:
+        """How many rows there are."""
+        return self._own.rows
 
     @property
     def names(self) -> Sequence[str]:
         """Of the columns."""
         return self._own.names
+
+    @property
+    def columns(self) -> tuple[ColumnSummary, ...]:
+        """All columns."""
+        return self._own.columns
+
+    @property
+    def missing(self) -> Mapping[str, int]:
+        """Rows without a value, by column."""
+        return self._own.missing
+
+    @property
+    def missing_patterns(self) -> MissingPatterns:
+        """Which columns go missing together, and where."""
+        return self._own.missing_patterns
+
+    @property
+    def duplicates(self) -> Duplicates:
+        """Rows that equal an earlier one."""
+        return self._own.duplicates
+
+    @property
+    def duplicates_by_subset(self) -> tuple[Duplicates, ...]:
+        """Duplicates in some columns."""
+        return self._own.duplicates_by_subset
+
+    @property
+    def relations(self) -> Relations:
+        """Relations between columns."""
+        return self._own.relations
+
+    @property
+    def pairs(self) -> tuple[PairView, ...]:
+        """The pairs that are drawn."""
+        return self._own.pairs
+
+    @property
+    def components(self) -> Components | None:
+        """Principal components."""
+        return self._own.components
+
+    @property
+    def over_time(self) -> OverTime | None:
+        """Every column over the datetime column."""
+        return self._own.over_time
+
+    @property
+    def outcome(self) -> Outcome | None:
+        """Every column against the outcome."""
+        return self._own.outcome
 
     def column(self, name: str) -> ColumnSummary | None:
         """The first column of that name, or None; no other is computed."""

@@ -123,11 +123,7 @@ def _ready(version: object) -> ProfileDocument | None:
             read = read_document(path)
             if isinstance(read, ProfileDocument):
                 return read
-            raise DocumentError(
-                "this is the document of a comparison, not of a profile",
-                where=str(path),
-                todo="Give the documents of the profiles that it was made from.",
-            )
+            raise DocumentError("comparison_for_profile", where=str(path))
     return None
 
 

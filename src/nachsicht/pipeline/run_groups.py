@@ -48,11 +48,7 @@ def run_groups(
     settings = as_described(settings, opened.description)
     table = prepared(opened.table(), settings)
     if cuts and fitting([by], settings.mask):
-        raise SettingsError(
-            "a masked column cannot be cut: the values of the cuts would be shown",
-            where=f"{by}",
-            todo="Compare its groups, or cut at another column.",
-        )
+        raise SettingsError("masked_cannot_be_split", where=f"{by}")
     slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
     groups = slices or groups_in(table, by, names)
     facts = opened.facts

@@ -11,6 +11,7 @@ import msgspec
 
 from nachsicht.findings.fixes import DATES, INDICATORS, MULTIPLIED, RARE, Template
 from nachsicht.findings.registry import FINDINGS
+from nachsicht.i18n import phrase
 from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.findings import Finding, Severity
@@ -195,8 +196,8 @@ def _of_categories(document: ComparisonDocument) -> Iterator[Remedy]:
             continue
         literals = {"column": column.name, "share": COMMON, "other": OTHER}
         if detail.rare_levels > 1:
-            told = f"{column.name} has {detail.rare_levels} rare levels."
+            told = phrase("remedies.rare_levels", column=column.name, n=detail.rare_levels)
             yield _filled(f"rare levels {column.name}", told, RARE, literals, False)
         if 2 < column.distinct <= FEW_LEVELS:
-            told = f"{column.name} has {column.distinct} levels: one column of 0 and 1 for each."
+            told = phrase("remedies.indicators", column=column.name, n=column.distinct)
             yield _filled(f"indicators {column.name}", told, INDICATORS, literals, False)

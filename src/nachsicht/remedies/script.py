@@ -6,7 +6,7 @@ import textwrap
 from collections.abc import Sequence
 
 from nachsicht.errors import SettingsError
-from nachsicht.i18n import printable
+from nachsicht.i18n import phrase, printable
 from nachsicht.remedies.build import Remedy
 
 LIBRARIES = ("pandas", "polars")
@@ -51,14 +51,11 @@ def script_of(remedies: Sequence[Remedy], source: str, library: str = "pandas") 
         If the library is another.
     """
     if library not in LIBRARIES:
-        raise SettingsError(
-            f"unknown library {library}", where="library", todo="Use pandas or polars."
-        )
+        raise SettingsError("unknown_script_library", where="library", library=library)
     steps = [getattr(remedy, library) for remedy in remedies]
     numpy = "import numpy as np\n" if any("np." in step for step in steps) else ""
     parts = [
-        f'"""Mends {_plain(source)}: python mend.py SOURCE TARGET (.csv or .parquet).\n\n'
-        'Written by Nachsicht. Every step has a switch; read them before you run it.\n"""',
+        f'"""{phrase("remedies.about", source=_plain(source))}\n\n{phrase("remedies.read_first")}\n"""',
         f"import sys\n\n{numpy}{_IMPORTS[library]}",
         _switches(remedies),
         _READ[library].rstrip(),
@@ -73,7 +70,7 @@ def script_of(remedies: Sequence[Remedy], source: str, library: str = "pandas") 
 
 def _switches(remedies: Sequence[Remedy]) -> str:
     lines = [f"    {_key(remedy)!r}: {remedy.usual}," for remedy in remedies]
-    return "\n".join(["#: Which steps are taken.", "ON = {", *lines, "}"])
+    return "\n".join([f"#: {phrase('remedies.switches')}", "ON = {", *lines, "}"])
 
 
 def _mend(remedies: Sequence[Remedy], steps: Sequence[str]) -> str:

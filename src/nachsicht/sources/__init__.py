@@ -44,11 +44,7 @@ def _in_memory(data: object) -> Source:
 
     if gives_table(data):
         return FrameSource(data)
-    raise SourceError(
-        "cannot read a table from this",
-        where=type(data).__name__,
-        todo="Give a path, a pandas frame, or an object with the Arrow PyCapsule interface.",
-    )
+    raise SourceError("not_a_table", where=type(data).__name__)
 
 
 def _at_address(address: str, reading: ReadOptions) -> Source:
@@ -63,11 +59,7 @@ def _at_address(address: str, reading: ReadOptions) -> Source:
 
 def _at_path(path: Path, reading: ReadOptions) -> Source:
     if reading.table or reading.query:
-        raise SourceError(
-            "a table or query is of a database, and this is a file",
-            where=str(path),
-            todo="Give the address of a database, such as sqlite:///checks.db.",
-        )
+        raise SourceError("file_for_database", where=str(path))
     if str(path) == "-":
         from nachsicht.sources.stdin import Stream
 

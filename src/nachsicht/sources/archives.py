@@ -46,7 +46,7 @@ class ArchiveSource(msgspec.Struct, frozen=True):
     def open(self) -> Opened:
         """Unpack the files to a place of their own, which goes when they are read."""
         if not self.path.exists():
-            raise SourceNotFoundError("there is no such file", where=str(self.path))
+            raise SourceNotFoundError("no_file", where=str(self.path))
 
         def write(folder: Path) -> None:
             try:
@@ -65,12 +65,10 @@ class ArchiveSource(msgspec.Struct, frozen=True):
                 if isinstance(error, OSError) and error.errno:
                     raise  # of the place that is written to, not of what is read
                 raise UnreadableSourceError(
-                    f"the archive cannot be unpacked ({str(error).splitlines()[0]})",
-                    where=str(self.path),
-                    todo="Check that it was copied completely, and is not encrypted.",
+                    "archive_not_unpacked", where=str(self.path), value=str(error).splitlines()[0]
                 ) from error
             if not found:
-                raise EmptySourceError("there is no file in the archive", where=str(self.path))
+                raise EmptySourceError("archive_empty", where=str(self.path))
 
         return open_folder(write, self.path.name, self.reading)
 

@@ -51,11 +51,7 @@ def _table(frame: Any) -> Any:
 
 
 def _refuse() -> Any:
-    raise SourceError(
-        "the data stays on its cluster",
-        where="a dataframe of a cluster",
-        todo="Profile it, or compare it; for groups and slices give the data itself.",
-    )
+    raise SourceError("on_cluster", where="a dataframe of a cluster")
 
 
 def _no_batches() -> Iterator[tuple[Any, int]]:

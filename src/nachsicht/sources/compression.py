@@ -93,7 +93,5 @@ def told_as_damaged(path: Path, name: str) -> Iterator[None]:
     except (pa.ArrowException, OSError) as error:
         reason = str(error).splitlines()[0].rstrip(".")
         raise UnreadableSourceError(
-            f"the file is not a {name} file, or is damaged ({reason})",
-            where=str(path),
-            todo="Write it again, or check that it was copied completely.",
+            "damaged_format", where=str(path), name=name, reason=reason
         ) from error

@@ -71,7 +71,7 @@ class FrameSource(msgspec.Struct, frozen=True):
                 table = pa.Table.from_batches([pa.record_batch(self.data)])
         except (pa.ArrowException, TypeError, ValueError) as error:
             raise UnreadableSourceError(
-                f"the frame does not hold a table ({error})", where=type(self.data).__name__
+                "frame_not_a_table", where=type(self.data).__name__, error=error
             ) from error
         facts = SourceFacts(type(self.data).__name__, library, None, notes)
         return opened_table(_measurable(table), facts)

@@ -10,6 +10,7 @@ import msgspec
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SourceNotFoundError, UnreadableSourceError
+from nachsicht.i18n import phrase
 from nachsicht.model.notes import Note
 from nachsicht.sources.compression import compression_of
 from nachsicht.sources.protocol import Opened, SourceFacts
@@ -57,9 +58,7 @@ class FileSource(msgspec.Struct, frozen=True):
             if binary is not None:
                 return binary
         if self.reading.sheet:
-            raise UnreadableSourceError(
-                "a sheet is of a workbook, and this is none", where=str(self.path)
-            )
+            raise UnreadableSourceError("sheet_without_workbook", where=str(self.path))
         if suffix in _JSON_SUFFIXES:
             from nachsicht.sources.json_lines import open_json
 
@@ -89,24 +88,26 @@ class FileSource(msgspec.Struct, frozen=True):
                 return file.read(8)
         except OSError as error:
             raise UnreadableSourceError(
-                f"the file cannot be opened ({error.strerror})", where=str(self.path)
+                "file_not_opened", where=str(self.path), strerror=error.strerror
             ) from error
 
     def _checked_size(self) -> int:
         if not self.path.exists():
             if self.path.is_symlink():
                 raise SourceNotFoundError(
-                    f"the link points to nothing ({self.path.readlink()})", where=str(self.path)
+                    "dangling_link", where=str(self.path), readlink=self.path.readlink()
                 )
             near = _nearest(self.path)
             raise SourceNotFoundError(
-                "there is no such file",
+                "no_file",
                 where=str(self.path),
-                todo=f"Did you mean {near}?" if near else "Check the path.",
+                todo=phrase("hints.did_you_mean", name=near)
+                if near
+                else phrase("hints.check_path"),
             )
         size = self.path.stat().st_size
         if size == 0:
-            raise EmptySourceError("the file is empty", where=str(self.path))
+            raise EmptySourceError("file_empty", where=str(self.path))
         return size
 
 
@@ -125,9 +126,7 @@ def _tell_change(path: Path, before: tuple[int, int], facts: SourceFacts) -> Non
     if now == before:
         return
     if now[0] < before[0]:
-        raise UnreadableSourceError(
-            "the file became shorter while it was read", where=str(path), todo="Read it again."
-        )
+        raise UnreadableSourceError("file_shortened", where=str(path))
     note = Note("written_meanwhile")
     if note not in facts.notes:
         facts.notes.append(note)

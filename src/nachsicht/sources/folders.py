@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
+from nachsicht.i18n import phrase
 from nachsicht.model.notes import Note
 from nachsicht.sources.files import FileSource
 from nachsicht.sources.protocol import Opened, Piece, SourceFacts
@@ -83,11 +84,7 @@ MOST_FILES = 10_000
 
 def too_many_files(path: Path) -> UnreadableSourceError:
     """The error for more parts than one dataset may have."""
-    return UnreadableSourceError(
-        f"there are more than {MOST_FILES:,} files",
-        where=str(path),
-        todo="Put them together into fewer, larger ones.",
-    )
+    return UnreadableSourceError("too_many_files", where=str(path), most_files=MOST_FILES)
 
 
 def part_files(path: Path) -> list[Path]:
@@ -110,9 +107,9 @@ def part_files(path: Path) -> list[Path]:
     if not paths:
         below = next((p for p in sorted(path.rglob("*")) if p.is_file()), None) if folder else None
         raise SourceNotFoundError(
-            "there are no files in the folder" if folder else "no file matches the pattern",
+            "folder_empty" if folder else "pattern_without_files",
             where=str(path),
-            todo=f"There are some further down: give {below.parent}." if below else "",
+            todo=phrase("hints.further_down", folder=below.parent) if below else "",
         )
     return paths
 
@@ -146,17 +143,14 @@ def _as(batch: Any, schema: Any, path: Path) -> Any:
         return batch.select(schema.names).cast(schema)
     except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError) as error:
         raise UnreadableSourceError(
-            f"a part has other types than the first ({error})", where=str(path)
+            "part_with_other_types", where=str(path), error=error
         ) from error
 
 
 def _other_columns(names: list[str], others: list[str], path: Path) -> UnreadableSourceError:
     lacking = sorted(set(names) - set(others))
     extra = sorted(set(others) - set(names))
-    told = [f"lacks {', '.join(lacking)}"] if lacking else []
-    told += [f"has {', '.join(extra)}"] if extra else []
-    return UnreadableSourceError(
-        f"a part has other columns than the first: it {' and '.join(told) or 'repeats one'}",
-        where=str(path),
-        todo="Parts of one dataset have the same columns; compare others as versions.",
-    )
+    told = [phrase("hints.lacks", names=", ".join(lacking))] if lacking else []
+    told += [phrase("hints.adds", names=", ".join(extra))] if extra else []
+    value = "; ".join(told) or phrase("hints.repeats_one")
+    return UnreadableSourceError("part_with_other_columns", where=str(path), value=value)

@@ -54,7 +54,7 @@ class RevisionSource(msgspec.Struct, frozen=True, dict=True):
         where = f"{commit}:./{self._file.name}"
         if _run(self._file, "cat-file", "-e", where).returncode:
             raise SourceNotFoundError(
-                f"there is no such file at {self._revision}", where=str(self._file)
+                "no_file_at_revision", where=str(self._file), revision=self._revision
             )
 
         def write(file: BinaryIO) -> None:
@@ -63,15 +63,13 @@ class RevisionSource(msgspec.Struct, frozen=True, dict=True):
                 command, stdout=file, stderr=subprocess.DEVNULL, check=False
             ).returncode:
                 raise UnreadableSourceError(
-                    f"git could not write it as it was at {self._revision}", where=str(self._file)
+                    "git_failed", where=str(self._file), revision=self._revision
                 )
             with Path(file.name).open("rb") as written:
                 pointer = written.read(len(_POINTER)) == _POINTER
             if pointer:
                 raise UnreadableSourceError(
-                    f"git keeps the content at {self._revision} elsewhere (a large file)",
-                    where=str(self._file),
-                    todo="Check the revision out, and give the file itself.",
+                    "large_file_in_git", where=str(self._file), revision=self._revision
                 )
 
         name = self._file.name
@@ -92,12 +90,14 @@ def since(path: Path, revision: str) -> list[str]:
     log = _git(path, "log", "--format=%H", "--reverse", f"{first}..HEAD", "--", f"./{path.name}")
     commits = log.split()
     if not commits:
-        raise SourceNotFoundError(f"no commit changed the file since {revision}", where=str(path))
+        raise SourceNotFoundError("no_commits", where=str(path), revision=revision)
     if len(commits) >= MOST_VERSIONS:
         raise UnreadableSourceError(
-            f"{len(commits)} commits changed the file since {revision}",
+            "too_many_commits",
             where=str(path),
-            todo=f"Begin later: at most {MOST_VERSIONS} versions are compared at once.",
+            n=len(commits),
+            revision=revision,
+            most_versions=MOST_VERSIONS,
         )
     return [f"{path}@{revision}", *(f"{path}@{commit[:12]}" for commit in commits)]
 
@@ -107,11 +107,7 @@ def _commit(path: Path, revision: str) -> str:
     named = f"{revision}^{{commit}}"
     done = _run(path, "rev-parse", "--verify", "--quiet", "--end-of-options", named)
     if done.returncode:
-        raise SourceNotFoundError(
-            f"git knows no revision {revision}",
-            where=str(path),
-            todo="Name a tag, a branch or a commit.",
-        )
+        raise SourceNotFoundError("no_revision", where=str(path), revision=revision)
     return done.stdout.split()[-1]
 
 
@@ -125,16 +121,11 @@ def _run(path: Path, *words: str) -> subprocess.CompletedProcess[str]:
     try:
         inside = ["git", "-C", str(folder), "rev-parse", "--is-inside-work-tree"]
         if subprocess.run(inside, capture_output=True, check=False).returncode:
-            raise SourceNotFoundError(
-                "there is no such file, and no git repository that could hold a revision of it",
-                where=str(path),
-            )
+            raise SourceNotFoundError("no_file_nor_repository", where=str(path))
         command = ["git", "-C", str(folder), "--no-pager", *words]
         return subprocess.run(command, capture_output=True, text=True, check=False)
     except FileNotFoundError as error:
-        raise UnreadableSourceError(
-            "git is not installed", where=str(path), todo="Install it, or give the file itself."
-        ) from error
+        raise UnreadableSourceError("no_git", where=str(path)) from error
 
 
 def _folder(path: Path) -> Path:

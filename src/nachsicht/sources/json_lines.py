@@ -60,9 +60,7 @@ def _unpacking(path: Path) -> Iterator[None]:
     try:
         yield
     except BROKEN as error:
-        raise UnreadableSourceError(
-            f"the file cannot be decompressed ({error})", where=str(path)
-        ) from error
+        raise UnreadableSourceError("not_decompressed", where=str(path), error=error) from error
 
 
 def _checked(path: Path, data: bytes) -> bytes:
@@ -171,9 +169,7 @@ def _decode_lines(path: Path, data: bytes, first: int, cause: Exception) -> list
                 records.append(msgspec.json.decode(line))
             except (msgspec.DecodeError, UnicodeError) as error:
                 raise UnreadableSourceError(
-                    f"this line is not valid JSON ({error})",
-                    where=f"{path}, line {number}",
-                    todo="Put one record on each line.",
+                    "line_not_json", where=f"{path}, line {number}", error=error
                 ) from cause
     return records
 
@@ -182,17 +178,13 @@ def _from_list(path: Path, data: bytes) -> Any:
     try:
         records = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeError) as error:
-        raise UnreadableSourceError(
-            f"the file is not valid JSON ({error})", where=str(path)
-        ) from error
+        raise UnreadableSourceError("not_json", where=str(path), error=error) from error
     return _table_of(path, records)
 
 
 def _table_of(path: Path, records: list[Any]) -> Any:
     if not all(isinstance(record, dict) for record in records):
-        raise UnreadableSourceError(
-            "the file is not a table: its list holds other things than records", where=str(path)
-        )
+        raise UnreadableSourceError("json_not_records", where=str(path))
     names = list(dict.fromkeys(name for record in records for name in record))
     return pa.table({name: column_of([r.get(name) for r in records]) for name in names})
 

@@ -44,30 +44,24 @@ class RemoteSource(msgspec.Struct, frozen=True):
         try:
             import fsspec  # type: ignore[import-untyped,unused-ignore]
         except ImportError as error:
-            raise UnreadableSourceError(
-                "addresses need fsspec",
-                where=self._shown,
-                todo="Install it: pip install 'nachsicht[remote]'.",
-            ) from error
+            raise UnreadableSourceError("no_fsspec", where=self._shown) from error
 
         def write(file: BinaryIO) -> None:
             try:
                 with fsspec.open(self.address, "rb") as remote:
                     shutil.copyfileobj(remote, file)
             except FileNotFoundError:
-                raise SourceNotFoundError("there is no such file", where=self._shown) from None
+                raise SourceNotFoundError("no_file", where=self._shown) from None
             except ImportError as error:
                 raise UnreadableSourceError(
-                    f"such addresses need the package {error.name or 'that fsspec names'}",
+                    "no_protocol_package",
                     where=self._shown,
-                    todo="Install it beside fsspec.",
+                    value=error.name or "that fsspec names",
                 ) from None
             except Exception as error:
                 # The message of a foreign library may hold the address with its secrets.
                 raise UnreadableSourceError(
-                    f"the address cannot be read ({type(error).__name__})",
-                    where=self._shown,
-                    todo="Check the address, and what its protocol needs to be installed.",
+                    "address_not_read", where=self._shown, name=type(error).__name__
                 ) from None
 
         kind = ArchiveSource if is_archive(Path(self._name)) else FileSource

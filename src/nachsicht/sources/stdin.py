@@ -93,9 +93,7 @@ def _open(write: Callable[[Path], None], source: Callable[[Path], Source], told:
         write(place.path)
     except OSError as error:
         raise UnreadableSourceError(
-            f"it cannot be copied to {place.path} ({error.strerror or type(error).__name__})",
-            where=told,
-            todo="Make room there, or name another folder in TMPDIR.",
+            "not_copied", where=told, path=place.path, value=error.strerror or type(error).__name__
         ) from error
     with place.told_as(told):
         opened = source(place.path).open()

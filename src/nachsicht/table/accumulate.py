@@ -275,7 +275,7 @@ def _conforming(batch: Any, schema: Any) -> Any:
     """
     if batch.schema.names != schema.names:
         raise UnreadableSourceError(
-            "some rows have other columns than the first",
+            "rows_with_other_columns",
             where=", ".join(sorted({*batch.schema.names} ^ {*schema.names})) or "their order",
         )
     if batch.schema.types == schema.types:
@@ -289,9 +289,11 @@ def _conforming(batch: Any, schema: Any) -> Any:
                 column = column.cast(field.type)
             except (pa.ArrowException, NotImplementedError) as error:
                 raise UnreadableSourceError(
-                    f"some rows hold {column.type} where the first hold {field.type} ({error})",
+                    "rows_with_other_types",
                     where=field.name,
-                    todo="Give the column one type in all parts.",
+                    type=column.type,
+                    type2=field.type,
+                    error=error,
                 ) from error
         columns.append(column)
     return type(batch).from_arrays(columns, names=schema.names)

@@ -46,23 +46,15 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
     counts = np.bincount(codes, minlength=len(levels) + 1)
     by_name = {level: code for code, level in enumerate(levels) if counts[code]}
     if len(by_name) > MOST_LEVELS:
-        raise SettingsError(
-            f"the column has {len(by_name)} different values, too many for groups", where=by
-        )
+        raise SettingsError("too_many_groups", where=by, n=len(by_name))
     chosen = list(names) or _largest(by_name, counts)
     for name in chosen:
         if name not in by_name:
             raise SettingsError(
-                f"there is no group {name}",
-                where=by,
-                todo=f"There are: {', '.join(sorted(by_name)[:20])}.",
+                "no_group", where=by, name=name, list=", ".join(sorted(by_name)[:20])
             )
     if len(chosen) < 2:
-        raise SettingsError(
-            "there are no two groups with enough rows to compare",
-            where=by,
-            todo="Choose a column with two values or more.",
-        )
+        raise SettingsError("too_few_groups", where=by)
     return [
         Group(
             name,
@@ -96,11 +88,7 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
         if np.count_nonzero(counts) <= MOST_GROUPS and len(fit) > 1:
             break
     if len(fit) < 2:
-        raise SettingsError(
-            "there are no two months or years with enough rows to compare",
-            where=by,
-            todo="Choose a column that covers a longer time.",
-        )
+        raise SettingsError("too_few_periods", where=by)
     none = np.empty(0, np.int64)
     return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
 
@@ -129,21 +117,17 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     column = _as_moments(_column(table, by))
     numbers = as_numbers(column)
     if numbers is None:
-        raise SettingsError("only moments and numbers can be cut at a value", where=by)
+        raise SettingsError("cannot_be_split", where=by)
     values, present = numbers
     edges = np.array([_cut(cut, column.type, by) for cut in cuts])
     if (edges[1:] <= edges[:-1]).any():
-        raise SettingsError("the values to cut at do not rise", where=by)
+        raise SettingsError("cuts_do_not_rise", where=by)
     places = np.searchsorted(edges, values, side="right")
     groups = []
     for i, label in enumerate(_slice_labels(cuts)):
         rows = np.flatnonzero(present & (places == i))
         if len(rows) < FEWEST_ROWS:
-            raise SettingsError(
-                f"the slice {label} has {len(rows)} rows, too few to compare",
-                where=by,
-                todo="Cut elsewhere.",
-            )
+            raise SettingsError("slice_too_small", where=by, label=label, n=len(rows))
         groups.append(Group(label, rows, np.empty(0, np.int64)))
     return groups
 
@@ -154,7 +138,7 @@ def _column(table: Any, by: str) -> Any:
         try:
             check_name(by, names, "by")
         except SettingsError as error:
-            raise SettingsError(f"there is no column {by}", where="by", todo=error.todo) from None
+            raise SettingsError("no_column_by", where="by", todo=error.todo, by=by) from None
     return table.column(names.index(by))
 
 
@@ -173,8 +157,8 @@ def _cut(text: str, stored: Any, by: str) -> Any:
             return float(text)
         moment = pa.scalar(text).cast(pa.timestamp("us")).cast(_without_zone(stored))
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, ValueError) as error:
-        kind = "date, such as 2025-03-01" if timed else "number"
-        raise SettingsError(f"{text} is not a {kind}", where=by) from error
+        code = "not_a_date" if timed else "not_a_number"
+        raise SettingsError(code, where=by, text=text) from error
     width = pa.int32() if types.is_date32(stored) else pa.int64()
     return moment.cast(width).as_py()
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from nachsicht.errors import OutputError, SettingsError
-from nachsicht.i18n import printable
+from nachsicht.i18n import phrase, printable
 
 #: Rows that a part prints; all are in its frame.
 _SHOWN = 20
@@ -20,8 +20,13 @@ Columns = Mapping[str, Sequence[Any]]
 class Part:
     """A part of a profile or comparison. Subclasses say what its table holds."""
 
-    #: What the part is called where it is printed.
-    title = ""
+    #: Names what the part is called, under ``parts`` in the catalogues.
+    _name = ""
+
+    @property
+    def title(self) -> str:
+        """What the part is called where it is printed."""
+        return phrase(f"parts.{self._name}")
 
     def columns(self) -> Columns:
         """The table of the part: values by the names of its columns."""
@@ -63,9 +68,9 @@ class Part:
             console.print(Text(shown(self.title), style="bold"))
             console.print(table)
             if len(rows) > _SHOWN:
-                console.print(f"… {len(rows) - _SHOWN} further rows: .to_frame()")
+                console.print(phrase("parts.further", n=len(rows) - _SHOWN))
             if left_out:
-                console.print(Text(shown(f"… and {', '.join(left_out)}: .to_frame()")))
+                console.print(Text(shown(phrase("parts.not_shown", names=", ".join(left_out)))))
         return "\n".join(line.rstrip() for line in text.get().splitlines())
 
     def _repr_html_(self) -> str:
@@ -76,7 +81,9 @@ class Part:
             f"<tr>{''.join(f'<td>{html.escape(shown(value))}</td>' for value in row)}</tr>"
             for row in rows[:_SHOWN]
         )
-        more = f"<p>… {len(rows) - _SHOWN} further rows</p>" if len(rows) > _SHOWN else ""
+        more = (
+            f"<p>{phrase('parts.further', n=len(rows) - _SHOWN)}</p>" if len(rows) > _SHOWN else ""
+        )
         return (
             f"<p><strong>{html.escape(shown(self.title))}</strong></p>"
             f"<table><thead><tr>{heads}</tr></thead><tbody>{lines}</tbody></table>{more}"
@@ -99,7 +106,7 @@ def frame_of(columns: Columns, library: str) -> Any:
     """A table in the library that is asked for."""
     if library not in LIBRARIES:
         raise SettingsError(
-            f"unknown library {library}", where="to_frame", todo=f"Use {', '.join(LIBRARIES)}."
+            "unknown_library", where="to_frame", library=library, list=", ".join(LIBRARIES)
         )
     import pyarrow as pa
 
@@ -113,11 +120,7 @@ def frame_of(columns: Columns, library: str) -> Any:
             return pl.from_arrow(table)
         return table.to_pandas()
     except ImportError as error:
-        raise OutputError(
-            f"{library} is not installed",
-            where="to_frame",
-            todo=f"Install it (pip install {library}), or ask for 'arrow'.",
-        ) from error
+        raise OutputError("not_installed", where="to_frame", library=library) from error
 
 
 def shown(value: Any) -> str:

@@ -7,8 +7,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from nachsicht.errors import SettingsError
+from nachsicht.i18n import phrase
 from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary, QuantitySummary
-from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
+from nachsicht.model.comparison import ColumnComparison, summaries_of
+from nachsicht.model.parts import ComparisonParts
 from nachsicht.model.statistics import known
 from nachsicht.tables.base import Columns, Part, frame_of, with_versions
 
@@ -22,9 +24,9 @@ STATISTICS = (
 class Summary(Part):
     """Every column in one line, of every version."""
 
-    title = "Columns"
+    _name = "columns"
 
-    def __init__(self, across: ComparisonDocument) -> None:
+    def __init__(self, across: ComparisonParts) -> None:
         self._across = across
 
     def columns(self) -> Columns:
@@ -82,7 +84,11 @@ class Column(Part):
     ) -> None:
         self._across, self._labels = across, tuple(labels)
         self.summaries = tuple(summaries)
-        self.title = across.name
+
+    @property
+    def title(self) -> str:
+        """Its name."""
+        return self.name
 
     @property
     def name(self) -> str:
@@ -181,7 +187,7 @@ def _quantiles(column: ColumnSummary) -> Columns:
     return {"share": [p.share for p in points], "value": [float(p.value) for p in points]}
 
 
-def column_of(name: str, document: ComparisonDocument) -> Column:
+def column_of(name: str, document: ComparisonParts) -> Column:
     """The column of that name, in any version.
 
     Raises
@@ -199,5 +205,5 @@ def column_of(name: str, document: ComparisonDocument) -> Column:
 def unknown_column(name: str, names: Sequence[str]) -> SettingsError:
     """The error for a column that is not there; it tells the nearest that is."""
     near = difflib.get_close_matches(name, names, n=1)
-    todo = f"Did you mean {near[0]}?" if near else "summary lists all columns."
-    return SettingsError(f"there is no column {name}", where="column", todo=todo)
+    todo = phrase("hints.did_you_mean", name=near[0]) if near else phrase("hints.summary_lists")
+    return SettingsError("no_column", where="column", todo=todo, name=name)

@@ -13,7 +13,7 @@ from nachsicht.tables.base import Columns, Part
 class Findings(tuple[Finding, ...], Part):
     """All findings, the most urgent first; a tuple, and a table."""
 
-    title = "Findings"
+    _name = "findings"
 
     def __new__(cls, findings: Iterable[Finding], language: str = DEFAULT) -> Self:
         """Findings whose table speaks a language."""

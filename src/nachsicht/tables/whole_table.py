@@ -5,20 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 from nachsicht.errors import SettingsError
-from nachsicht.model.comparison import ComparisonDocument
+from nachsicht.i18n import phrase
 from nachsicht.model.outcome import bin_label
 from nachsicht.model.pair_plots import TimeView
-from nachsicht.model.profile import ProfileDocument, Relation
+from nachsicht.model.parts import ComparisonParts, ProfileParts
+from nachsicht.model.profile import Relation
 from nachsicht.tables.base import Columns, Part, frame_of, with_versions
 
 
 class _OfVersions(Part):
     """A part with a table for each version."""
 
-    def __init__(self, document: ComparisonDocument) -> None:
+    def __init__(self, document: ComparisonParts) -> None:
         self._document = document
 
-    def _table(self, version: ProfileDocument) -> Columns:
+    def _table(self, version: ProfileParts) -> Columns:
         raise NotImplementedError
 
     def columns(self) -> Columns:
@@ -30,9 +31,9 @@ class _OfVersions(Part):
 class RelationsPart(_OfVersions):
     """How strongly any two columns go together."""
 
-    title = "Relations, the strongest first"
+    _name = "relations"
 
-    def _table(self, version: ProfileDocument) -> Columns:
+    def _table(self, version: ProfileParts) -> Columns:
         pairs = sorted(version.relations.pairs, key=lambda p: (-abs(p.value), p.x, p.y))
         names = Relation.__struct_fields__
         return {name: [getattr(pair, name) for pair in pairs] for name in names}
@@ -77,20 +78,20 @@ class RelationsPart(_OfVersions):
 class PairPart(Part):
     """Two columns against each other, in every version that draws them."""
 
-    def __init__(self, document: ComparisonDocument, one: str, other: str) -> None:
+    def __init__(self, document: ComparisonParts, one: str, other: str) -> None:
         self._document = document
         self.views = tuple(
             next((p for p in v.pairs if {p.x, p.y} == {one, other}), None)
             for v in document.versions
         )
         if not any(self.views):
-            raise SettingsError(
-                f"the pair {one} and {other} was not drawn",
-                where="pair",
-                todo="Drawn are the strongest pairs, and those with the outcome.",
-            )
-        self.title = f"{one} × {other}"
+            raise SettingsError("pair_not_drawn", where="pair", one=one, other=other)
         self._names = (one, other)
+
+    @property
+    def title(self) -> str:
+        """The two columns."""
+        return " × ".join(self._names)
 
     def columns(self) -> Columns:
         """Strengths of the pair, a line a version."""
@@ -119,22 +120,20 @@ class PairPart(Part):
 
         view = self.views[version]
         if view is None:
-            raise SettingsError("that version does not draw the pair", where="version")
+            raise SettingsError("pair_not_drawn_in_version", where="version")
         if kind == "by_level":
             return draw_by_level(view, ax)
         if kind != "counts":
-            raise SettingsError(
-                f"unknown kind of figure {kind}", where="figure", todo="counts, by_level"
-            )
+            raise SettingsError("unknown_pair_figure", where="figure", kind=kind)
         return draw_pair(view, older=version not in (-1, len(self.views) - 1), ax=ax)
 
 
 class MissingPart(_OfVersions):
     """What is missing, with what else, and where."""
 
-    title = "Missing values"
+    _name = "missing"
 
-    def _table(self, version: ProfileDocument) -> Columns:
+    def _table(self, version: ProfileParts) -> Columns:
         missing = sorted((-n, name) for name, n in version.missing.items() if n)
         only = version.missing_patterns.sole_missing
         return {
@@ -170,12 +169,14 @@ class MissingPart(_OfVersions):
 class DuplicatesPart(_OfVersions):
     """Rows that equal an earlier row: in all columns, and in those that were looked at besides."""
 
-    title = "Duplicate rows"
+    _name = "duplicates"
 
-    def _table(self, version: ProfileDocument) -> Columns:
+    def _table(self, version: ProfileParts) -> Columns:
         looks = (version.duplicates, *version.duplicates_by_subset)
         return {
-            "compared_in": [", ".join(look.columns) or "all columns" for look in looks],
+            "compared_in": [
+                ", ".join(look.columns) or phrase("parts.all_columns") for look in looks
+            ],
             "duplicate_rows": [look.duplicate_rows for look in looks],
             "distinct_rows": [look.distinct_rows for look in looks],
             "uncertainty": [look.uncertainty for look in looks],
@@ -202,9 +203,9 @@ class DuplicatesPart(_OfVersions):
 class OutcomePart(_OfVersions):
     """Every column against the outcome, those that explain most first."""
 
-    title = "Outcome"
+    _name = "outcome"
 
-    def _table(self, version: ProfileDocument) -> Columns:
+    def _table(self, version: ProfileParts) -> Columns:
         outcome = version.outcome
         bins = [(view, b) for view in (outcome.views if outcome else ()) for b in view.bins]
         return {
@@ -228,9 +229,7 @@ class OutcomePart(_OfVersions):
         views = {view.column: view for view in outcome.views} if outcome else {}
         if outcome is None or (column is not None and column not in views):
             raise SettingsError(
-                f"there is no outcome by {column}" if outcome else "no outcome was named",
-                where="outcome",
-                todo="" if outcome else "Name one: profile(data, outcome='column').",
+                "no_outcome_by" if outcome else "no_outcome", where="outcome", column=column
             )
         return draw_outcome(outcome, views[column] if column else outcome.views[0], ax)
 
@@ -238,9 +237,9 @@ class OutcomePart(_OfVersions):
 class ComponentsPart(Part):
     """Principal components of the standardised quantities."""
 
-    title = "Components: loadings"
+    _name = "components"
 
-    def __init__(self, document: ComparisonDocument) -> None:
+    def __init__(self, document: ComparisonParts) -> None:
         self._document = document
         self._own = document.components
 
@@ -266,7 +265,7 @@ class ComponentsPart(Part):
         planes = self._document.pca_scores or ((self._own.scores,) if self._own else ())
         plane = planes[version] if planes else None
         if plane is None:
-            raise SettingsError("there are no components to draw", where="components")
+            raise SettingsError("no_components", where="components")
         older = version not in (-1, len(planes) - 1)
         return draw_plane(plane, self.explained, older, ax)
 
@@ -274,9 +273,9 @@ class ComponentsPart(Part):
 class TimePart(_OfVersions):
     """Every column over the datetime column, unit by unit."""
 
-    title = "Over time"
+    _name = "time"
 
-    def _table(self, version: ProfileDocument) -> Columns:
+    def _table(self, version: ProfileParts) -> Columns:
         from nachsicht.tables.distribution import unit_texts
 
         over = version.over_time
@@ -302,7 +301,7 @@ class TimePart(_OfVersions):
         sides = [version.over_time for version in self._document.versions]
         views = [side.views.get(column) if side else None for side in sides]
         if not any(views):
-            raise SettingsError(f"{column} is not looked at over time", where="time")
+            raise SettingsError("not_over_time", where="time", column=column)
         return draw_time(views, column, ax)
 
 

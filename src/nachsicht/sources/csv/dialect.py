@@ -126,11 +126,11 @@ def find_dialect(text: str, whole: bool, reading: ReadOptions, where: str) -> Di
         If the delimiter and the decimal sign are the same.
     """
     if not text.strip():
-        raise EmptySourceError("the file holds no line", where=where)
+        raise EmptySourceError("no_line", where=where)
     few = text[: _enough(text)]
     way = _winner(few, whole and len(few) == len(text), reading)
     if way.delimiter == reading.decimal:
-        raise SettingsError("the delimiter and the decimal sign are the same", where=where)
+        raise SettingsError("delimiter_is_decimal", where=where)
     rows = way.table
     header = has_header(rows, way.width) if reading.header is None else reading.header
     row_names = header and has_row_names(rows, way.width)
@@ -361,19 +361,13 @@ def check_reading(reading: ReadOptions) -> None:
     for name in ("delimiter", "quote"):
         sign = getattr(reading, name)
         if sign is not None and (len(sign) != 1 or not sign.isascii() or sign in "\r\n\0"):
-            raise SettingsError(
-                f"the {name} is not a single ASCII character",
-                where=f"{name} {sign!r}",
-                todo="Give one, such as , or ; (a tab as \\t).",
-            )
+            raise SettingsError("not_one_character", where=f"{name} {sign!r}", name=name)
     if reading.decimal is not None and reading.decimal not in (".", ","):
-        raise SettingsError(
-            "the decimal sign is neither a point nor a comma", where=f"decimal {reading.decimal!r}"
-        )
+        raise SettingsError("wrong_decimal", where=f"decimal {reading.decimal!r}")
     if reading.encoding is not None:
         decode(b"", reading.encoding)
     if reading.quote is not None and reading.quote == reading.delimiter:
-        raise SettingsError("the delimiter and the quote are the same", where=repr(reading.quote))
+        raise SettingsError("delimiter_is_quote", where=repr(reading.quote))
 
 
 def decode(sample: bytes, encoding: str) -> str:
@@ -389,6 +383,4 @@ def decode(sample: bytes, encoding: str) -> str:
         "".encode(encoding)  # some are not of texts
         return codecs.getincrementaldecoder(encoding)("replace").decode(sample)
     except (LookupError, UnicodeError, TypeError, AssertionError) as error:
-        raise UnreadableSourceError(
-            "this encoding is not known", where=encoding, todo="Try utf-8 or cp1252."
-        ) from error
+        raise UnreadableSourceError("unknown_encoding", where=encoding) from error

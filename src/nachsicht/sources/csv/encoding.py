@@ -106,11 +106,7 @@ def encoding_notes(encoding: Encoding) -> list[Note]:
 
 
 def _no_text(where: str) -> UnreadableSourceError:
-    return UnreadableSourceError(
-        "the file is not a table: it holds bytes that no text has",
-        where=where,
-        todo="Give a CSV, Parquet, Arrow, JSON or Excel file.",
-    )
+    return UnreadableSourceError("binary_file", where=where)
 
 
 def _decoded(sample: bytes, name: str) -> str | None:

@@ -309,11 +309,12 @@ class _Reader(msgspec.Struct):
         first = unread.examples[0]
         if unread.lines > MOST_UNREAD * (rows + unread.lines):
             raise UnreadableSourceError(
-                f"the file is not a table: {unread.lines:,} of {rows + unread.lines:,} lines have "
-                "a different number of fields than the first, such as line "
-                f"{first.number} with {first.fields}",
+                "ragged_lines",
                 where=str(self.path),
-                todo="Check the delimiter, or give it with --delimiter.",
+                lines=unread.lines,
+                value=rows + unread.lines,
+                number=first.number,
+                fields=first.fields,
             )
         self.facts.unread_lines = unread.lines
         self.facts.unread = unread.examples
@@ -324,9 +325,9 @@ class _Reader(msgspec.Struct):
         line = _BAD_ROW.search(message)
         message = _QUOTED.sub(r"\1", message)  # values may be such as nobody should see
         return UnreadableSourceError(
-            f"the file cannot be read as a table ({message[:160]})",
+            "csv_not_read",
             where=f"{self.path}, line {line.group(1)}" if line else str(self.path),
-            todo="Check that it is complete, and its encoding.",
+            value=message[:160],
         )
 
 
@@ -336,9 +337,7 @@ def _sample(path: Path, compression: str | None) -> bytes:
             sample: bytes = file.read(SAMPLE)
             return sample
     except BROKEN as error:
-        raise UnreadableSourceError(
-            f"the file cannot be decompressed ({error})", where=str(path)
-        ) from error
+        raise UnreadableSourceError("not_decompressed", where=str(path), error=error) from error
 
 
 def _whole_lines(sample: bytes, whole: bool) -> bytes:

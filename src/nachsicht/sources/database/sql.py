@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import NachsichtError, SourceNotFoundError, UnreadableSourceError
+from nachsicht.i18n import phrase
 from nachsicht.model.dataset_schema import ColumnDescription, Description
 from nachsicht.sources.database.adbc import RANGE_ROWS, has_driver, key_ranges, reader_for
 from nachsicht.sources.protocol import Opened, Restart, SourceFacts
@@ -45,17 +46,13 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             from sqlalchemy.exc import ArgumentError
         except ImportError as error:
             raise UnreadableSourceError(
-                "databases need SQLAlchemy",
-                where=self.address.partition(":")[0],
-                todo="Install it: pip install 'nachsicht[sql]', and your database's driver.",
+                "no_sqlalchemy", where=self.address.partition(":")[0]
             ) from error
         try:
             return make_url(self.address)
         except ArgumentError:
             raise UnreadableSourceError(
-                "the address of the database cannot be read",
-                where=self.address.partition(":")[0],
-                todo="It is like sqlite:///checks.db or postgresql://host/database.",
+                "bad_database_address", where=self.address.partition(":")[0]
             ) from None
 
     @property
@@ -68,11 +65,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
     def open(self) -> Opened:
         """Find the columns and the number of rows."""
         if bool(self.reading.table) == bool(self.reading.query):
-            raise UnreadableSourceError(
-                "a database needs a table or a query",
-                where=self._shown,
-                todo="Give one of --table and --query.",
-            )
+            raise UnreadableSourceError("no_table_or_query", where=self._shown)
         self._check_file()
         with self._connection() as connection:
             statement = self._statement(connection)
@@ -182,9 +175,12 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         if name not in known:
             near = difflib.get_close_matches(name, known, n=1)
             raise SourceNotFoundError(
-                f"there is no table {name}",
+                "no_table",
                 where=self._shown,
-                todo=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(known)}.",
+                todo=phrase("hints.did_you_mean", name=near[0])
+                if near
+                else phrase("hints.known_are", names=", ".join(known)),
+                name=name,
             )
         found = inspector.get_columns(name, schema or None)
         columns: list[Any] = [sql.column(c["name"]) for c in found]
@@ -227,7 +223,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         database = self._url.database
         plain = database and database != ":memory:" and not database.startswith("file:")
         if self._url.get_backend_name() == "sqlite" and plain and not Path(database).is_file():
-            raise SourceNotFoundError("there is no such database file", where=self._shown)
+            raise SourceNotFoundError("no_database_file", where=self._shown)
 
     @contextmanager
     def _connection(self) -> Iterator[Any]:
@@ -262,9 +258,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             told = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
             if self._url.password:
                 told = told.replace(str(self._url.password), "…")
-            raise UnreadableSourceError(
-                f"the database cannot be read ({told})", where=self._shown
-            ) from None
+            raise UnreadableSourceError("database_not_read", where=self._shown, told=told) from None
 
 
 class _Columns:

@@ -28,11 +28,7 @@ _BASE_BYTES, _TIMES = 3 << 30, 100
 def open_workbook(path: Path, reading: ReadOptions, facts: SourceFacts) -> Opened:
     """The table on one sheet: the one named, or the first that is not empty."""
     if importlib.util.find_spec("python_calamine") is None:
-        raise SourceError(
-            "workbooks need python-calamine",
-            where=str(path),
-            todo="Install it with: pip install 'nachsicht[excel]'",
-        )
+        raise SourceError("no_calamine", where=str(path))
     facts.format = "excel"
     held: list[Any] = []
 
@@ -71,19 +67,12 @@ def _read(path: Path, reading: ReadOptions, most_bytes: int) -> tuple[dict[str, 
     done = subprocess.run(command, capture_output=True, check=False, env=environment)
     said = done.stderr.decode("utf-8", "replace").strip()
     if done.returncode == NO_SHEET:
-        raise SourceError(
-            "there is no such sheet", where=str(reading.sheet), todo=f"There are: {said}."
-        )
+        raise SourceError("no_sheet", where=str(reading.sheet), said=said)
     if done.returncode == EMPTY:
-        raise EmptySourceError("no sheet holds a table", where=str(path))
+        raise EmptySourceError("no_sheet_with_table", where=str(path))
     if done.returncode == DAMAGED:
-        raise UnreadableSourceError(f"the workbook is damaged ({said})", where=str(path))
+        raise UnreadableSourceError("workbook_damaged", where=str(path), said=said)
     if done.returncode:
-        raise UnreadableSourceError(
-            "the workbook cannot be read: it is damaged, or its cells lie so far apart that they "
-            "do not fit in memory",
-            where=str(path),
-            todo="Save it again with its table at the top left, or as CSV.",
-        )
+        raise UnreadableSourceError("workbook_not_read", where=str(path))
     told, _, data = done.stdout.partition(b"\n")
     return json.loads(told), pa.ipc.open_stream(data).read_all()

@@ -45,13 +45,11 @@ def description_in(path: Path, data: Path | None = None) -> Description:
         If it holds no description, or none of that data.
     """
     if not path.is_file():
-        raise SourceNotFoundError("there is no such description", where=str(path))
+        raise SourceNotFoundError("no_description", where=str(path))
     found = _read(path, _names(data) if data else set())
     if found is None:
         raise UnreadableSourceError(
-            "this describes no table" + (f" {data.name}" if data else ""),
-            where=str(path),
-            todo="Give a Table Schema, a Data Package or a CSVW file.",
+            "describes_no_table", where=str(path), name=data.name if data else ""
         )
     return found
 
@@ -87,15 +85,15 @@ def _read(path: Path, data: set[str]) -> Description | None:
         content = msgspec.json.decode(path.read_bytes())
     except (OSError, msgspec.DecodeError) as error:
         reason = getattr(error, "strerror", None) or error
-        raise UnreadableSourceError(
-            f"the description cannot be read ({reason})", where=str(path)
-        ) from (error)
+        raise UnreadableSourceError("description_not_read", where=str(path), reason=reason) from (
+            error
+        )
     try:
         make = next(_readers(content, data, path), None)
         return make(path.name) if make else None
     except (OSError, msgspec.MsgspecError, *_MISFORMED) as error:
         raise UnreadableSourceError(
-            f"the description cannot be understood ({error})", where=str(path)
+            "description_not_understood", where=str(path), error=error
         ) from error
 
 
