@@ -78,7 +78,7 @@ def test_unknown_settings_name_the_nearest_right_word():
     with pytest.raises(nachsicht.SettingsError, match="max_levels"):
         nachsicht.profile(table, max_levels="many")
     kept = nachsicht.profile(pa.table({"a": list("aabbcd")}), top_values=2)
-    assert [level.value for level in kept.document.columns[0].frequent] == ["a", "b"]
+    assert [level.value for level in kept.document.columns[0].top_values] == ["a", "b"]
 
 
 @pytest.mark.parametrize("labels", [["a"], ["a", "a"], ["a", " "]])
@@ -100,7 +100,7 @@ def test_errors_keep_their_facts_through_a_pickle():
 
 
 def test_a_prompt_shows_the_summary_in_eighty_columns(demo_comparison):
-    text = repr(demo_comparison)
+    text = str(demo_comparison)
     assert demo_comparison.verdict.split(".")[0] in text
     for finding in demo_comparison.findings:
         assert finding.title in text
@@ -109,7 +109,7 @@ def test_a_prompt_shows_the_summary_in_eighty_columns(demo_comparison):
 
 def test_control_signs_from_the_data_never_reach_a_terminal():
     table = pa.table({"a\x1b[31m": ["x\x1b]0;title\x07", "x\x1b]0;title\x07"]})
-    text = repr(nachsicht.profile(table, label="l\x1b[2J"))
+    text = str(nachsicht.profile(table, label="l\x1b[2J"))
     assert not re.search(r"[\x00-\x09\x0b-\x1f\x7f]", text)
 
 
@@ -170,7 +170,11 @@ def test_parts_cost_no_more_than_themselves_and_are_those_of_the_whole(
         read = in_memory.read_column
         patch.setattr(in_memory, "read_column", lambda *a: reads.append(a[1]) or read(*a))
         assert made.column("mite_count").to_frame().equals(whole.column("mite_count").to_frame())
-        assert made.column("mite_count").distribution().equals(whole.column("mite_count").distribution())
+        assert (
+            made.column("mite_count")
+            .distribution()
+            .equals(whole.column("mite_count").distribution())
+        )
         assert set(reads) == {"mite_count"}
         assert made.summary.to_frame().equals(whole.summary.to_frame())
         assert made.title == whole.title

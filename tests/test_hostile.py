@@ -24,7 +24,7 @@ def everything(result):
         warnings.simplefilter("error")
         html = result.to_html()
         document = json.loads(result.to_json(), parse_constant=pytest.fail)
-        assert result.to_markdown() and repr(result) and result.remedies()
+        assert result.to_markdown() and str(result) and result.remedies()
         assert type(result)(result._across).document == result.document
     assert not re.search(r"\b(NaN|Infinity)\b", html.split('id="nachsicht-data"')[0])
     return document
@@ -111,7 +111,11 @@ NAN = float("nan")
         *({name: value} for name in ("top_values", "max_levels") for value in (0, -1, 10**9)),
         *({"histogram_bins": value} for value in (0, 1, -1, 10**9)),
         *({name: -1} for name in ("max_discrete_values", "memory_bytes", "threads")),
-        *({name: value} for name in ("high_missing_share", "mostly_missing_share", "alpha") for value in (NAN, -1.0)),
+        *(
+            {name: value}
+            for name in ("high_missing_share", "mostly_missing_share", "alpha")
+            for value in (NAN, -1.0)
+        ),
         {"alpha": 0.0},
         {"findings": {"missing_values": {"note": NAN}}},
     ],

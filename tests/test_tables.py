@@ -51,7 +51,7 @@ def test_a_column_tells_its_statistics_values_quantiles_and_spread(made, frames)
         own = column.quantiles().query("version == @label")
         expected = values.quantile(own["share"].to_numpy())
         assert own["value"].to_numpy() == pytest.approx(expected.to_numpy(), rel=1e-12)
-    spread = column.spread("polars")
+    spread = column.distribution("polars")
     assert isinstance(spread, pl.DataFrame)
     assert spread["rows 2025"].sum() == frames[1]["hive_weight"].notna().sum()
     top = made.column("temper").top_values().query("version == '2025'")
@@ -68,8 +68,8 @@ def test_relations_gaps_and_repeats_are_those_of_pandas(made, frames):
     expected = numbers.corr("spearman")
     seen = 0
     for pair in pairs.itertuples():
-        if pair.one in expected and pair.other in expected:
-            assert pair.value == pytest.approx(expected.loc[pair.one, pair.other], abs=1e-10)
+        if pair.x in expected and pair.y in expected:
+            assert pair.value == pytest.approx(expected.loc[pair.x, pair.y], abs=1e-10)
             seen += 1
     assert seen == 6
     matrix = made.relations.matrix().set_index("column")
@@ -109,18 +109,18 @@ def test_findings_are_a_tuple_and_a_table(made):
 
 def figures_of(made):
     weight, pairs = made.column("hive_weight"), made.document.versions[-1].pairs
-    for way in ("bars", "density", "cumulative", "box", "normal", "frequent", "quantiles"):
-        yield f"weight {way}", lambda ax, kind=way: weight.figure(way, ax=ax)
+    for way in ("bars", "density", "cumulative", "box", "normal", "top_values", "quantiles"):
+        yield f"weight {way}", lambda ax, way=way: weight.figure(way, ax=ax)
     for name in ("hive_type", "mite_count", "checked_on", "note"):
         yield name, lambda ax, name=name: made.column(name).figure(ax=ax)
     yield "matrix", lambda ax: made.relations.figure(ax=ax)
     yield "difference", lambda ax: made.relations.figure(difference=True, ax=ax)
     for kind in {type(pair.view) for pair in pairs}:
         pair = next(pair for pair in pairs if isinstance(pair.view, kind))
-        part = made.relations.pair(pair.one, pair.other)
+        part = made.relations.pair(pair.x, pair.y)
         yield kind.__name__, lambda ax, part=part: part.figure(ax=ax)
     boxes = next(pair for pair in pairs if type(pair.view).__name__ == "BoxesView")
-    part = made.relations.pair(boxes.one, boxes.other)
+    part = made.relations.pair(boxes.x, boxes.y)
     yield "by level", lambda ax: part.figure("by_level", ax=ax)
     yield "gap patterns", lambda ax: made.missing.figure(ax=ax)
     yield "gap places", lambda ax: made.missing.figure("places", ax=ax)

@@ -38,7 +38,7 @@ CALLS = """
 import nachsicht
 
 nachsicht.profile("a.csv", outcome="honey", omit="note", reading={"delimiter": ";"})
-nachsicht.compare("a.csv", "b.csv", findings={"missing_values": {"off": True}}, kinds={"tag": "text"})
+nachsicht.compare("a.csv", "b.csv", findings={"skewed": {"off": True}}, kinds={"tag": "text"})
 nachsicht.profile("a.csv", outcom="honey")
 nachsicht.compare("a.csv", "b.csv", alpha="0.1")
 nachsicht.compare("a.csv", "b.csv", kinds={"tag": "string"})

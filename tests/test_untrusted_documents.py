@@ -67,7 +67,7 @@ def test_control_characters_reach_neither_page_nor_terminal(page_data):
     controls = [chr(n) for n in range(32) if chr(n) not in "\t\n\r"] + ["\x7f", "\x9b"]
     shown = html.split('<script type="application/gzip"')[0]
     data = json.dumps(page_data(html), ensure_ascii=False)
-    for text in (shown, data, repr(result), repr(result.column(name)), repr(result.findings)):
+    for text in (shown, data, str(result), repr(result.column(name)), repr(result.findings)):
         assert not [sign for sign in controls if sign in text]
     assert "\\u001b" not in data.replace("\\\\u001b", "")
     assert "b\\\\u001b" in data  # a text that only looks like one

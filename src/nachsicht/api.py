@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Unpack
 
 from nachsicht._util.progress import ProgressListener
-from nachsicht.config.files import settings_from
+from nachsicht.config.files import settings_from, settings_in
 from nachsicht.config.options import Options
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
@@ -297,6 +297,6 @@ def read(
     languages = settings_from(None, {"language": language}).language
     document = read_document(Path(path))
     if isinstance(document, ProfileDocument):
-        made = compare_profiles([document], document.title, Settings())
+        made = compare_profiles([document], document.title, settings_in(document))
         return Profile(made, languages)
     return Comparison(document, languages)

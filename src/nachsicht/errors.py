@@ -15,7 +15,8 @@ class NachsichtError(Exception):
     Parameters
     ----------
     code : str
-        Names the texts under ``errors`` in the catalogues: what was wrong, and what to do.
+        Names the texts under ``errors`` in the catalogues: what was wrong, and what to do. Of
+        others it is the text itself.
     where : str, optional
         The place: a path, a column, a label.
     todo : str, optional
@@ -32,7 +33,8 @@ class NachsichtError(Exception):
     @property
     def what(self) -> str:
         """What was wrong, in the current language, without a full stop."""
-        return phrase(f"errors.{self.code}.what", **self.facts).rstrip()
+        known = lookup(f"errors.{self.code}.what")
+        return render(known, self.facts).rstrip() if known else self.code
 
     @property
     def todo(self) -> str:

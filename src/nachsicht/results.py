@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from nachsicht._util.atomic_write import write_atomically
 from nachsicht._util.background import run_in_background
-from nachsicht.config.settings import Settings
+from nachsicht.config.files import settings_in
 from nachsicht.errors import OutputError
 from nachsicht.i18n import DEFAULT, phrase, printable, use_language
 from nachsicht.model.codec import encode, pack
@@ -311,8 +311,8 @@ class Comparison(_Result):
     """What was computed of two or more versions. Made by `nachsicht.compare`.
 
     Where the data is in memory, parts are computed when they are asked for, and kept: the missing
-    values of all versions cost no more than themselves. The verdict, the findings, the page and the document
-    need all of them.
+    values of all versions cost no more than themselves. The verdict, the findings, the page and the
+    document need all of them.
     """
 
     @property
@@ -325,10 +325,11 @@ class Comparison(_Result):
         """The profile of each version, in order."""
         from nachsicht.comparison.versions import compare_profiles
 
-        return tuple(
-            Profile(compare_profiles([version], version.title, Settings()), self._languages)
+        made = (
+            compare_profiles([version], version.title, settings_in(version))
             for version in self._across.versions
         )
+        return tuple(Profile(document, self._languages) for document in made)
 
 
 def _prepare_page() -> None:

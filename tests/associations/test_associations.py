@@ -207,7 +207,9 @@ def test_one_column_gives_another_away_but_not_the_reverse():
     frame["region"] = np.where(apiary < 6, "north", "south")
     (pair,) = nachsicht.profile(frame).document.relations.pairs
     forth, back = (
-        (pair.x_predicts_y, pair.y_predicts_x) if pair.x == "apiary" else (pair.y_predicts_x, pair.x_predicts_y)
+        (pair.x_predicts_y, pair.y_predicts_x)
+        if pair.x == "apiary"
+        else (pair.y_predicts_x, pair.x_predicts_y)
     )
     assert forth == pytest.approx(1)
     assert back < 0.2

@@ -71,7 +71,7 @@ def test_a_spread_is_drawn_in_several_ways(open_page, tmp_path):
     counts = numbers.locator("tbody tr").evaluate_all(
         "rows => rows.map((row) => Number(row.cells[3].textContent.replaceAll(',', '')))"
     )
-    after = made.document.columns[0].spread
+    after = made.document.columns[0].distribution
     assert sum(counts) == sum(after.counts[1])
     figure.get_by_role("button", name="rows").click()
     assert "1,000" in figure.locator("svg").text_content()
@@ -108,7 +108,7 @@ def test_a_column_tells_differences_relations_and_its_course_over_time(
     difference = new["mite_count"].median() - old["mite_count"].median()
     assert row.locator("td").last.inner_text() == f"+{difference:g}"
     opened.locator(".column-time svg").wait_for()
-    table = opened.locator("table", has_text="Goes together with")
+    table = opened.locator("table", has_text="Associated with")
     line = table.locator("tbody tr", has_text="Rank correlation").first
     other = line.locator("a").inner_text()
     shown = float(line.locator("td.number").inner_text().split()[0].replace("−", "-"))
@@ -138,7 +138,7 @@ def test_moments_show_their_cycles_and_levels_their_rarest(open_page, demo_files
     listed = [text.strip() for text in rarest.locator("tbody th").all_inner_texts()]
     assert sorted(counts[listed]) == sorted(counts)[: len(listed)]
     page.goto(page.url.split("#")[0] + "#column/check_id")
-    shapes = page.locator(".column-page table", has_text="Shapes")
+    shapes = page.locator(".column-page table", has_text="Patterns")
     assert "A99-99999" in shapes.inner_text()
     page.get_by_text("The version", exact=True).click()
     facts = page.locator(".version-facts")
@@ -153,7 +153,7 @@ def test_search_kind_and_change_narrow_the_ledger(open_page, written):
     page.get_by_role("searchbox").fill("HIVE")
     assert names.all_inner_texts() == ["hive_id", "hive_type", "hive_weight"]
     page.get_by_role("searchbox").fill("no such column")
-    assert page.get_by_text("No column fits").is_visible()
+    assert page.get_by_text("No column matches").is_visible()
     page.get_by_role("searchbox").fill("")
     page.get_by_label("all kinds").select_option("flag")
     assert names.all_inner_texts() == ["queen_seen", "overwintered"]

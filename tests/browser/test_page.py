@@ -55,7 +55,7 @@ def test_the_origin_says_where_it_came_from(open_page, written):
 def test_print_shows_every_figure_without_scrolling(open_page, written, demo_comparison, tmp_path):
     page = open_page(written["comparison"])
     figures = page.locator(".ledger .spread-small svg")
-    drawn = sum(c.spread is not None for c in demo_comparison.document.columns)
+    drawn = sum(c.distribution is not None for c in demo_comparison.document.columns)
     figures.first.wait_for()
     assert 0 < figures.count() < drawn
     page.pdf(path=tmp_path / "page.pdf")

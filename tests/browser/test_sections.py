@@ -27,7 +27,7 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     later.loc[5:30, "honey"] += 0.1
     known = tmp_path / "known.toml"
     known.write_text(
-        '[[accepted]]\ncode = "values_changed"\ncolumn = "honey"\nbecause = "<b>late</b> jars"\n'
+        '[[accepted]]\ncode = "values_changed"\ncolumn = "honey"\nreason = "<b>late</b> jars"\n'
     )
     compared = nachsicht.compare(frame, later, labels=["may", "june"], accepted=str(known))
     page = open_page(compared.write(tmp_path / "rows.html"), "#rows")
@@ -85,16 +85,16 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     assert difference.get_attribute("aria-pressed") == "true"
     strongest = max(relations.pairs, key=lambda pair: abs(pair.value))
     first = page.locator("#relations .side-by-side table tbody tr").first.inner_text()
-    assert strongest.one in first
-    page.locator("nav a", has_text="Gaps").click()
-    facts = page.locator("#gaps table").first.inner_text()
-    complete = [version.gaps.complete_rows for version in compared.document.versions]
+    assert strongest.x in first
+    page.locator("nav a", has_text="Missing values").click()
+    facts = page.locator("#missing table").first.inner_text()
+    complete = [version.missing_patterns.complete_rows for version in compared.document.versions]
     assert all(f"{rows:,}" in facts for rows in complete)
     line = page.locator(".gap-columns tbody tr", has_text="overwintered")
     assert "0.4 % → 9.1 %" in line.inner_text()
     assert line.locator(".strip-part").count() > 20
     overwintered = [v.column("overwintered") for v in compared.document.versions]
-    switch = page.locator("#gaps .choice button")
+    switch = page.locator("#missing .choice button")
     switch.first.click()
     assert f"{overwintered[0].missing:,}" in line.inner_text()
     assert "→" not in line.inner_text()
@@ -137,14 +137,14 @@ def test_a_pair_is_picked_drawn_and_parted(open_page, demo_files, tmp_path):
         "2024",
         "2025",
     ]
-    (view,) = [p for p in compared.document.versions[1].pairs if p.other == "hive_weight"][:1]
+    (view,) = [p for p in compared.document.versions[1].pairs if p.y == "hive_weight"][:1]
     filled = sum(1 for count in view.view.counts if count)
     assert pair.locator(".pair-cell:not(.older-cell) rect").count() == filled
     assert pair.locator(".pair-line").count() == 2
     relation = next(
         r
         for r in compared.document.versions[1].relations.pairs
-        if {r.one, r.other} == {"brood_frames", "hive_weight"}
+        if {r.x, r.y} == {"brood_frames", "hive_weight"}
     )
     facts = pair.locator("table").inner_text()
     assert f"{relation.kendall:.2g}" in facts
@@ -188,7 +188,7 @@ def test_time_repeats_and_the_rows_of_a_finding_are_shown(open_page, written):
     time.locator("select").select_option("temper")
     assert time.locator(".time-line").count() >= 2
     assert "Jumps" not in time.inner_text()
-    repeats = page.locator("#repeats")
+    repeats = page.locator("#duplicates")
     assert "+34" in repeats.locator("table").first.inner_text()
     assert "Rows 2,643 to 2,676 repeat rows from 2,609 on." in repeats.inner_text()
     assert "2,609, 2,643" in repeats.inner_text()
@@ -203,10 +203,10 @@ def test_the_rows_that_are_shown_can_be_narrowed(open_page, written):
     page = open_page(written["2025"], "#rows")
     rows = page.locator(".excerpt tbody tr")
     assert rows.count() == 20
-    page.get_by_label("only rows with gaps").check()
+    page.get_by_label("only rows with missing values").check()
     assert 0 < rows.count() < 20
     assert all("–" in text for text in rows.all_inner_texts())
-    page.get_by_label("only rows with gaps").uncheck()
+    page.get_by_label("only rows with missing values").uncheck()
     page.get_by_label("only rows with outliers").check()
     assert 0 < rows.count() < 20
     page.get_by_label("only rows with outliers").uncheck()

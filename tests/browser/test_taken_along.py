@@ -108,14 +108,15 @@ def test_every_recipe_of_the_page_runs_and_gives_the_same_numbers(
         assert "figure" in names or "numbers" in names, code
         column = re.search(r"(?:made\.column\(|frame\[)(\".+?\")", code)
         what = re.search(
-            r"\.(spread|quantiles|to_frame|frequent)\(\)$|(histogram|quantile|agg|head)\(", code
+            r"\.(distribution|quantiles|to_frame|top_values)\(\)$|(histogram|quantile|agg|head)\(",
+            code,
         )
         if column and what:
             found.setdefault(column[1], {})[what[1] or what[2]] = names["numbers"]
     held = 0
     for own in found.values():
         if "histogram" in own:
-            assert own["spread"]["rows 2025"].to_numpy().tolist() == own["histogram"].tolist()
+            assert own["distribution"]["rows 2025"].to_numpy().tolist() == own["histogram"].tolist()
             held += 1
         if "quantile" in own and "quantiles" in own:
             ours = own["quantiles"].query("version == '2025'")["value"].to_numpy()
@@ -124,7 +125,7 @@ def test_every_recipe_of_the_page_runs_and_gives_the_same_numbers(
                 held += 1
         if "agg" in own and "mean" in own["to_frame"]["statistic"].to_list():
             ours = own["to_frame"].set_index("statistic")["2025"]
-            for theirs, name in (("mean", "mean"), ("std", "sd"), ("skew", "skewness")):
+            for theirs, name in (("mean", "mean"), ("std", "std"), ("skew", "skewness")):
                 assert own["agg"][theirs] == pytest.approx(ours[name], rel=1e-9)
             held += 1
     assert held > 8

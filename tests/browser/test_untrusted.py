@@ -94,7 +94,7 @@ def test_hostile_names_stay_text_in_pairs_time_repeats_and_rows(open_page, tmp_p
     for i in range(len(options)):
         page.locator("#relations select").select_option(index=i)
     page.locator("#time select").select_option(index=0)
-    assert HOSTILE in page.locator("#repeats").inner_text()
+    assert HOSTILE in page.locator("#duplicates").inner_text()
     assert any(HOSTILE in option for option in options)
     assert page.title() != "taken"
     assert page.locator("img").count() == 0
@@ -107,7 +107,7 @@ def test_the_origin_keeps_the_settings_that_made_the_page(open_page, tmp_path):
     page = open_page(made.write(tmp_path / "x.html"), "#origin")
     assert made.document.fingerprint in page.locator("#origin").inner_text()
     with page.expect_download() as kept:
-        page.get_by_role("button", name="Keep the settings as a file").click()
+        page.get_by_role("button", name="Save the settings as a file").click()
     kept.value.save_as(tmp_path / "nachsicht.toml")
     again = nachsicht.profile(hostile_table(), settings=tmp_path / "nachsicht.toml")
     assert again.document.origin.settings == made.document.origin.settings != ""

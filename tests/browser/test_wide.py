@@ -53,7 +53,7 @@ def test_a_reader_that_does_not_see_finds_one_table(open_page, wide):
     table = page.get_by_role("table", name="Columns")
     assert table.count() == 1
     heads = table.get_by_role("columnheader").all_inner_texts()
-    assert " ".join(map(str.strip, heads)) == "column spread typical missing distinct"
+    assert " ".join(map(str.strip, heads)) == "column distribution typical missing distinct"
     assert table.get_by_role("rowheader").count() == COLUMNS
 
 
@@ -88,7 +88,7 @@ def test_many_names_stand_behind_their_number(open_page, tmp_path):
     table = pa.table(columns | dict.fromkeys(empty, np.zeros(100)))
     page = open_page(nachsicht.profile(table).write(tmp_path / "page.html"))
     # By key: what comes in above may move it from under the pointer.
-    page.locator(".relations summary", has_text="40 columns are left out").press("Enter")
+    page.locator(".relations summary", has_text="40 columns are excluded").press("Enter")
     names = page.locator(".relations details[open] p").inner_text()
     assert [name.split()[0] for name in names.split(", ")] == empty
 

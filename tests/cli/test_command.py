@@ -93,7 +93,7 @@ BAD = {
     "an unknown suffix": (["profile", "good.csv", "-o", "x.doc"], ".doc"),
     "labels that repeat": (
         ["compare", "good.csv", "good.csv", "--label", "a", "--label", "a", "-o", "x.html"],
-        "repeats",
+        "used twice",
     ),
     "a document of another kind": (["compare", "other.json", "good.csv"], "other.json"),
 }

@@ -71,7 +71,7 @@ def test_numbers_are_cut_too_at_several_values(demo_files):
     [
         (("--split-at", "checked_on=spring"), "spring is not a date"),
         (("--split-at", "hive_weight=heavy"), "heavy is not a number"),
-        (("--split-at", "temper=calm"), "only moments and numbers"),
+        (("--split-at", "temper=calm"), "only datetimes and numbers"),
         (("--split-at", "chekced_on=2025-06-01"), "checked_on"),
         (("--split-at", "checked_on=1999-01-01"), "too few to compare"),
         (("--split-at", "checked_on"), "COLUMN=VALUE"),
@@ -107,7 +107,7 @@ def test_dates_that_are_texts_make_months_and_can_be_cut(tmp_path):
 
 def test_rows_whose_key_repeats_are_told_in_the_terminal_and_a_wrong_kind_lists_them(tmp_path):
     frame = pd.DataFrame({"hive": [*range(100), 5], "kg": range(101)})
-    told = repr(nachsicht.compare(frame, frame.assign(kg=frame["kg"] + 1), key="hive"))
+    told = str(nachsicht.compare(frame, frame.assign(kg=frame["kg"] + 1), key="hive"))
     assert "2 rows of" in " ".join(told.split())
     assert "their key is not unique" in " ".join(told.split())
     with pytest.raises(nachsicht.SettingsError, match="Kinds are: quantity"):

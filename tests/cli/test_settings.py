@@ -96,7 +96,8 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
 
     accepted = tmp_path / "known.toml"
     accepted.write_text(
-        '[[accepted]]\ncode = "missing_increased"\ncolumn = "w"\nbecause = "few"\nweight = "check"\n'
+        '[[accepted]]\ncode = "missing_increased"\ncolumn = "w"\n'
+        'reason = "few"\nseverity = "check"\n'
     )
     values = list(range(1000))
     versions = [
@@ -121,7 +122,7 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
         (("compare", BOTH[0], "--by", "hive_tpe"), "Did you mean hive_type"),
         (("compare", BOTH[0], "--by", "hive_type", "--group", "log", "--group", "x"), "no group x"),
         (("compare", BOTH[0], "--by", "check_id"), "too many for groups"),
-        (("compare", *BOTH, "--kind", "note=quantity"), "cannot be taken for a quantity"),
+        (("compare", *BOTH, "--kind", "note=quantity"), "cannot be read as quantity"),
         (("compare", *BOTH, "--outcome", "overwinter"), "Did you mean overwintered"),
         (("compare", BOTH[0]), "two sources or more"),
     ],

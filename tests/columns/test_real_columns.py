@@ -55,7 +55,7 @@ def test_location_spread_and_shape(pair):
             assert point.value == close(np.quantile(values, point.share))
         assert found.zeros == (values == 0).sum()
         assert found.negatives == (values < 0).sum()
-        assert found.whole == (values % 1 == 0).all()
+        assert found.all_integers == (values % 1 == 0).all()
 
 
 def test_counts_modes_and_ends(pair):
@@ -193,6 +193,8 @@ def test_gaps_where_another_column_is_missing_are_told_so():
     frame = pd.DataFrame({"kg": np.where(there, 3.5, np.nan), "n": range(2_000)})
     frame["zone"] = np.where(there, np.where(rng.random(2_000) < 0.5, "a", "b"), None)
     (told,) = [
-        f for f in nachsicht.profile(frame).findings if f.code == "missing_values" and "kg" in f.columns
+        f
+        for f in nachsicht.profile(frame).findings
+        if f.code == "missing_values" and "kg" in f.columns
     ]
     assert "“”" not in told.sentence

@@ -21,7 +21,8 @@ def frame(**columns):
 
 def codes(old, new, **options):
     return {
-        (f.code, f.columns, str(f.severity)) for f in nachsicht.compare(old, new, **options).findings
+        (f.code, f.columns, str(f.severity))
+        for f in nachsicht.compare(old, new, **options).findings
     }
 
 
@@ -181,7 +182,9 @@ def test_years_that_come_anew_are_not_taken_for_stand_ins():
     new = frame(sold=rng.choice([2006, 2007, 2008], 1500), price=rng.normal(size=1500))
     assert "sentinel_value_new" not in {code for code, *_ in codes(old, new)}
     coded = frame(sold=np.where(rng.random(1500) < 0.2, 2030, old["sold"]), price=new["price"])
-    assert ("sentinel_value_new", ("sold",)) in {(code, names) for code, names, _ in codes(old, coded)}
+    assert ("sentinel_value_new", ("sold",)) in {
+        (code, names) for code, names, _ in codes(old, coded)
+    }
 
 
 def test_a_level_that_nearly_all_rows_have_is_no_place():

@@ -133,7 +133,7 @@ def test_profiles_alone_tell_nothing_of_rows(hives):
     old, new = nachsicht.profile(hives, label="a"), nachsicht.profile(hives, label="b")
     compared = nachsicht.compare(old, new, key="tag")
     assert compared.document.rows == ()
-    assert "Rows were not compared" in " ".join(repr(compared).split())
+    assert "Rows were not compared" in " ".join(str(compared).split())
     assert "Rows were not compared" in compared.to_markdown()
     assert "Rows were not compared" in compared.to_html()
 

@@ -279,7 +279,9 @@ def gaps_filled(frame, rng, strength):
     numeric = name in quantities(frame)
     value = frame[name].median() if numeric else frame[name].mode()[0]
     return Done(
-        changed(frame, name, frame[name].fillna(value)), ("missing_imputed", "missing_decreased"), (name,)
+        changed(frame, name, frame[name].fillna(value)),
+        ("missing_imputed", "missing_decreased"),
+        (name,),
     )
 
 
@@ -539,6 +541,4 @@ def gives_away(frame, rng, strength):
     codes = frame[outcome].astype("category").cat.codes
     new = codes.where(right, rng.permutation(codes)).map(lambda c: f"K{c}")
     new = new.where(frame[outcome].notna(), None)
-    return Done(
-        frame.assign(late_code=new), ("leakage_new",), ("late_code",), {"outcome": outcome}
-    )
+    return Done(frame.assign(late_code=new), ("leakage_new",), ("late_code",), {"outcome": outcome})

@@ -51,7 +51,10 @@ def test_an_ordinary_table_gives_nothing():
         ("mixed_types", [f"{v}" if i % 9 else f"about {i}" for i, v in enumerate(PLAIN)]),
         ("blank", [" " * 3 if i % 5 == 0 else f"bees of hive {i} fly" for i in range(N)]),
         ("sentinel_value", np.where(RNG.random(N) < 0.02, "n/a", RNG.choice(["a", "b", "c"], N))),
-        ("future_dates", pd.Timestamp("2023-01-01") + pd.to_timedelta(RNG.integers(0, 9, N) ** 4, "D")),
+        (
+            "future_dates",
+            pd.Timestamp("2023-01-01") + pd.to_timedelta(RNG.integers(0, 9, N) ** 4, "D"),
+        ),
     ],
 )
 def test_each_oddity_is_told(code, values):
@@ -78,7 +81,10 @@ def test_a_column_that_gives_the_outcome_away_is_told_when_the_outcome_is():
 def test_limits_by_code_change_the_weight_or_leave_a_finding_out():
     gaps = pa.table({"w": pa.array(PLAIN, mask=RNG.random(N) < 0.2)})
     weights = {
-        name: [f.severity for f in nachsicht.profile(gaps, findings={"missing_values": limits}).findings]
+        name: [
+            f.severity
+            for f in nachsicht.profile(gaps, findings={"missing_values": limits}).findings
+        ]
         for name, limits in (("usual", {}), ("strict", {"act": 0.1}), ("off", {"off": True}))
     }
     assert weights == {"usual": ["note"], "strict": ["act"], "off": []}
@@ -145,7 +151,11 @@ def test_numbers_that_differ_by_a_sign_names_with_digits_and_years_are_no_findin
         }
     )
     codes = {(f.code, *f.columns) for f in nachsicht.profile(frame).findings}
-    assert not codes & {("similar_levels", "change"), ("mixed_types", "place"), ("sentinel_value", "since")}
+    assert not codes & {
+        ("similar_levels", "change"),
+        ("mixed_types", "place"),
+        ("sentinel_value", "since"),
+    }
     dated = frame.assign(since=pd.to_datetime("2024-03-05") + pd.to_timedelta(range(n), "D"))
     dated.loc[::20, "since"] = pd.Timestamp("1900-01-01")
     assert ("sentinel_value", "since") in {

@@ -42,7 +42,9 @@ def wrong(made, folder) -> str | None:
     for name, column, truth in zip(made.names, table.columns, made.columns, strict=True):
         pairs = zip(truth, column.to_pylist(), strict=True)
         other = [pair for pair in pairs if not same(*pair, made.told["decimal"])]
-        said = any(f"“{truth}”" in note for truth, _ in other for note in map(str, opened.facts.notes))
+        said = any(
+            f"“{truth}”" in note for truth, _ in other for note in map(str, opened.facts.notes)
+        )
         if other and not said:
             return f"{name}: {other[:3]}"
     return None

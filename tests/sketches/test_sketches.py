@@ -151,7 +151,7 @@ def test_streaming_within_a_memory_gives_the_same_figures_or_says_how_far_off():
     assert (a.stats.lowest, a.stats.highest) == (b.stats.lowest, b.stats.highest)
     for point in b.stats.quantiles:
         rank = np.searchsorted(sorted_weights, point.value) / len(sorted_weights)
-        assert abs(rank - point.share) <= b.error_bounds.ranks
+        assert abs(rank - point.share) <= b.error_bounds.rank
     assert sum(b.stats.histogram.counts) + b.stats.histogram.after == 300_000
     note = rough.column("note").stats
     assert note.characters == exact.column("note").stats.characters

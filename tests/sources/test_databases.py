@@ -162,7 +162,7 @@ def test_postgres_gives_types_comments_and_no_credential(postgres, tmp_path, mem
     assert made.document.description.column("hive_weight").text == "on the scale, in kg"
     for name in ("p.html", "p.json", "p.md"):
         assert "geheim" not in made.write(tmp_path / name).read_text()
-    assert "geheim" not in repr(made)
+    assert "geheim" not in str(made)
     assert "geheim" not in made.remedies()
 
 

@@ -128,7 +128,9 @@ def test_lines_before_the_table_are_skipped_and_told(tmp_path):
     document = nachsicht.profile(tmp_path / "x.csv").document
     assert [c.name for c in document.columns] == ["hive", "mites"]
     assert document.rows == 60
-    assert any(note.startswith("lines before the table") for note in map(str, document.origin.notes))
+    assert any(
+        note.startswith("lines before the table") for note in map(str, document.origin.notes)
+    )
 
 
 def test_spaces_divide_lines_where_nothing_else_does(tmp_path):

@@ -113,7 +113,7 @@ def test_a_category_of_very_many_levels_keeps_the_frequent_ones():
     assert total == pytest.approx(40_000, rel=2 * rough.error_bounds.distinct_rel)
     rows = sum(level.count for level in rough.stats.levels) + rough.stats.other_rows
     assert rows == len(levels)
-    assert "≈" in repr(nachsicht.profile(pa.table({"t": levels}), memory_bytes=500_000))
+    assert "≈" in str(nachsicht.profile(pa.table({"t": levels}), memory_bytes=500_000))
 
 
 def test_a_damaged_part_names_its_file_and_nothing_is_made_up(places, tmp_path):

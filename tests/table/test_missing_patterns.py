@@ -40,9 +40,9 @@ def test_patterns_are_those_of_pandas_for_any_split(rows, cut):
         assert pattern.rows == same.sum() > 0
     assert sum(p.rows for p in found.patterns) + found.complete_rows == len(rows)
     for pair in found.pairs:
-        both = (missing[pair.one] & missing[pair.other]).sum()
+        both = (missing[pair.x] & missing[pair.y]).sum()
         assert pair.rows == both
-        assert pair.jaccard == pytest.approx(both / (missing[pair.one] | missing[pair.other]).sum())
+        assert pair.jaccard == pytest.approx(both / (missing[pair.x] | missing[pair.y]).sum())
     for places in found.places:
         blocks = np.arange(len(rows)) // places.block_rows
         assert list(places.missing) == missing[places.column].groupby(blocks).sum().tolist()

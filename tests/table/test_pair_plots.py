@@ -165,8 +165,10 @@ def test_the_moment_is_chosen_where_it_is_not_plain(tmp_path):
     other = DAY[::-1].to_series(index=FRAME.index)
     frame = FRAME.assign(entered=other.to_numpy())
     assert nachsicht.profile(frame).document.over_time is None
-    assert nachsicht.profile(frame, time_column="entered").document.over_time.time_column == "entered"
-    with pytest.raises(SettingsError, match="weight cannot be the moment"):
+    assert (
+        nachsicht.profile(frame, time_column="entered").document.over_time.time_column == "entered"
+    )
+    with pytest.raises(SettingsError, match="weight cannot be the time column"):
         nachsicht.profile(frame, time_column="weight")
     stamped = FRAME.assign(at=FRAME["checked"] + pd.Timedelta(hours=3))
     assert nachsicht.profile(stamped).document.over_time.time_column == "checked"
@@ -179,7 +181,9 @@ def test_components_are_those_of_scikit_learn(load):
     expected = PCA().fit(StandardScaler().fit_transform(frame))
     assert found.rows == len(frame)
     places = [list(frame.columns).index(name) for name in found.columns]
-    np.testing.assert_allclose(found.explained_variance, expected.explained_variance_ratio_, atol=1e-10)
+    np.testing.assert_allclose(
+        found.explained_variance, expected.explained_variance_ratio_, atol=1e-10
+    )
     for mine, theirs in zip(found.loadings, expected.components_, strict=False):
         turned = np.sign(theirs[np.argmax(np.abs(theirs))])
         np.testing.assert_allclose(mine, (theirs * turned)[places], atol=1e-8)

@@ -49,7 +49,12 @@ def test_rules_of_texts_count_as_pandas_counts(values):
         "pattern": (~there.str.fullmatch(r"C-\d+|calm")).sum(),
         "levels": (~there.isin(["calm", "ünter"])).sum(),
     }
-    stated = {"min_length": 3, "max_length": 8, "pattern": r"C-\d+|calm", "levels": ("calm", "ünter")}
+    stated = {
+        "min_length": 3,
+        "max_length": 8,
+        "pattern": r"C-\d+|calm",
+        "levels": ("calm", "ünter"),
+    }
     for stored in (array, array.dictionary_encode(), array.cast(pa.large_string())):
         assert breaches(stored, **stated) == {k: n for k, n in expected.items() if n}
 

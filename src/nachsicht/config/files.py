@@ -19,9 +19,10 @@ from nachsicht.config.settings import (
     check_name,
     settings_of,
 )
-from nachsicht.errors import SettingsError
+from nachsicht.errors import DocumentError, SettingsError
 from nachsicht.i18n import phrase
 from nachsicht.model.findings import FindingCode
+from nachsicht.model.profile import ProfileDocument
 
 #: Read by the command where it is there and no other is named.
 DEFAULT = "nachsicht.toml"
@@ -81,6 +82,22 @@ def read_settings(path: Path) -> Settings:
         the line where there is one, and the nearest right name.
     """
     return settings_of(_values(path), str(path))
+
+
+def settings_in(document: ProfileDocument) -> Settings:
+    """The settings that a profile was made with, as its document tells them.
+
+    Raises
+    ------
+    DocumentError
+        If they are not such as there are.
+    """
+    import tomllib
+
+    try:
+        return settings_of(tomllib.loads(document.origin.settings))
+    except (tomllib.TOMLDecodeError, SettingsError) as error:
+        raise DocumentError("document_damaged", where=document.label, error=error) from error
 
 
 def effective_settings(path: Path | None, options: dict[str, Any]) -> list[Effective]:

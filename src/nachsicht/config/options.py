@@ -77,7 +77,7 @@ class Options(TypedDict, total=False):
     duplicates_in: Names
     time_column: str | None
     mask: Names
-    p_value: float
+    alpha: float
     findings: Mapping[str, Thresholds | ThresholdKeywords]
     accepted: str | None
     theme: ThemeChoice | ThemeKeywords | None

@@ -31,8 +31,7 @@ from nachsicht.model.pair_plots import (
     PairView,
     SharesView,
 )
-from nachsicht.model.parts import ComparisonParts
-from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.parts import ComparisonParts, ProfileParts
 
 #: Columns of a matrix that can be read.
 MOST = 60
@@ -61,7 +60,7 @@ def draw_matrix(document: ComparisonParts, difference: bool, ax: Any) -> Any:
     return made
 
 
-def _matrix(version: ProfileDocument, names: Sequence[str], renamed: dict[Any, Any]) -> Any:
+def _matrix(version: ProfileParts, names: Sequence[str], renamed: dict[Any, Any]) -> Any:
     places = {name: i for i, name in enumerate(names)}
     found = np.full((len(names), len(names)), np.nan)
     for pair in version.relations.pairs:

@@ -70,7 +70,8 @@ _WITHIN = (
         ROWS,
         note=0.0005,
         check=0.0005,
-        evidence="rows share first_row last_row first_original_row last_original_row equal_rows",
+        evidence="rows share first_row last_row "
+        "first_original_row last_original_row equal_rows groups_of_rows",
         rows=locate.REPEATED,
         remedy=fixes.FIRST_OF_EQUAL,
     ),
@@ -212,7 +213,8 @@ _BETWEEN = (
         "new_duplicate_rows",
         ROWS,
         act=0.0005,
-        evidence="rows share old_share first_row last_row equal_rows",
+        evidence="rows share old_share first_row "
+        "last_row equal_rows first_original_row last_original_row groups_of_rows",
         rows=locate.REPEATED,
         rows_before=locate.NONE,
         remedy=fixes.FIRST_OF_EQUAL,
@@ -325,10 +327,19 @@ _BETWEEN = (
     _between("rounded", QUANTITIES, check=0.0, evidence="step share old_share"),
     _between("heaped", QUANTITIES, note=0.05, check=0.08, evidence="step share old_share"),
     _between(
-        "text_truncated", WRITTEN, check=0.0, act=0.05, evidence="length rows share old_longest"
+        "text_truncated",
+        WRITTEN,
+        check=0.0,
+        act=0.05,
+        evidence="length rows share old_longest new_spellings old_spellings",
     ),
     _between(
-        "garbled_text_new", WRITTEN, note=0.0, check=0.0, act=0.05, evidence="rows share old_share"
+        "garbled_text_new",
+        WRITTEN,
+        note=0.0,
+        check=0.0,
+        act=0.05,
+        evidence="rows share old_share new_spellings old_spellings",
     ),
     _between(
         "dates_shifted",
@@ -365,7 +376,7 @@ _BETWEEN = (
         "respelled",
         LEVELS,
         act=0.0,
-        evidence="old_spellings new_spellings share within",
+        evidence="old_spellings new_spellings share within spellings",
         rows=locate.equal("new_spellings"),
         rows_before=locate.equal("old_spellings"),
         remedy=fixes.RESPELLED,

@@ -124,8 +124,8 @@ class QuantitySummary(msgspec.Struct, frozen=True, tag="quantity"):
     ``decimals`` is the number of decimals that every value can be written with, None above
     six. ``mode`` is the most frequent value (the smallest of them), None where no value
     occurs twice. ``log_histogram`` is that of the binary logarithms of the positive values,
-    kept where a long tail was cut. Discrete quantities have no density. ``round_number_counts`` counts
-    the values that are whole multiples of 1, 5, 10, 50 … and of the decimal steps below.
+    kept where a long tail was cut. Discrete quantities have no density. ``round_number_counts``
+    counts the values that are whole multiples of 1, 5, 10, 50 … and of the decimal steps below.
     ``autocorrelation`` is that of each value with the next row's, None where rows were not
     read in their order.
     """
@@ -296,9 +296,9 @@ Detail = (
 class TextFormat(msgspec.Struct, frozen=True, kw_only=True):
     """How a column that is stored as text is written.
 
-    ``pattern`` is that of most rows, as by `shapes`. ``numeric_rows`` and ``date_rows`` count the rows
-    that read as one though the column as a whole does not; ``garbled_rows`` those whose letters
-    were read in the wrong encoding ("Ã¼" for "ü", or the mark that replaces a lost letter).
+    ``pattern`` is that of most rows, as by `shapes`. ``numeric_rows`` and ``date_rows`` count the
+    rows that read as one though the column as a whole does not; ``garbled_rows`` those whose
+    letters were read in the wrong encoding ("Ã¼" for "ü", or the mark that replaces a lost letter).
     """
 
     pattern: str
@@ -325,8 +325,8 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     """One column of one version.
 
     ``missing`` counts nulls and NaN; ``distinct`` and ``unique_once`` (values that occur in one
-    row only) leave missing out; ``collision_probability`` is the chance that two rows drawn at random
-    agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
+    row only) leave missing out; ``collision_probability`` is the chance that two rows drawn at
+    random agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
     column in Arrow's format. ``unit`` is what stood with every number of a column of texts,
     ``text_format`` how texts are written (None where the column is not stored as text).
     ``error_bounds`` is None where every figure is exact.

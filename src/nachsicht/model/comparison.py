@@ -307,8 +307,8 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     """Two or more versions, in order, and what changed. One version is a comparison of none.
 
     ``components`` are those of the newest version over the quantities that all versions have,
-    ``pca_scores`` holds rows of every version in the plane of the first two of them. ``rows`` has an
-    entry for each step whose rows could be compared: where both
+    ``pca_scores`` holds rows of every version in the plane of the first two of them. ``rows`` has
+    an entry for each step whose rows could be compared: where both
     versions were there as data. ``grouped_by`` is the column whose groups are compared, as
     versions are; ``sliced_by`` the moment column whose months or years are.
     """

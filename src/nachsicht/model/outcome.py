@@ -29,8 +29,8 @@ class OutcomeBin(msgspec.Struct, frozen=True):
 class OutcomeView(msgspec.Struct, frozen=True, kw_only=True):
     """One column against the outcome.
 
-    ``explained_share`` is the share of the outcome's variance that the bins explain in rows that the
-    means were not computed from (five folds); below 0 they explain nothing.
+    ``explained_share`` is the share of the outcome's variance that the bins explain in rows that
+    the means were not computed from (five folds); below 0 they explain nothing.
     """
 
     column: str

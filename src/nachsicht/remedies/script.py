@@ -55,7 +55,7 @@ def script_of(remedies: Sequence[Remedy], source: str, library: str = "pandas") 
     steps = [getattr(remedy, library) for remedy in remedies]
     numpy = "import numpy as np\n" if any("np." in step for step in steps) else ""
     parts = [
-        f'"""{phrase("remedies.about", source=_plain(source))}\n\n{phrase("remedies.read_first")}\n"""',
+        _about(source),
         f"import sys\n\n{numpy}{_IMPORTS[library]}",
         _switches(remedies),
         _READ[library].rstrip(),
@@ -66,6 +66,11 @@ def script_of(remedies: Sequence[Remedy], source: str, library: str = "pandas") 
         "    write(mend(read(sys.argv[1])), sys.argv[2])",
     ]
     return "\n\n\n".join(parts).replace('"""\n\n\nimport', '"""\n\nimport', 1) + "\n"
+
+
+def _about(source: str) -> str:
+    told = phrase("remedies.about", source=_plain(source))
+    return f'"""{told}\n\n{phrase("remedies.read_first")}\n"""'
 
 
 def _switches(remedies: Sequence[Remedy]) -> str:

@@ -22,7 +22,8 @@ RECIPES: dict[str, tuple[str, str]] = {
         "numbers = frame[{name}].describe()",
     ),
     "top_values": (
-        "figure = made.column({name}).figure('top_values')\nnumbers = made.column({name}).top_values()",
+        "figure = made.column({name}).figure('top_values')\n"
+        "numbers = made.column({name}).top_values()",
         "numbers = frame[{name}].value_counts(normalize=True).head(10)",
     ),
     "quantiles": (

@@ -1,4 +1,4 @@
-"""What the page is given of a finding's evidence: its facts with their names, as a person reads them."""
+"""What the page is given of a finding's evidence: its facts with their names, in words."""
 
 from __future__ import annotations
 
@@ -41,7 +41,11 @@ def _fact_text(name: str, fact: Fact) -> str:
             return render("{groups:equal}", {"groups": fact})
         return ", ".join(whole(one) if isinstance(one, int) else str(one) for one in fact)
     if isinstance(fact, str | None):
-        return "" if fact is None else fact
+        return fact or ""
+    return _number_text(name, fact)
+
+
+def _number_text(name: str, fact: float) -> str:
     if name in _SHARES or "share" in name:
         return percent(fact)
     if name == "value":
