@@ -38,7 +38,7 @@ java:
 
 # The page's script and style, built from ui/ into the package.
 page:
-	cd ui && npm ci --no-progress && npm run build
+	cd ui && npm ci --no-progress && npm run build && npm run schema
 
 # Builds the page anew, beside, and fails where the committed bundle differs.
 check-page:

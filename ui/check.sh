@@ -14,6 +14,13 @@ npm ci --no-progress --silent
 fresh=$(mktemp -d)
 trap 'rm -rf "$fresh"' EXIT
 npx tsc --noEmit
+npx vitest run
+npx ts-json-schema-generator --path src/pageData.ts --type PageData --tsconfig tsconfig.json \
+    --no-type-check --out "$fresh/page_data.schema.json"
+if ! diff -q "$fresh/page_data.schema.json" ../src/nachsicht/output/html/page_data.schema.json; then
+    echo "The schema of the page's data is not that of its types. Run: make page" >&2
+    exit 1
+fi
 npx vite build --outDir "$fresh" --emptyOutDir --logLevel warn
 if ! diff -rq "$fresh" ../src/nachsicht/output/html/bundle; then
     echo "The committed bundle is not what ui/ builds. Run: make page" >&2

@@ -10,6 +10,7 @@ import type { ComponentChildren, JSX } from "preact";
 import { useEffect, useMemo, useRef, useState } from "preact/hooks";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { ColumnPage } from "./ColumnPage";
+import { fits, type Order, orders } from "./filters";
 import { hundredths, number, percent, whole } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Nearby, Term, useInSight } from "./parts";
@@ -20,19 +21,6 @@ const PIECE = 30;
 const AT_FIRST = 2;
 const LINE_PX = 51;
 
-type Order = "position" | "change" | "name" | "missing";
-
-const orders: Record<Order, (a: Column, b: Column) => number> = {
-  position: () => 0,
-  change: (a, b) => (b.change ?? -1) - (a.change ?? -1),
-  name: (a, b) => a.name.localeCompare(b.name),
-  missing: (a, b) => lastMissing(b) - lastMissing(a),
-};
-
-function lastMissing(column: Column): number {
-  return column.versions[column.versions.length - 1]?.missing_share ?? 0;
-}
-
 export function Ledger() {
   const address = useAddress();
   const [search, setSearch] = useState("");
@@ -40,10 +28,7 @@ export function Ledger() {
   const [notable, setNotable] = useState(false);
   const [order, setOrder] = useState<Order>("position");
   const kinds = useMemo(() => [...new Set(page.columns.map((column) => column.kind))], []);
-  const wanted = (column: Column) =>
-    column.name.toLowerCase().includes(search.trim().toLowerCase()) &&
-    (!kind || column.kind === kind) &&
-    (!notable || column.severity !== null);
+  const wanted = (column: Column) => fits(column, { search, kind, notable });
   const sorted = useMemo(() => [...page.columns].sort(orders[order]), [order]);
   const opened = columnIn(address);
   // A wide table is seen before all of it is there, but where an address leads beyond it.

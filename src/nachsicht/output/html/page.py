@@ -149,7 +149,11 @@ def _page_words() -> dict[str, Any]:
         *("page", "kinds", "kind_reasons", "severities", "reasons", "statistics", "definitions"),
         *("measures", "trajectories", "numbers", "language"),
     )
-    return {part: words[part] for part in parts}
+    # What has several forms is worded before the page has it.
+    return {
+        part: {name: text for name, text in words[part].items() if isinstance(text, str)}
+        for part in parts
+    }
 
 
 def _packed(value: object) -> str:

@@ -26,6 +26,7 @@ from nachsicht.model.comparison import (
     ColumnComparison,
     ComparisonDocument,
     RowChanges,
+    Verdict,
     summaries_of,
 )
 from nachsicht.model.dataset_schema import promises_in
@@ -59,11 +60,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
     return {
         "title": document.title,
         "compared": len(document.versions) > 1,
-        "verdict": {
-            **msgspec.to_builtins(document.verdict),
-            "headline": document.verdict.headline,
-            "detail": document.verdict.detail,
-        },
+        "verdict": _verdict(document.verdict),
         "findings": [_finding(finding, document) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
@@ -93,14 +90,27 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
 def _finding(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     remedy = remedy_of(finding, document)
     return {
-        **msgspec.to_builtins(finding),
+        "code": finding.code,
+        "severity": finding.severity,
+        "columns": finding.columns,
         "versions": finding.version_names,
-        "evidence": list(evidence_rows(finding)),
+        "size": finding.size,
         "title": finding.title,
         "sentence": finding.sentence,
         "next_step": finding.next_step,
+        "evidence": list(evidence_rows(finding)),
+        "accepted": finding.accepted,
         "remedy": [remedy.pandas, remedy.usual] if remedy else None,
+        "example_rows": [
+            {**msgspec.to_builtins(rows), "version": rows.version or phrase("verdict.rest")}
+            for rows in finding.example_rows
+        ],
     }
+
+
+def _verdict(verdict: Verdict) -> dict[str, Any]:
+    counts = {name: getattr(verdict, name) for name in ("act", "check", "note", "steady")}
+    return {"headline": verdict.headline, "detail": verdict.detail, **counts}
 
 
 def _step_labels(before: int | None, after: int, document: ComparisonDocument) -> tuple[str, str]:
