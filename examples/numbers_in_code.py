@@ -13,7 +13,7 @@ files = copy_files(folder)
 old, new = files["hive_checks_2024.csv"], files["hive_checks_2025.csv"]
 
 delivery = nachsicht.profile(new)
-print(delivery.gaps)  # costs gaps, and nothing else
+print(delivery.missing)  # computes the missing values, and nothing else
 print(delivery.column("hive_weight").quantiles())
 
 changes = nachsicht.compare(old, new)

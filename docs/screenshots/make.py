@@ -28,15 +28,16 @@ PAGES = (
     ("finding", "comparison", "#finding/0", 1280, "light"),
     ("comparison_dark", "comparison", "#column/temper", 1280, "dark"),
     ("comparison_phone", "comparison", "", 360, "light"),
+    ("comparison_german", "german", "", 1280, "light"),
     ("profile", "profile", "", 1280, "light"),
     ("groups", "groups", "", 1280, "light"),
     ("outcome", "outcome", "#outcome", 1280, "light"),
-    ("gaps", "outcome", "#gaps", 1280, "light"),
+    ("missing", "outcome", "#missing", 1280, "light"),
     ("rows", "corrected", "#rows", 1280, "light"),
     ("relations", "outcome", "#relations", 1280, "light"),
     ("pair", "outcome", "#pair/brood_frames/hive_weight", 1280, "light"),
     ("pair_boxes", "outcome", "#pair/overwintered/mite_count", 1280, "dark"),
-    ("repeats", "comparison", "#repeats", 1280, "light"),
+    ("duplicates", "comparison", "#duplicates", 1280, "light"),
     ("time", "comparison", "#time", 1280, "light"),
 )
 
@@ -75,12 +76,12 @@ def take_figures(comparison: nachsicht.Comparison) -> None:
     figure = Figure(figsize=(14, 9), layout="constrained", facecolor="#fbfaf7")
     axes = figure.subplots(3, 3).flat
     weight = comparison.column("hive_weight")
-    for way in ("bars", "density", "cumulative", "box", "normal"):
-        weight.figure(way, ax=next(axes))
+    for kind in ("bars", "density", "cumulative", "box", "normal"):
+        weight.figure(kind, ax=next(axes))
     comparison.relations.pair("brood_frames", "hive_weight").figure(ax=next(axes))
     comparison.outcome.figure(ax=next(axes))
     comparison.time.figure("mite_count", ax=next(axes))
-    comparison.column("temper").figure("frequent", ax=next(axes))
+    comparison.column("temper").figure("top_values", ax=next(axes))
     figure.savefig(HERE / "figures.png", dpi=90)
 
 
@@ -116,10 +117,12 @@ def main() -> None:
         paths = files["hive_checks_2024.csv"], files["hive_checks_2025.csv"]
         comparison = nachsicht.compare(*paths)
         outcome = nachsicht.compare(*paths, outcome="overwintered")
+        german = nachsicht.compare(*paths, language=["de", "en"])
         take_figures(outcome)
         take_pages(
             {
                 "comparison": comparison.write(Path(folder) / "comparison.html"),
+                "german": german.write(Path(folder) / "german.html"),
                 "profile": comparison.versions[-1].write(Path(folder) / "profile.html"),
                 "outcome": outcome.write(Path(folder) / "outcome.html"),
                 "groups": nachsicht.compare_groups(

@@ -9,9 +9,10 @@ any object with the Arrow PyCapsule interface, and return a result that writes i
 page or a document, and shows itself in a notebook or a terminal.
 
 A result's parts stand on their own: ``summary``, ``findings``, ``column(name)``, ``relations``,
-``gaps``, ``repeats``, ``outcome``, ``components`` and ``time`` are frames, texts and figures;
-``remedies()`` is a script that mends what the findings speak of. `assert_steady` is for tests of
-data, `plan` for what a profile would take, `read` for documents that were kept.
+``missing``, ``duplicates``, ``outcome``, ``components`` and ``time`` are frames, texts and figures;
+``remedies()`` is a cleaning script for the findings. `assert_steady` is for tests of
+data, `plan` for what a profile would take, `read` for documents that were kept, `use_language` for
+the language in which findings and errors are worded.
 """
 
 from __future__ import annotations
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
         SourceNotFoundError,
         UnreadableSourceError,
     )
+    from nachsicht.i18n import use_language
     from nachsicht.model.findings import Finding, Severity
     from nachsicht.model.kinds import Kind
     from nachsicht.model.plan import Plan
@@ -64,6 +66,7 @@ _HOMES = {
     "OutputError": "nachsicht.errors",
     "SettingsError": "nachsicht.errors",
     "DocumentError": "nachsicht.errors",
+    "use_language": "nachsicht.i18n",
 }
 
 __all__ = [
@@ -91,6 +94,7 @@ __all__ = [
     "plan",
     "profile",
     "read",
+    "use_language",
 ]
 
 

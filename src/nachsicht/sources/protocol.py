@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import Any, Protocol
 
 import msgspec
 
+from nachsicht.model.dataset_schema import Description
 from nachsicht.model.notes import Note
-
-if TYPE_CHECKING:
-    from nachsicht.model.dataset_schema import Description
 
 
 class Restart(Exception):
