@@ -54,7 +54,7 @@ def test_no_value_is_quoted_anywhere(folder, hide):
     )
     assert done.returncode == 0, done.stderr
     document = (folder / "p.json").read_text()
-    assert "could not read" in document
+    assert "unread_line" in document
     page = nachsicht.read(folder / "p.json")
     everything = document + done.stdout + done.stderr + (folder / "p.md").read_text()
     everything += page.to_html() + page.remedies() + page.to_description().decode()

@@ -79,11 +79,11 @@ def test_relations_gaps_and_repeats_are_those_of_pandas(made, frames):
     gaps = made.missing.to_frame().query("version == '2025'").set_index("column")
     missing = frames[1].isna().sum()
     assert gaps["missing"].to_dict() == missing[missing > 0].to_dict()
-    assert made.gaps.complete_rows[1] == len(frames[1].dropna())
+    assert made.missing.complete_rows[1] == len(frames[1].dropna())
     patterns = made.missing.patterns("arrow")
     assert isinstance(patterns, pa.Table)
     repeats = made.duplicates.to_frame().query("compared_in == 'all columns'")
-    assert repeats["repeated_rows"].tolist() == [frame.duplicated().sum() for frame in frames]
+    assert repeats["duplicate_rows"].tolist() == [frame.duplicated().sum() for frame in frames]
     assert made.duplicates.groups().query("version == '2025'")["rows"].max() == 2
 
 

@@ -243,6 +243,10 @@ class _Result:
         about = phrase("parts.not_computed")
         return printable(f"<{type(self).__name__} “{self.title}”, {about}>")
 
+    def _repr_pretty_(self, printer: Any, cycle: bool) -> None:
+        """What an interactive shell shows, where showing is asked for."""
+        printer.text(str(self))
+
     def __str__(self) -> str:
         from nachsicht.output.terminal import summary_text
 

@@ -34,7 +34,7 @@ def test_compare_writes_page_and_document_and_tells_the_verdict(demo_files, tmp_
     assert "Looks rescaled ×2.2046" in done.stdout
     assert max(map(len, done.stdout.split("Wrote")[0].splitlines())) <= 80
     assert (tmp_path / "c.html").read_text().startswith("<!doctype html>")
-    assert '"what":"comparison"' in (tmp_path / "c.json").read_text()
+    assert '"type":"comparison"' in (tmp_path / "c.json").read_text()
     assert sorted(path.name for path in tmp_path.iterdir()) == ["c.html", "c.json"]
 
 

@@ -88,7 +88,7 @@ def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     assert [f.accepted for f in again.findings if f.severity != "note"] == [because] * len(urgent)
     assert {column.severity for column in again.columns} <= {None, "note"}
     done = run("compare", BOTH[0], BOTH[0], "--label", "a", "--label", "b", cwd=folder)
-    assert done.stdout.count("found no more") == len(urgent)
+    assert done.stdout.count("no longer found") == len(urgent)
 
 
 def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
@@ -149,8 +149,8 @@ def test_groups_are_compared_with_the_rest_and_with_each_other(folder):
     document = nachsicht.read(folder / "g.json").document
     assert document.grouped_by == "hive_type"
     assert [v.label for v in document.versions] == ["log", "long", "stacked", "top-bar"]
-    assert {step.before for column in document.columns for step in column.transitions} == {-1}
-    assert all(f.versions[0] == "the others" for f in document.findings)
+    assert {step.before for column in document.columns for step in column.transitions} == {None}
+    assert all(f.version_names[0] == "the others" for f in document.findings)
     assert "hive_type" not in {column.name for column in document.columns}
     pair = ("--group", "log", "--group", "long")
     run("compare", BOTH[0], "--by", "hive_type", *pair, "-o", "p.json", cwd=folder)

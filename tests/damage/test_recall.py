@@ -16,8 +16,8 @@ def shares_of(done):
     """Found and done by cause and strength."""
     counts = defaultdict(lambda: [0, 0])
     for trial in done:
-        counts[trial.cause, trial.value][0] += trial.found
-        counts[trial.cause, trial.value][1] += 1
+        counts[trial.cause, trial.strength][0] += trial.found
+        counts[trial.cause, trial.strength][1] += 1
     return counts
 
 

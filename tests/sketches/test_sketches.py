@@ -152,9 +152,9 @@ def test_streaming_within_a_memory_gives_the_same_figures_or_says_how_far_off():
     for point in b.stats.quantiles:
         rank = np.searchsorted(sorted_weights, point.value) / len(sorted_weights)
         assert abs(rank - point.share) <= b.error_bounds.rank
-    assert sum(b.stats.histogram.counts) + b.stats.histogram.after == 300_000
+    assert sum(b.stats.histogram.counts) + b.stats.histogram.overflow == 300_000
     note = rough.column("note").stats
-    assert note.characters == exact.column("note").stats.characters
+    assert note.char_count == exact.column("note").stats.char_count
     assert note.frequent_words[0].count == 300_000
     assert rough.duplicates.duplicate_rows <= rough.duplicates.uncertainty
     at = [document.column("at").stats for document in (exact, rough)]

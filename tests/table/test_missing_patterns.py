@@ -43,7 +43,7 @@ def test_patterns_are_those_of_pandas_for_any_split(rows, cut):
         both = (missing[pair.x] & missing[pair.y]).sum()
         assert pair.rows == both
         assert pair.jaccard == pytest.approx(both / (missing[pair.x] | missing[pair.y]).sum())
-    for places in found.places:
+    for places in found.counts_by_block:
         blocks = np.arange(len(rows)) // places.block_rows
         assert list(places.missing) == missing[places.column].groupby(blocks).sum().tolist()
 
