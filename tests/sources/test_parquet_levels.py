@@ -83,7 +83,7 @@ def test_a_profile_is_that_of_the_texts_in_memory(hives, stored, options):
     of_file = nachsicht.profile(stored, label="2025", **options)
     of_texts = nachsicht.profile(hives, label="2025", **options)
     # Arrow keeps some of the bytes of texts that were marked as missing.
-    memory = "missing_marks" not in options
+    memory = "na_values" not in options
     assert told(of_file, memory) == told(of_texts, memory)
 
 

@@ -1,6 +1,10 @@
-"""The engine that data or settings ask for, at work."""
+"""The engines, each registered with what it needs, and the one that data or settings ask for."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
 
 from nachsicht._util.progress import ProgressListener
 from nachsicht.config.settings import Settings
@@ -8,37 +12,68 @@ from nachsicht.errors import SettingsError
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.result import Computed, RetainedData
 
+#: What a profile is made of, and the data where it is in the memory of this process.
+EngineResult = tuple[Computed, RetainedData | None]
+#: Computes a profile: the source, settings, who hears of progress, and the time as of which dates
+#: lie in the future.
+Run = Callable[[Opened, Settings, ProgressListener, int | None], EngineResult]
+
+
+class Engine(msgspec.Struct, frozen=True):
+    """An engine: what computes with it, and the packages without which it cannot be imported."""
+
+    run: Run
+    packages: tuple[str, ...] = ()
+
+
+def _local(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
+) -> EngineResult:
+    from nachsicht.engines.local import run_local
+
+    return run_local(opened, settings, listener, now)
+
+
+def _dask(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
+) -> EngineResult:
+    from nachsicht.engines.dask import run_dask
+
+    return run_dask(opened, settings, listener, now), None
+
+
+def _spark(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
+) -> EngineResult:
+    from nachsicht.engines.spark import run_spark
+
+    return run_spark(opened, settings, listener, now), None
+
+
+ENGINES: dict[str, Engine] = {
+    "local": Engine(_local),
+    "dask": Engine(_dask, ("dask", "distributed")),
+    "spark": Engine(_spark, ("pyspark",)),
+}
+
 
 def run_engine(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> tuple[Computed, RetainedData | None]:
+) -> EngineResult:
     """Compute all parts of a profile with the engine that the data or the settings ask for.
-
-    Returns
-    -------
-    (what a profile is made of, the data where it is in the memory of this process)
 
     Raises
     ------
     SettingsError
         If the engine's package is not installed.
     """
-    engine = opened.engine or settings.engine
+    name = opened.engine or settings.engine
+    engine = ENGINES[name]
     try:
-        if engine == "dask":
-            from nachsicht.engines.dask import run_dask
-
-            return run_dask(opened, settings, listener, now), None
-        if engine == "spark":
-            from nachsicht.engines.spark import run_spark
-
-            return run_spark(opened, settings, listener, now), None
+        return engine.run(opened, settings, listener, now)
     except ModuleNotFoundError as error:
-        if (error.name or "").split(".")[0] not in ("dask", "distributed", "pyspark"):
+        if (error.name or "").split(".")[0] not in engine.packages:
             raise
         raise SettingsError(
-            "package_not_installed", where=f"engine {engine}", name=error.name, engine=engine
+            "package_not_installed", where=f"engine {name}", name=error.name, engine=name
         ) from error
-    from nachsicht.engines.local import run_local
-
-    return run_local(opened, settings, listener, now)

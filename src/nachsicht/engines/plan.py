@@ -1,4 +1,4 @@
-"""What an engine would do, told before it does it."""
+"""What an engine would do, before it does it."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ import os
 
 from nachsicht.config.settings import Settings
 from nachsicht.engines.memory import fits, memory_of
-from nachsicht.i18n import format_name, phrase, size
 from nachsicht.model.plan import Plan
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.accumulate import CLUSTER_BYTES
@@ -27,26 +26,15 @@ def plan_of(opened: Opened, settings: Settings) -> Plan:
     cluster = settings.memory_bytes or CLUSTER_BYTES
     memory = memory_of(settings) if engine == "local" else cluster
     data = None if opened.engine else opened.memory_bytes
-    threads = settings.threads or os.cpu_count() or 1
-    lines = [
-        phrase("plan.source", source=facts.name, format=format_name(facts.format) or "–")
-        + (f" · {size(facts.size_bytes)}" if facts.size_bytes else ""),
-        phrase(f"plan.engine_{engine}", n=threads),
-        phrase("plan.at_once") if whole else phrase(f"plan.pieces_{engine}", passes=passes),
-        phrase("plan.memory", memory=size(memory))
-        if data is None
-        else phrase("plan.memory_of", data=size(data), memory=size(memory)),
-        phrase("plan.exact" if whole else "plan.estimates"),
-    ]
     return Plan(
         source=facts.name,
         format=facts.format,
         source_bytes=facts.size_bytes,
         engine=engine,
+        threads=settings.threads or os.cpu_count() or 1,
         pieces=pieces,
         passes=passes,
         data_bytes=data,
         memory_bytes=memory,
         exact=whole,
-        lines=tuple(lines),
     )

@@ -1,4 +1,4 @@
-"""Files: told by their first bytes and their suffix, opened by the reader of their format."""
+"""Files: their format is recognised, and its reader opens them."""
 
 from __future__ import annotations
 
@@ -13,11 +13,10 @@ from nachsicht.errors import EmptySourceError, SourceNotFoundError, UnreadableSo
 from nachsicht.i18n import phrase
 from nachsicht.model.notes import Note
 from nachsicht.sources.compression import compression_of
+from nachsicht.sources.formats import format_of
 from nachsicht.sources.protocol import Opened, SourceFacts
 
 _COMPRESSED_SUFFIXES = (".gz", ".bz2", ".zst", ".xz")
-_JSON_SUFFIXES = (".json", ".jsonl", ".ndjson")
-_WORKBOOKS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
 
 class FileSource(msgspec.Struct, frozen=True):
@@ -32,7 +31,7 @@ class FileSource(msgspec.Struct, frozen=True):
         return plain_name(self.path.name)
 
     def open(self) -> Opened:
-        """Tell the format and open the file with its reader."""
+        """Recognise the format, and open the file with its reader."""
         size = self._checked_size()
         state = _state(self.path)
         opened = self._opened(SourceFacts(self.path.name, "", size))
@@ -52,35 +51,10 @@ class FileSource(msgspec.Struct, frozen=True):
         head = self._head()
         compression = compression_of(head)
         suffixes = [s.lower() for s in self.path.suffixes if s.lower() not in _COMPRESSED_SUFFIXES]
-        suffix = suffixes[-1] if suffixes else ""
-        if compression is None:
-            binary = self._open_binary(head, suffix, facts)
-            if binary is not None:
-                return binary
-        if self.reading.sheet:
+        known = format_of(head, suffixes[-1] if suffixes else "", compression is not None)
+        if self.reading.sheet and not known.sheets:
             raise UnreadableSourceError("sheet_without_workbook", where=str(self.path))
-        if suffix in _JSON_SUFFIXES:
-            from nachsicht.sources.json_lines import open_json
-
-            return open_json(self.path, compression, facts)
-        from nachsicht.sources.csv.reader import open_delimited
-
-        return open_delimited(self.path, compression, self.reading, facts)
-
-    def _open_binary(self, head: bytes, suffix: str, facts: SourceFacts) -> Opened | None:
-        if head.startswith(b"PAR1") or suffix in (".parquet", ".pq"):
-            from nachsicht.sources.parquet import open_parquet
-
-            return open_parquet(self.path, facts)
-        if head.startswith(b"ARROW1") or suffix in (".arrow", ".feather", ".ipc"):
-            from nachsicht.sources.arrow_ipc import open_arrow
-
-            return open_arrow(self.path, facts)
-        if suffix in _WORKBOOKS:
-            from nachsicht.sources.excel.reader import open_workbook
-
-            return open_workbook(self.path, self.reading, facts)
-        return None
+        return known.open(self.path, compression, self.reading, facts)
 
     def _head(self) -> bytes:
         try:

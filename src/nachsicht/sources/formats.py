@@ -1,0 +1,102 @@
+"""The formats of files, each registered with how it is recognised and what opens it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from nachsicht.config.settings import ReadOptions
+from nachsicht.sources.protocol import Opened, SourceFacts
+
+#: What opens a file: its path, how it is compressed, read options, and the facts to add to.
+Opener = Callable[[Path, str | None, ReadOptions, SourceFacts], Opened]
+
+
+class FileFormat(msgspec.Struct, frozen=True):
+    """A format of files.
+
+    Attributes
+    ----------
+    open : callable
+        Opens a file; it imports the reader that it needs when it is called.
+    suffixes : tuple of str
+        In lower case, with the dot, without the suffix of a compression.
+    magic : bytes, optional
+        The first bytes of every such file, up to eight; they count before the suffix.
+    compressible : bool
+        Whether files of it are read compressed.
+    sheets : bool
+        Whether a file has sheets to choose from.
+    """
+
+    open: Opener
+    suffixes: tuple[str, ...]
+    magic: bytes | None = None
+    compressible: bool = False
+    sheets: bool = False
+
+
+def _parquet(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.parquet import open_parquet
+
+    return open_parquet(path, facts)
+
+
+def _arrow(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.arrow_ipc import open_arrow
+
+    return open_arrow(path, facts)
+
+
+def _workbook(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.excel.reader import open_workbook
+
+    return open_workbook(path, options, facts)
+
+
+def _json(path: Path, compression: str | None, _: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.json_lines import open_json
+
+    return open_json(path, compression, facts)
+
+
+def _delimited(
+    path: Path, compression: str | None, options: ReadOptions, facts: SourceFacts
+) -> Opened:
+    from nachsicht.sources.csv.reader import open_delimited
+
+    return open_delimited(path, compression, options, facts)
+
+
+#: All formats but delimited text. The first that fits opens a file.
+FORMATS: tuple[FileFormat, ...] = (
+    FileFormat(_parquet, (".parquet", ".pq"), magic=b"PAR1"),
+    FileFormat(_arrow, (".arrow", ".feather", ".ipc"), magic=b"ARROW1"),
+    FileFormat(_workbook, (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"), sheets=True),
+    FileFormat(_json, (".json", ".jsonl", ".ndjson"), compressible=True),
+)
+
+#: What files are that have no other format.
+DELIMITED_TEXT = FileFormat(_delimited, (), compressible=True)
+
+
+def format_of(head: bytes, suffix: str, compressed: bool) -> FileFormat:
+    """The format of a file.
+
+    Parameters
+    ----------
+    head : bytes
+        Its first eight bytes.
+    suffix : str
+        Its suffix in lower case, without that of a compression.
+    compressed : bool
+        Whether the file is compressed as a whole.
+    """
+    for known in FORMATS:
+        if compressed and not known.compressible:
+            continue
+        if (known.magic and head.startswith(known.magic)) or suffix in known.suffixes:
+            return known
+    return DELIMITED_TEXT
