@@ -153,7 +153,7 @@ def test_a_pair_is_picked_drawn_and_parted(open_page, demo_files, tmp_path):
     page.wait_for_function("document.querySelectorAll('.pair .figure-version').length === 1")
     page.wait_for_timeout(200)
     assert pair.locator(".figure-version").count() == 1
-    part = {p.level: p.view for p in view.parts}["no"]
+    part = {p.level: p.view for p in view.facets}["no"]
     cells = pair.locator(".pair-cell rect").count()
     assert cells == sum(1 for count in part.counts if count) < filled
 

@@ -209,20 +209,23 @@ class InMemory:
             # In this thread, which may wait for the others.
             if self._related is None:
                 self._related = self._relations(pool)
-            drawn = self._pairs(pool.map), self.components, self.over_time, self.outcome
+            pairs = self._pairs(pool.map)
             return Computed(
-                self.table.num_rows,
-                fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
-                self.columns,
-                repeats.result(),
-                tuple(look.result() for look in further),
-                gaps.result(),
-                by_level.result().finish(self.columns),
-                spreads.result(),
-                self.relations,
-                *drawn,
-                excerpt.result(),
-                breaches.result().found,
+                rows=self.table.num_rows,
+                fingerprint=fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
+                columns=self.columns,
+                duplicates=repeats.result(),
+                duplicates_by_subset=tuple(look.result() for look in further),
+                missing_patterns=gaps.result(),
+                missing_by_level=by_level.result().finish(self.columns),
+                group_stats=spreads.result(),
+                relations=self.relations,
+                pairs=pairs,
+                components=self.components,
+                over_time=self.over_time,
+                outcome=self.outcome,
+                excerpt=excerpt.result(),
+                breaches=breaches.result().found,
             )
 
     @property

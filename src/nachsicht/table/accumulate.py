@@ -223,21 +223,23 @@ def finish_table(
     found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, pmap)
     further = zip(part.further, plan.looks, strict=True)
     return Computed(
-        part.rows,
-        fingerprint(names, part.rows, part.told),
-        columns,
-        part.repeats.finish(),
-        tuple(in_columns(repeats.finish(), look, columns) for repeats, look in further),
-        part.patterns.finish(names),
-        part.gaps.finish(columns),
-        spreads_by_level(columns, part.sample),
-        found.relations,
-        views_of(found.relations, found.drawn, settings.outcome, pmap),
-        components_of(found.drawn),
-        over_time(columns, found.drawn, found.relations.pairs, settings.time_column),
-        outcome_of(columns, part.sample, settings.outcome),
-        part.ends.finish(part.sample, columns),
-        part.breaches.found,
+        rows=part.rows,
+        fingerprint=fingerprint(names, part.rows, part.told),
+        columns=columns,
+        duplicates=part.repeats.finish(),
+        duplicates_by_subset=tuple(
+            in_columns(repeats.finish(), look, columns) for repeats, look in further
+        ),
+        missing_patterns=part.patterns.finish(names),
+        missing_by_level=part.gaps.finish(columns),
+        group_stats=spreads_by_level(columns, part.sample),
+        relations=found.relations,
+        pairs=views_of(found.relations, found.drawn, settings.outcome, pmap),
+        components=components_of(found.drawn),
+        over_time=over_time(columns, found.drawn, found.relations.pairs, settings.time_column),
+        outcome=outcome_of(columns, part.sample, settings.outcome),
+        excerpt=part.ends.finish(part.sample, columns),
+        breaches=part.breaches.found,
     )
 
 

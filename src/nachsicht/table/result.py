@@ -18,7 +18,7 @@ from nachsicht.model.profile import Duplicates, Excerpt, GroupStats, MissingByLe
 from nachsicht.table.validate import Violations
 
 
-class Computed(msgspec.Struct, frozen=True):
+class Computed(msgspec.Struct, frozen=True, kw_only=True):
     """The parts of a profile that are computed from the data."""
 
     rows: int
