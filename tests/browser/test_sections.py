@@ -104,7 +104,7 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     assert f"+{points:.2f}" in largest.inner_text()
     assert "overwintered" in largest.inner_text()
     assert largest.locator("svg.strip").count() == 2
-    assert f"{points:.2f} points" in largest.locator(".change-bar").get_attribute("aria-label")
+    assert f"{points:.2f} percentage points" in largest.locator(".change-bar").get_attribute("aria-label")
     shown = page.locator(".excerpt").nth(1)
     shown.locator("summary").click()
     assert shown.locator("tbody").count() == 3

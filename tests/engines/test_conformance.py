@@ -94,8 +94,8 @@ def test_few_different_rows_are_drawn_as_in_memory(settings, tmp_path, dask_clie
     table = pa.concat_tables([sample_table(200)] * 150)
     give = lambda rows: parts(rows, tmp_path)  # noqa: E731
     found = assert_conforms(give, table=table, **settings)
-    assert found.relations.drawn == 10_000
-    assert len(found.excerpt.drawn) == 10
+    assert found.relations.sampled_rows == 10_000
+    assert len(found.excerpt.sampled) == 10
     expected = nachsicht.profile(table, outcome="temper").document.outcome
     assert nachsicht.profile(tmp_path / "parts", outcome="temper", **settings).document.outcome == (
         expected
