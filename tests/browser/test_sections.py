@@ -104,7 +104,9 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     assert f"+{points:.2f}" in largest.inner_text()
     assert "overwintered" in largest.inner_text()
     assert largest.locator("svg.strip").count() == 2
-    assert f"{points:.2f} percentage points" in largest.locator(".change-bar").get_attribute("aria-label")
+    assert f"{points:.2f} percentage points" in largest.locator(".change-bar").get_attribute(
+        "aria-label"
+    )
     shown = page.locator(".excerpt").nth(1)
     shown.locator("summary").click()
     assert shown.locator("tbody").count() == 3
@@ -165,7 +167,7 @@ def test_an_address_opens_a_pair_of_each_kind(open_page, demo_files, tmp_path):
     boxes = page.locator(".pair")
     page.wait_for_selector(".pair-box rect")
     assert boxes.locator(".pair-box rect").count() == 2
-    boxes.get_by_role("button", name="spreads").click()
+    boxes.get_by_role("button", name="distributions").click()
     page.wait_for_selector(".pair .ink rect")
     assert boxes.locator(".ink rect").count() > 10
     boxes.get_by_role("button", name="against all rows").click()

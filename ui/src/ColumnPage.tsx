@@ -234,11 +234,11 @@ function Statistics({ column }: { column: Column }) {
     ["rows", (version) => whole(version.rows)],
     ["missing", (version) => `${whole(version.missing)} (${version.missing_text})`],
     ["distinct", (version) => whole(version.distinct)],
-    ["once", (version) => whole(version.unique_once)],
+    ["unique_once", (version) => whole(version.unique_once)],
   ];
   const last: [string, (version: Summary) => string][] = [
-    ["first_seen", (version) => version.first_value],
-    ["last_seen", (version) => version.last_value],
+    ["first_value", (version) => version.first_value],
+    ["last_value", (version) => version.last_value],
     ["memory", (version) => version.memory],
   ];
   const differs = Object.keys(column.differences).length > 0;

@@ -62,7 +62,7 @@ export function PairPage({ pair }: { pair: Pair }) {
           {newest.type === "boxes" && (
             <Choice
               label={word("page.distribution")}
-              choices={(["boxes", "spreads", "against_all"] as const).map((name) => [name, word(`page.${name}`)])}
+              choices={(["boxes", "distributions", "against_all"] as const).map((name) => [name, word(`page.${name}`)])}
               chosen={style}
               choose={(name) => setStyle(name as BoxStyle)}
             />

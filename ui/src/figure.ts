@@ -1,6 +1,7 @@
 /** Draws spreads: the newest version as ink, older ones as outlines that pale with age. */
 
 import * as Plot from "@observablehq/plot";
+import { plot } from "./axes";
 import type { Bar, Bars } from "./bars";
 import { number, whole, percentTick } from "./format";
 import { page, word } from "./model";
@@ -94,7 +95,7 @@ export function quiet(figure: Element): Element {
 /** The spread of a numeric or time axis in full size. */
 export function largeFigure(bars: Bars, { totals, ...heights }: Heights, width: number, label: string): Element {
   const few = !bars.touching && bars.bars.length <= 16;
-  return Plot.plot({
+  return plot({
     className: "plot",
     width,
     height: 260,
@@ -146,7 +147,7 @@ export function levelsFigure(bars: Bars, { totals, ...heights }: Heights, width:
       ? [mark(version, { className: `ghost ghost-${newest - version}`, fill: "none", stroke: "currentColor", strokeWidth: 1.5 })]
       : [],
   );
-  return Plot.plot({
+  return plot({
     className: "plot",
     width,
     height: 44 + 26 * rows.length,

@@ -52,8 +52,9 @@ export function patched(value: unknown, away: Difference): unknown {
 /** A word of the catalogue, with facts filled in. */
 export function word(path: string, facts: Record<string, string | number> = {}): string {
   const [part, key] = path.split(".") as [string, string];
-  const text = words[part]?.[key] ?? key;
-  return text.replace(/\{(\w+)\}/g, (whole, name: string) => String(facts[name] ?? whole));
+  const text = words[part]?.[key];
+  if (text === undefined) console.error(`no word for ${path}`);
+  return (text ?? key).replace(/\{(\w+)\}/g, (whole, name: string) => String(facts[name] ?? whole));
 }
 
 /** All terms that are defined, by their names, with the definitions. */

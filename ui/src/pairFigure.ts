@@ -1,6 +1,7 @@
 /** Draws two columns against each other: grids of counts, boxes, spreads, shares, lines over time. */
 
 import * as Plot from "@observablehq/plot";
+import { plot } from "./axes";
 import { unitStart } from "./bars";
 import { percent, whole, percentTick } from "./format";
 import { type Axis, type Box, type BoxesView, type GridView, page, type SharesView, type TimeView, word } from "./model";
@@ -56,7 +57,7 @@ export function gridFigure(view: GridView, frame: Frame): Element {
       Plot.line(view.line, { className: "pair-line", x: "x", y: "y" }),
     );
   }
-  return Plot.plot({
+  return plot({
     className: "plot",
     width: frame.width,
     height: frame.height,
@@ -70,7 +71,7 @@ export function gridFigure(view: GridView, frame: Frame): Element {
   } as Plot.PlotOptions);
 }
 
-export type BoxStyle = "boxes" | "spreads" | "against_all";
+export type BoxStyle = "boxes" | "distributions" | "against_all";
 
 /** A quantity by level: one row a level, in every version beside each other. */
 export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame: Frame): Element {
@@ -91,7 +92,7 @@ export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame:
       marks.push(...(style === "boxes" ? boxMarks(box, row + shift, high / 2, tone) : spreadMarks(box, view.axis, row, tone)));
     }
   });
-  return Plot.plot({
+  return plot({
     className: "plot",
     width: frame.width,
     height: 52 + (style === "boxes" ? 34 : 44) * levels.length,
@@ -144,7 +145,7 @@ function againstAll(views: (BoxesView | null)[], levels: string[], frame: Frame)
   const [low, high] = [view!.overall[0]!, view!.overall[view!.overall.length - 1]!];
   const all = [...points.map((point) => point.y), low, high];
   const range: [number, number] = [Math.min(...all), Math.max(...all)];
-  return Plot.plot({
+  return plot({
     className: "plot",
     width: frame.width,
     height: 230,
@@ -170,7 +171,7 @@ export function sharesFigure(view: SharesView, frame: Frame): Element {
     return total ? view.y_levels.map((other, j) => ({ level, other, n: counts[j]!, share: counts[j]! / total })) : [];
   });
   const roomy = frame.width / width > 52;
-  return Plot.plot({
+  return plot({
     className: "plot",
     width: frame.width,
     height: 64 + Math.min(26, 560 / view.x_levels.length) * view.x_levels.length,
@@ -236,7 +237,7 @@ export function timeFigure(views: (TimeView | null)[], frame: Frame): Element {
   });
   const jumps = views.flatMap((view) => view?.jumps.map((i) => start(view, i)) ?? []);
   if (jumps.length) marks.push(Plot.ruleX(jumps, { className: "time-jump" }));
-  return Plot.plot({
+  return plot({
     className: "plot",
     width: frame.width,
     height: quantity ? frame.height : 40 + 56 * levels.length,
@@ -274,13 +275,13 @@ export function unitsFigure(
   marginRight: number,
 ): Element {
   const look = { x1: "from", x2: "to", y1: 0, y2: "height", inset: 0.5 };
-  return Plot.plot({
+  return plot({
     className: "plot",
     width,
-    height: 96,
+    height: 104,
     marginLeft: 56,
     marginRight,
-    marginBottom: 24,
+    marginBottom: 32,
     x: { type: "utc", label: null },
     y: { label, labelArrow: "none", ticks: 3, grid: true, zero: true, ...(asShare ? { tickFormat: percentTick } : {}) },
     marks: [

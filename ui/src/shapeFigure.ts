@@ -1,6 +1,7 @@
 /** Draws a quantity in other ways than bars: density, cumulative share, boxes, against the normal. */
 
 import * as Plot from "@observablehq/plot";
+import { plot } from "./axes";
 import { number, percentTick } from "./format";
 import { page, type Point, type Shape, word } from "./model";
 import { cut } from "./pairFigure";
@@ -34,7 +35,7 @@ export function shapeFigure(shapes: (Shape | null)[], way: Way, width: number, l
     cumulative: { x: label, y: word("page.cumulative_share") },
     normal: { x: word("page.normal_score"), y: label },
   }[way];
-  return Plot.plot({
+  return plot({
     className: "plot",
     width,
     height: 260,
@@ -116,7 +117,7 @@ function boxes(shapes: (Shape | null)[], width: number, label: string): Element 
         );
     }
   });
-  return Plot.plot({
+  return plot({
     className: "plot",
     width,
     height: 60 + 46 * rows.length,

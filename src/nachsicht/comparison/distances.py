@@ -182,7 +182,7 @@ def _text_measures(a: TextSummary, b: TextSummary) -> Measured | None:
     return Measured(
         (
             Measure("characters", distance, lengths[0].uncertainty + lengths[1].uncertainty),
-            Measure("shapes", total_variation(*shapes), 0.0),
+            Measure("patterns", total_variation(*shapes), 0.0),
         ),
         ks_p_value(distance, lengths[0].rows, lengths[1].rows),
     )
@@ -199,7 +199,7 @@ def shape_counts(shapes: Sequence[Level]) -> dict[str, int]:
 
 def _identifier_measures(a: IdentifierSummary, b: IdentifierSummary) -> Measured:
     old, new = shape_counts(a.patterns), shape_counts(b.patterns)
-    measures = [Measure("shapes", total_variation(old, new), 0.0)]
+    measures = [Measure("patterns", total_variation(old, new), 0.0)]
     shared = _shared(a.min_hashes, b.min_hashes)
     if shared:
         measures.append(shared)

@@ -76,7 +76,7 @@ class Measure(msgspec.Struct, frozen=True):
         stability index), ``overlap`` (share of the new values that the old version had),
         ``coverage`` (share of the new rows within the old range), ``ks_moments``
         (Kolmogorov-Smirnov of moments), ``rate`` (rows a day, new over old), ``characters``
-        (Kolmogorov-Smirnov of lengths), ``shapes`` (total variation).
+        (Kolmogorov-Smirnov of lengths), ``patterns`` (total variation).
     value : float
     error_bound : float
         How far it may be off, from what profiles keep; 0 where it is exact.

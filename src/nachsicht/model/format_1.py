@@ -429,6 +429,10 @@ def _example(value: dict[str, Any]) -> dict[str, Any]:
     return {**value, "version": None if value["version"] == _OTHERS else value["version"]}
 
 
+def _measure(value: dict[str, Any]) -> dict[str, Any]:
+    return {**value, "name": "patterns" if value["name"] == "shapes" else value["name"]}
+
+
 def _outcome_bin(value: dict[str, Any]) -> dict[str, Any]:
     """A bin with its label as a level; ``value`` holds the fields in the order of that format."""
     label = value["label"]
@@ -465,6 +469,7 @@ _SPECIAL: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "Transition": _of_step,
     "RowChanges": _of_step,
     "RelationChange": _of_step,
+    "Measure": _measure,
     "MissingByLevel": _with_levels,
     "GroupStats": _with_levels,
     "MissingHotspot": _hotspot,
