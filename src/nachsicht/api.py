@@ -43,7 +43,7 @@ def profile(
         True shows a bar, in a notebook too, where the work takes more than a second; a
         callable is called with a `Progress` from time to time.
     **options
-        Single settings by name, laid over ``settings``.
+        Single settings by name, on top of ``settings``.
 
     Returns
     -------
@@ -147,7 +147,7 @@ def compare_groups(
         Two groups to compare with each other; by default each (of at most twelve, the
         largest) is compared with all other rows, unless there are but two.
     split_at : date, number, str or a sequence of these, optional
-        Cut the rows at these values of a moment or quantity column: those before, and those from
+        Cut the rows at these values of a datetime or quantity column: those before, and those from
         each on, are compared one after the other, as versions are.
     settings, progress, **options
         As for `profile`.

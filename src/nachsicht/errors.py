@@ -87,7 +87,7 @@ MOST_COLUMNS = 20_000
 
 
 def too_wide(columns: int, rows: int) -> UnreadableSourceError:
-    """The error for a table of more columns than can be looked at."""
+    """The error for a table of more columns than can be examined."""
     where = phrase("hints.first_rows", rows=rows)
     return UnreadableSourceError("too_wide", where=where, columns=columns, most=MOST_COLUMNS)
 

@@ -44,7 +44,7 @@ class NotConforming(NachsichtError, AssertionError):
 
 
 def sample_table(rows: int = 9_000, seed: int = 20_251_102) -> Any:
-    """Made-up hive checks with columns of most kinds, gaps, repeats and an import that ran twice.
+    """Made-up hive checks with columns of most kinds, missing values and an import that ran twice.
 
     Parameters
     ----------
@@ -90,7 +90,7 @@ def assert_conforms(
     Parameters
     ----------
     give : callable
-        Takes an Arrow table and gives what shall be profiled: the path of a file that holds it,
+        Takes an Arrow table and gives what should be profiled: the path of a file that holds it,
         a frame, an address.
     table : Arrow table, optional
         By default `sample_table`.
@@ -124,7 +124,7 @@ def differences(expected: ProfileDocument, found: ProfileDocument, table: Any) -
     expected, found : ProfileDocument
         The first one exact in every figure.
     table : Arrow table
-        The rows; estimates are held against them.
+        The rows; estimates are compared with them.
     """
     if (
         not any(column.error_bounds for column in found.columns)

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 
 def seconds_since(started: float) -> float:
-    """Seconds of work; 0 where results shall be made again to the byte."""
+    """Seconds of work; 0 where results should be made again to the byte."""
     fixed = "SOURCE_DATE_EPOCH" in os.environ
     return 0.0 if fixed else round(time.perf_counter() - started, 3)
 

@@ -21,9 +21,9 @@ _ARROW = {"int64": pa.int64(), "uint64": pa.uint64(), "float64": pa.float64()}
 
 
 def values_of(array: Any) -> NDArray[Any]:
-    """Numbers, booleans or moments of an array or chunked array; where null, of any value.
+    """Numbers, booleans or datetimes of an array or chunked array; where null, of any value.
 
-    Moments come as whole numbers of their unit.
+    Datetimes come as whole numbers of their unit.
     """
     chunks = array.chunks if isinstance(array, pa.ChunkedArray) else [array]
     parts = [_chunk(chunk) for chunk in chunks]

@@ -1,7 +1,7 @@
 """Texts that were read as levels and codes, though they are stored one by one.
 
 A file that keeps each of its few texts once is read so: nothing is spelt out for every row, to
-be found equal again. What is told of such a column is told as if it had been.
+be found equal again. What is told of such a column is shown as if it had been.
 """
 
 from __future__ import annotations

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
 
-#: Microseconds are the unit of every moment inside.
+#: Microseconds are the unit of every datetime inside.
 MICROSECOND = 1_000_000
 DAY = 86_400 * MICROSECOND
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
@@ -17,7 +17,7 @@ def number_text(value: int | float) -> str:
 
 
 def moment_text(microseconds: int, *, day_only: bool, clock: bool) -> str:
-    """ISO 8601 text of a moment counted in microseconds from 1970, or from midnight."""
+    """ISO 8601 text of a datetime counted in microseconds from 1970, or from midnight."""
     if clock:
         seconds, micro = divmod(microseconds, MICROSECOND)
         text = f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}"

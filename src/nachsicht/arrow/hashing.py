@@ -93,7 +93,7 @@ def _hash_present(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) ->
         floats = values_of(array).astype(np.float64, copy=False)
         kernels.of_floats(floats, int(_MISSING), int(salt), adding, into)
     elif types.is_temporal(stored) and not types.is_interval(stored):
-        # In nanoseconds, modulo 2**64: the same whatever unit a moment is stored in.
+        # In nanoseconds, modulo 2**64: the same whatever unit a datetime is stored in.
         ticks = values_of(array).astype(np.int64, copy=False).view(np.uint64)
         kernels.mix(ticks, _nanoseconds(stored), int(salt), adding, into)
     elif types.is_integer(stored) or types.is_boolean(stored):

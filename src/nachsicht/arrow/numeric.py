@@ -1,4 +1,4 @@
-"""Quantities, moments and durations as the numbers that are reckoned with."""
+"""Quantities, datetimes and durations as the numbers that are reckoned with."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def as_numbers(
 ) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
     """Numbers of any stored type, and where they are present and of a size to compute with.
 
-    Infinite numbers are not, nor those beyond `LARGEST`, whose powers no float holds. Moments
+    Infinite numbers are not, nor those beyond `LARGEST`, whose powers no float holds. Datetimes
     count in their stored unit, durations in seconds. Where a value is not present, any number
     stands. Texts, times of day and nested values are none: None. Where it is known
     that all are present and of such a size, ``everywhere`` tells so of each.

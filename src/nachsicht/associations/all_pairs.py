@@ -1,6 +1,6 @@
 """How strongly any two columns go together, for each pair of kinds.
 
-Quantities, moments and durations among each other: Spearman's rank correlation, with Pearson's
+Quantities, datetimes and durations among each other: Spearman's rank correlation, with Pearson's
 and Kendall's beside it. Categories and flags among each other: Cramér's V. A category and a
 quantity: the correlation ratio eta of the ranks. All are 0 for columns that have nothing to
 do with each other and 1 for columns of which one follows from the other; rank correlations

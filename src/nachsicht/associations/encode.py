@@ -33,7 +33,7 @@ Codes = NDArray[np.int32]
 class NumericVector(msgspec.Struct, frozen=True, eq=False, dict=True):
     """A column of numbers: ``values`` of any numeric type, ``present`` where they count.
 
-    Of moments ``ticks`` is the length of a unit of ``values`` in microseconds; of others it
+    Of datetimes ``ticks`` is the length of a unit of ``values`` in microseconds; of others it
     is 0.
     """
 
@@ -70,7 +70,7 @@ class NumericVector(msgspec.Struct, frozen=True, eq=False, dict=True):
         return NumericVector(self.name, self.values[places], self.present[places], self.ticks)
 
     def in_milliseconds(self) -> NDArray[Any]:
-        """The values as they are; moments in milliseconds since 1970."""
+        """The values as they are; datetimes in milliseconds since 1970."""
         return self.values * (self.ticks / 1000) if self.ticks else self.values
 
 
@@ -143,7 +143,7 @@ def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
 
 
 def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -> Side | None:
-    """A column as numbers or levels; None for numbers and moments that are stored as text."""
+    """A column as numbers or levels; None for numbers and datetimes that are stored as text."""
     if isinstance(column.stats, CategorySummary):
         names, codes = levels_in(array, None)
         return _lumped(column.name, names, codes)
@@ -184,7 +184,7 @@ def _lumped(name: str, names: Sequence[str], codes: NDArray[np.integer[Any]]) ->
     kept = np.flatnonzero(counts)
     lumped = max(len(kept) - (MOST_LEVELS - 1), 0) if len(kept) > MOST_LEVELS else 0
     if lumped:
-        # Of many levels most are too rare to be looked at by name.
+        # Of many levels most are too rare to be examined by name.
         least = np.partition(counts, -(MOST_LEVELS - 1))[-(MOST_LEVELS - 1)]
         maybe = np.flatnonzero(counts >= least).tolist()
         by_name = sorted(maybe, key=lambda i: (-int(counts[i]), names[i]))

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from nachsicht._util.cached import kept
 from nachsicht.kernels.sums import agreeing
 
-#: Lengths up to which all pairs are held against each other.
+#: Lengths up to which all pairs are compared with each other.
 _SHORT = 16
-#: So many next rows are each drawn row held against.
+#: Each drawn row is compared with so many next rows.
 _NEXT = 20
 
 

@@ -21,7 +21,7 @@ KEPT = 5
 def components_of(sides: Sequence[Side]) -> Components | None:
     """Components of the quantities over the rows that have all of them; None of too few.
 
-    Moments take no part. Columns that never vary in these rows are left out.
+    Datetimes take no part. Columns that never vary in these rows are left out.
     """
     quantities = [s for s in sides if isinstance(s, NumericVector) and not s.ticks]
     full = [s for s in quantities if s.present.mean() >= _FEWEST_PRESENT][:MOST_COLUMNS]

@@ -16,7 +16,7 @@ from nachsicht.stats.gram import products_of_rows
 
 #: Rows that are multiplied at once.
 BLOCK_ROWS = 60_000
-#: Correlations are told to so many decimals; more depend on the order of the summing.
+#: Correlations are reported to so many decimals; more depend on the order of the summing.
 DECIMALS = 12
 #: Relative size of what rounding leaves of sums that should be zero.
 ROUNDING = 64 * np.finfo(np.float64).eps

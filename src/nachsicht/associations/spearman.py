@@ -1,7 +1,7 @@
 """Spearman's rank correlation of all pairs of quantities, with its standard error.
 
 Columns without gaps are ranked once and multiplied as a matrix. Where one of two columns has
-gaps, both are ranked again among the rows that they share; where that takes too long, among
+missing values, both are ranked again among common rows; where that takes too long, among
 fewer rows, drawn evenly.
 """
 
@@ -19,7 +19,7 @@ from nachsicht._util.parallel import ParallelMap
 from nachsicht.associations.encode import Floats, NumericVector, ranks
 from nachsicht.stats.gram import products_of_rows
 
-#: Rows times pairs with gaps that are ranked again at most; beyond, rows are drawn.
+#: Rows times pairs with missing values that are ranked again at most; beyond, rows are drawn.
 MOST_RANKED = 20_000_000
 #: At least so many rows are drawn.
 FEWEST_DRAWN = 1_000

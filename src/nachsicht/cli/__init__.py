@@ -1,4 +1,4 @@
-"""The command ``nachsicht``: thin, laid over the public face."""
+"""The command ``nachsicht``: a thin layer over the public API."""
 
 from __future__ import annotations
 

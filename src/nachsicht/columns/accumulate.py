@@ -146,7 +146,7 @@ def finish_column(
 ) -> ColumnSummary:
     """Judge the kind and compute the summary.
 
-    ``now`` is the time in microseconds since 1970, to tell moments that lie in the future;
+    ``now`` is the time in microseconds since 1970, to tell datetimes that lie in the future;
     ``described`` what a description says of the column.
     """
     return read_column(part, name, position, settings, now, described)[0]

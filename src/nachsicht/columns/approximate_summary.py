@@ -28,7 +28,7 @@ def condensed_quantity(numbers: CondensedNumbers, settings: Settings) -> Quantit
     """A quantity whose moments, ends and counts are exact, and whose ranks are sketched.
 
     What depends on ranks (quantiles, bins, outliers, normal fit, density) is computed of
-    stand-ins at equal steps of rank, and counts are brought up to the number of rows.
+    representative values at equal steps of rank, and counts are brought up to the number of rows.
     """
     sample = numbers.stand_ins()
     rough = summarise_quantity(sample, settings, numbers.order)

@@ -55,7 +55,7 @@ def time_type(stored: Any) -> TimeType:
 
 
 def observe_moments(array: Any) -> NumberPart:
-    """Moments as microseconds by the clock of their time zone; finer fractions are cut."""
+    """Datetimes as microseconds by the clock of their time zone; finer fractions are cut."""
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
     stored = array.type
@@ -162,13 +162,13 @@ def _later(values: NDArray[np.int64], now: int | None) -> int | None:
 
 
 def _at(values: NDArray[np.int64], places: NDArray[np.int64]) -> int:
-    """How many of the sorted moments are one of some different ones."""
+    """How many of the sorted datetimes are one of some different ones."""
     up_to = np.searchsorted(values, places, "right") - np.searchsorted(values, places, "left")
     return int(up_to.sum())
 
 
 def _units_in(values: NDArray[np.int64], unit: str) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """The different calendar units of sorted moments, counted from 1970, and the rows of each."""
+    """The different calendar units of sorted datetimes, counted from 1970, and the rows of each."""
     first, last = places_in(values[[0, -1]], unit).tolist()
     if last - first > len(values):
         return runs_of(places_in(values, unit))
@@ -242,13 +242,13 @@ def unit_starts(places: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
 
 
 def microseconds_of(ticks: NDArray[np.int64], stored: Any) -> NDArray[np.int64]:
-    """Moments in the unit of a date or timestamp type, as microseconds; finer fractions are cut."""
+    """Datetimes of a date or timestamp type in microseconds; finer fractions are cut."""
     times, over = _ticks_of(stored)
     return ticks * times // over
 
 
 def in_stored_unit(microseconds: NDArray[np.int64], stored: Any) -> NDArray[np.int64]:
-    """Of moments, the first of a date or timestamp type that are not before them."""
+    """Of datetimes, the first of a date or timestamp type that are not before them."""
     times, over = _ticks_of(stored)
     return -(-microseconds * over // times)
 
@@ -273,14 +273,14 @@ def _unit_for(low: int, high: int, of: TimeType) -> str:
 
 
 def places_in(microseconds: NDArray[np.int64], unit: str) -> NDArray[np.int64]:
-    """In which calendar unit, counted from 1970, each moment lies."""
+    """In which calendar unit, counted from 1970, each datetime lies."""
     if unit in _FIXED:
         return microseconds // _FIXED[unit]
     days = microseconds // DAY
     first, last = (int(days.min()), int(days.max())) if len(days) else (0, 0)
     if last - first > len(days):
         return _of_days(days, unit)
-    # Every day is looked at once, not every moment.
+    # Every day is examined once, not every datetime.
     return _of_days(np.arange(first, last + 1), unit).take(days - first)
 
 

@@ -1,4 +1,4 @@
-"""Columns whose levels divide the rows: categories, flags, and moments by calendar unit."""
+"""Columns whose levels divide the rows: categories, flags, and datetimes by calendar unit."""
 
 from __future__ import annotations
 
@@ -29,19 +29,19 @@ MOST_LEVELS = 24
 #: At most so many columns are used, those with the fewest missing values first.
 MOST_COLUMNS = 12
 _CALENDAR = ("month", "year")
-#: Each moment is held against the beginnings of all of so few units.
+#: Each datetime is compared with the beginnings of all of so few units.
 _FEW_UNITS = 128
 
 
 class Grouper(msgspec.Struct, frozen=True):
-    """A column that divides the rows; moments do so by a calendar unit."""
+    """A column that divides the rows; datetimes do so by a calendar unit."""
 
     position: int
     unit: str | None = None
 
 
 def columns_to_split_by(columns: Sequence[ColumnSummary]) -> tuple[Grouper, ...]:
-    """The categories, flags and moments that divide the rows in a handful of levels."""
+    """The categories, flags and datetimes that divide the rows in a handful of levels."""
     fit = []
     for column in columns:
         if isinstance(column.stats, CategorySummary) and 2 <= column.distinct <= MOST_LEVELS:
@@ -107,7 +107,7 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
     first, last = places_in(microseconds_of(ends, column.type), unit).tolist()
     letter = "M" if unit == "month" else "Y"
     names = np.arange(first, last + 1).astype(f"datetime64[{letter}]").astype(str)
-    # Limits are brought to the unit of the moments, not all of these to that of the limits.
+    # Limits are brought to the unit of the datetimes, not all of these to that of the limits.
     begins = in_stored_unit(unit_starts(np.arange(first + 1, last + 1), unit), column.type)
     if len(begins) <= _FEW_UNITS:
         codes = np.empty(len(moments), np.int32)

@@ -160,7 +160,7 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
 
 
 class _NestedReading(_Unitless, msgspec.Struct, frozen=True):
-    """Values inside of cells are not told apart, so there is nothing to count."""
+    """Values inside of cells are not distinguished, so there is nothing to count."""
 
     part: NestedPart
     stored: Any

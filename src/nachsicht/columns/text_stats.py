@@ -90,7 +90,7 @@ def measure_texts(tally: ValueCounts) -> TextMeasures:
     """Measure different texts, each standing for its rows.
 
     Lengths are in characters (Unicode code points), words are runs without ASCII white space;
-    frequent words are told apart as `words_in` says.
+    frequent words are distinguished as `words_in` says.
     """
     rows, found = tally.counts, tally.measured
     before, after = SPACE[found.first], SPACE[found.last]

@@ -77,7 +77,7 @@ def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
     content = _content_likeness(old, new) * (1 - abs(old.missing_share - new.missing_share))
     telling = 0.85 * min(1.0, math.log2(1 + min(old.distinct, new.distinct)) / 6)
     if isinstance(old.stats, DatetimeSummary):
-        telling *= 0.6  # most moments of a dataset lie in one period
+        telling *= 0.6  # most datetimes of a dataset lie in one period
     name = _name_likeness(old.name, new.name)
     if old.position == new.position:
         name = max(name, 0.5 + 0.5 * name)
@@ -88,7 +88,7 @@ def _content_likeness(old: ColumnSummary, new: ColumnSummary) -> float:
     a, b = old.stats, new.stats
     measured = distance_between(old, new)
     if measured is not None and isinstance(a, DatetimeSummary):
-        # A later delivery holds later moments; that they overlap at all is a sign.
+        # A later delivery holds later datetimes; that they overlap at all is a sign.
         return 0.75 + 0.25 * measured.measures[0].value
     if measured is None or measured.distance is None:
         return 0.3

@@ -39,7 +39,7 @@ class VersionPair(msgspec.Struct, frozen=True):
     """Two versions, in order, and the settings by which they are compared.
 
     Groups of one dataset are not ``in_time``: nothing was done to one that made the other of
-    it, so differences are told and no causes looked for. Slices of one dataset by a moment
+    it, so differences are reported and no causes looked for. Slices of one dataset by a datetime
     are in time, but have other rows by their nature (``slices``), so rows are not compared.
     """
 
@@ -152,7 +152,7 @@ class ColumnChange(msgspec.Struct, frozen=True, dict=True):
     def kind_changed(self) -> bool:
         """Whether the column means something else now.
 
-        Kinds are told from the values, so a rare value can make a quantity of what was a
+        Kinds are inferred from the values, so a rare value can make a quantity of what was a
         flag. Stored alike and with the same frequent values, it is still the same.
         """
         old, new = self.old, self.new

@@ -35,9 +35,9 @@ class Place(NamedTuple):
 
 
 def rise_of_gaps(change: ColumnChange) -> Place | None:
-    """The level that holds most of the new gaps.
+    """The level that holds most of the new missing values.
 
-    The new gaps of a level are those beyond its former missing share (for a level that was
+    The new missing values of a level are those beyond its former share (for a level that was
     not there, such as a new month: beyond the column's).
     """
     old, new = change.between.old.profile, change.between.new.profile
@@ -159,7 +159,7 @@ def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:
 
 
 def rows_by_level(version: ProfileDocument, name: str) -> Mapping[str | None, int] | None:
-    """Rows by level of a category, or by the calendar of a moment."""
+    """Rows by level of a category, or by the calendar of a datetime."""
     column = version.column(name)
     if column is None:
         return None

@@ -1,4 +1,4 @@
-"""All that is told between two versions: columns, rows, relations."""
+"""All that is reported between two versions: columns, rows, relations."""
 
 from __future__ import annotations
 

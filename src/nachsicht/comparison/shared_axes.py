@@ -27,7 +27,7 @@ from nachsicht.model.comparison import (
 )
 from nachsicht.stats.histogram import coarsen, edges_of, without_lattice
 
-#: So many levels are drawn; the others are told as a number.
+#: So many levels are drawn; the others are shown as a number.
 DRAWN_LEVELS = 12
 
 

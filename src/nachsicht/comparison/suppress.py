@@ -16,7 +16,7 @@ from nachsicht.comparison.distances import distance_between
 from nachsicht.comparison.localise import Place, rows_by_level
 from nachsicht.model.column import DatetimeSummary, QuantitySummary
 
-#: Gaps that rose by so much more than the lost rows explain are told.
+#: Missing values that rose by so much more than the lost rows explain are reported.
 _SLACK = 0.03
 
 

@@ -52,7 +52,7 @@ def settings_from(
     Raises
     ------
     SettingsError
-        If an option is unknown (the nearest right name is told) or has a wrong value.
+        If an option is unknown (the nearest right name is reported) or has a wrong value.
     """
     for name in options:
         check_name(name, FIELDS, name)
@@ -200,7 +200,7 @@ def _check_names(values: dict[str, Any], text: str, path: Path) -> None:
 
 
 def _check_each(values: dict[str, Any], text: str, path: Path) -> None:
-    """Convert every setting by itself, so that a wrong value can be told with its line."""
+    """Convert every setting by itself, so that a wrong value can be reported with its line."""
     for name, value in values.items():
         try:
             settings_of({name: value})

@@ -220,7 +220,7 @@ def no_column(name: str, known: Sequence[str], setting: str) -> SettingsError:
 
 def _nearest(name: str, known: Sequence[str]) -> str:
     """What may have been meant: a name in other letters, one nearly the same, or any."""
-    import difflib  # only what is wrong has to be told so
+    import difflib  # needed only where a name is wrong
 
     same = [other for other in known if other.casefold() == name.casefold()]
     near = same or difflib.get_close_matches(name, known, n=1)

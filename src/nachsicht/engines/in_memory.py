@@ -53,7 +53,7 @@ T = TypeVar("T")
 
 class _Columns(NamedTuple):
     """All columns: their summaries, sorted numbers by place where these are not too many to be
-    held against others, and the table as it was encoded.
+    compared with others, and the table as it was encoded.
     """
 
     summaries: tuple[ColumnSummary, ...]
@@ -106,7 +106,7 @@ class InMemory:
         return names
 
     def column(self, position: int) -> ColumnSummary:
-        """One column; no other is looked at."""
+        """One column; no other is examined."""
         if self._read_columns is not None:
             return self._read_columns.summaries[position]
         if position not in self._single:
@@ -136,7 +136,7 @@ class InMemory:
 
     @property
     def _with_gaps(self) -> list[int] | None:
-        """Places of the columns that have gaps; None as long as that is not known."""
+        """Places of the columns that have missing values; None as long as that is not known."""
         if self._read_columns is None:
             return None
         return [column.position for column in self._read_columns.summaries if column.missing]

@@ -87,13 +87,13 @@ def percents(ax: Axes, axis: str = "y") -> None:
 
 
 def plain(values: Any, *, time: bool) -> Any:
-    """Numbers as they are; milliseconds since 1970 as moments."""
+    """Numbers as they are; milliseconds since 1970 as datetimes."""
     array = np.asarray(values, np.float64)
     return array.astype("datetime64[ms]") if time else array
 
 
 def dates(ax: Axes, values: Any, axis: str = "x") -> None:
-    """Label an axis of moments shortly, where that is what the values are."""
+    """Label an axis of datetimes shortly, where that is what the values are."""
     if np.asarray(values).dtype.kind != "M":
         return
     from matplotlib.dates import AutoDateLocator, ConciseDateFormatter

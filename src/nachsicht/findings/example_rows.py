@@ -42,7 +42,7 @@ class ExampleRowFinder:
         Parameters
         ----------
         finding : Finding
-            What shall be shown.
+            What should be shown.
         names : mapping
             What this version calls the columns of the finding, where otherwise.
         newest : bool

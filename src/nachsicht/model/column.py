@@ -197,7 +197,7 @@ class DatetimeSummary(msgspec.Struct, frozen=True, tag="datetime"):
     """Dates or times. ``unit`` is that of ``counts``: hour, day, month, year, and so on.
 
     ``counts[i]`` rows lie in the calendar unit ``first + i`` after 1970-01-01 (or after
-    midnight, for times of day, whose ``time_of_day`` is true). Moments with a time zone are counted
+    midnight, for times of day, whose ``time_of_day`` is true). Those with a time zone are counted
     by the clock of that zone. ``by_month`` begins with January, ``by_weekday`` with Monday;
     both are empty for times of day, ``by_hour`` for days. ``gaps`` are the longest
     runs of units without a row; ``empty_periods`` counts all such units. ``in_future`` is

@@ -43,7 +43,7 @@ class ValuesDistribution(msgspec.Struct, frozen=True, tag="values"):
 class LevelsDistribution(msgspec.Struct, frozen=True, tag="levels"):
     """Versions over the levels of a category: ``counts[version][level]``.
 
-    Levels that are not drawn are told in ``other_levels``, their rows in ``other_counts``.
+    Levels that are not drawn are reported in ``other_levels``, their rows in ``other_counts``.
     """
 
     levels: tuple[str, ...]
@@ -75,7 +75,7 @@ class Measure(msgspec.Struct, frozen=True):
         over old), ``total_variation``, ``jensen_shannon`` (base 2), ``psi`` (population
         stability index), ``overlap`` (share of the new values that the old version had),
         ``coverage`` (share of the new rows within the old range), ``ks_moments``
-        (Kolmogorov-Smirnov of moments), ``rate`` (rows a day, new over old), ``characters``
+        (Kolmogorov-Smirnov of datetimes), ``rate`` (rows a day, new over old), ``characters``
         (Kolmogorov-Smirnov of lengths), ``patterns`` (total variation).
     value : float
     error_bound : float
@@ -88,7 +88,7 @@ class Measure(msgspec.Struct, frozen=True):
 
 
 def distance_in(measures: tuple[Measure, ...]) -> float | None:
-    """The leading measure, where it is a distance; of moments it is not."""
+    """The leading measure, where it is a distance; of datetimes it is not."""
     return measures[0].value if measures and measures[0].name != "coverage" else None
 
 
@@ -100,8 +100,8 @@ class Transition(msgspec.Struct, frozen=True, kw_only=True):
     before, after : int
         Positions of the two versions; ``before`` is None for all other groups together.
     measures : tuple of Measure
-        The first is the leading one. Of moments it is no distance of the column: a later
-        delivery is bound to hold later moments.
+        The first is the leading one. Of datetimes it is no distance of the column: a later
+        delivery is bound to hold later datetimes.
     p_value : float or None
         How often chance alone gives such a distance (p-value).
     not_significant : bool

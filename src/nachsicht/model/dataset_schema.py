@@ -1,4 +1,4 @@
-"""What a description that came with the data says of it, before anybody looked at a row."""
+"""What a description that came with the data says of it, before anybody examined a row."""
 
 from __future__ import annotations
 

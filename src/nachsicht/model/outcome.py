@@ -44,7 +44,7 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
     Of a category or flag it is the share of one ``level``; of a quantity the mean. Computed of
     ``rows`` in which the outcome is known, among evenly drawn ones where the data has more
     rows than ``relations.drawn``. ``excluded`` names columns that
-    are not looked at, with the reason's code.
+    are not examined, with the reason's code.
     """
 
     column: str

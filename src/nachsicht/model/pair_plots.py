@@ -64,7 +64,7 @@ BOX_SHARES = tuple(i / 20 for i in range(1, 20))
 class BoxesView(msgspec.Struct, frozen=True, kw_only=True, tag="boxes"):
     """A quantity in every level of a category, as boxes and as counts in the bins of an axis.
 
-    ``overall`` holds the quantiles of all rows, which those of a level can be held against.
+    ``overall`` holds the quantiles of all rows, which those of a level can be compared with.
     """
 
     axis: Axis
@@ -86,11 +86,11 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
     Attributes
     ----------
     rows, missing : tuple of int
-        Rows that were looked at in each unit, and those without a value.
+        Rows that were examined in each unit, and those without a value.
     quartiles : tuple of (float, float, float), or None where no row has a value
-        Of quantities and moments, for each unit.
+        Of quantities and datetimes, for each unit.
     is_time : bool
-        Whether quartiles are moments, in milliseconds since 1970.
+        Whether quartiles are datetimes, in milliseconds since 1970.
     levels, counts : tuple of str, tuple of tuple of int
         Of categories: the most frequent levels, and ``counts[level][unit]``.
     jumps : tuple of int
@@ -135,7 +135,7 @@ class PairView(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class OverTime(msgspec.Struct, frozen=True, kw_only=True):
-    """Every column over a moment column.
+    """Every column over a datetime column.
 
     ``rows`` counts all rows of the data by calendar unit; the ``views`` are computed of the
     evenly drawn rows.
@@ -156,7 +156,7 @@ class Components(msgspec.Struct, frozen=True, kw_only=True):
     columns : tuple of str
         Quantities that take part.
     excluded : tuple of str
-        Quantities with too many gaps, that never vary in these rows, or that come after the
+        Quantities with too many missing values, constant in these rows, or that come after the
         first 200.
     rows : int
         Rows with a value in all of them.

@@ -59,7 +59,7 @@ class Duplicates(msgspec.Struct, frozen=True, kw_only=True):
     Attributes
     ----------
     duplicate_rows, distinct_rows : int
-        Rows that equal an earlier one, and all others. Rows are told apart by hashes of 64
+        Rows that equal an earlier one, and all others. Rows are distinguished by hashes of 64
         bits: of n rows two different ones share one with a chance of n² / 2^65.
     runs : tuple of DuplicateRun
         The longest runs of neighbouring repeated rows, at least two rows long.
@@ -116,7 +116,7 @@ class Relation(msgspec.Struct, frozen=True, gc=False):
     x, y : str
         The columns.
     measure : str
-        ``spearman`` (-1 to 1, two quantities, moments or durations), ``cramers_v`` (0 to 1,
+        ``spearman`` (-1 to 1, two quantities, datetimes or durations), ``cramers_v`` (0 to 1,
         two categories or flags, bias corrected) or ``eta`` (0 to 1, a category and the ranks
         of a quantity).
     value, std_error : float
@@ -216,7 +216,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
 
     ``fingerprint`` is the same for the same names and rows, in whatever order or file.
 
-    ``missing_thresholds`` are the shares of missing values from which on gaps are a lot, and from
+    ``missing_thresholds`` are the shares from which on missing values are a lot, and from
     which on a column is mostly gone. ``description`` is what came with the data and says what
     its columns are.
     """

@@ -1,4 +1,4 @@
-"""What is told of masked and omitted columns beside their values, which nobody shall see."""
+"""What is told of masked and omitted columns beside their values, which nobody should see."""
 
 from __future__ import annotations
 

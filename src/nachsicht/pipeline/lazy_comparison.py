@@ -53,7 +53,7 @@ class OnDemand:
 
     def whole(self) -> ComparisonDocument:
         """Everything."""
-        if len(self.versions) > 1:  # differences are held against chance, with what loads slowly
+        if len(self.versions) > 1:  # differences are compared with chance, with what loads slowly
             run_in_background(lambda: import_module("scipy.special"))
         versions = [_whole(version) for version in self.versions]
         settings = _with_key(self._settings, [version.profile for version in versions])

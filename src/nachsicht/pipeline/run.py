@@ -52,7 +52,7 @@ def run_comparison(
     Versions in memory are computed when something is asked of them, others at once. Documents
     of profiles, and profiles that were computed before, are taken as they are.
     """
-    # What is wrong with these is told before long work.
+    # What is wrong with these is reported before long work.
     theme, accepted = theme_of(settings.theme), read_accepted(settings.accepted)
     ready = [_ready(version) for version in data]
     sources = [

@@ -40,7 +40,7 @@ def run_groups(
 
     Where there are but two, they are compared with each other.
 
-    By a moment column, its months or years are compared one after the other, as versions are.
+    By a datetime column, its months or years are compared one after the other, as versions are.
     """
     theme = theme_of(settings.theme)
     source = source_of(data, settings.reading)

@@ -1,4 +1,4 @@
-"""Compressed files, told by their first bytes, and archives, told by their names."""
+"""Compressed files, recognised by their first bytes, and archives, recognised by their names."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def is_archive(path: Path) -> bool:
 
 
 def compression_of(head: bytes) -> str | None:
-    """How a file is compressed, told by its first bytes."""
+    """How a file is compressed, recognised by its first bytes."""
     return next((name for sign, name in COMPRESSIONS.items() if head.startswith(sign)), None)
 
 

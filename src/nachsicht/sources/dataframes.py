@@ -13,7 +13,7 @@ from nachsicht.errors import UnreadableSourceError
 from nachsicht.model.notes import Note
 from nachsicht.sources.protocol import Opened, SourceFacts
 
-#: Types of pandas whose values are told as texts.
+#: Types of pandas whose values are shown as texts.
 _AS_TEXTS = ("PeriodDtype", "IntervalDtype")
 #: Rows of a batch where a frame is streamed.
 BATCH_ROWS = 1 << 17
@@ -29,7 +29,7 @@ def gives_table(data: object) -> bool:
 
 
 def text_of(value: object) -> str:
-    """An object as text; of one that cannot be told so, its type."""
+    """An object as text, or its type where it cannot be shown as text."""
     try:
         return str(value)
     except Exception:

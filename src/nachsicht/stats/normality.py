@@ -85,7 +85,7 @@ def _square_sum(n: int) -> float:
 
 
 class _Plot(NamedTuple):
-    """Values in rising order, and the normal scores that they are held against.
+    """Values in rising order, and the normal scores that they are compared with.
 
     Of few different values, that stand in ``rows`` each, the scores are the sums of theirs.
     """

@@ -8,7 +8,7 @@ from nachsicht.kernels.sums import near_whole
 from nachsicht.model.column import NumberCount
 from nachsicht.stats.sorted_array import SortedNumbers
 
-#: Decimals looked at where values have more than can be told.
+#: Decimals examined where values have more than can be reported.
 _DECIMALS = 2
 #: Whole numbers up to here are exact in float64.
 _EXACT = 2.0**53

@@ -45,7 +45,7 @@ from nachsicht.table.result import Computed
 from nachsicht.table.time_series import over_time
 from nachsicht.table.validate import BreachesPart, observe_breaches
 
-#: So many of the first rows decide what is looked at in all of them.
+#: So many of the first rows decide what is examined in all of them.
 PLAN_ROWS = 1 << 16
 #: That the hash of a row takes.
 _HASH_BYTES = 8
@@ -62,20 +62,20 @@ class TablePlan(msgspec.Struct, frozen=True):
     Attributes
     ----------
     schema : Arrow schema
-        Of the rows as they are looked at.
+        Of the rows as they are examined.
     settings : Settings
     most_bytes : int
         Memory that the parts may take together; beyond its share of it a part is condensed.
     looks : tuple of Look
-        Columns in which rows are looked at for repeats, beside all of them.
+        Columns in which rows are examined for repeats, beside all of them.
     split_by : tuple of Grouper
-        Columns by whose levels gaps are counted.
+        Columns by whose levels missing values are counted.
     numbers : tuple of int
         Places of the columns that have co-moments.
     mask_key : bytes
         What makes pseudonyms; workers of one run need the same.
     description : Description, optional
-        What the rows are held against.
+        What the rows are compared with.
     rows : int
         Of all the data; 0 where that is not known. What will not fit is condensed at once then,
         where it was observed.

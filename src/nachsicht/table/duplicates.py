@@ -28,7 +28,7 @@ MOST_BLOCKS, MOST_GROUPS, MOST_SHOWN = 5, 5, 6
 _FIRST_BLOCK, MOST_PLACES = 16, 128
 #: Fewer neighbouring rows than this may repeat others by chance.
 SHORTEST_IMPORT = 5
-#: So many rows at most are looked at one by one.
+#: So many rows at most are examined one by one.
 _MOST_DOUBTFUL = 20_000
 
 
@@ -127,7 +127,7 @@ class RowHashes:
 
 
 class Look(msgspec.Struct, frozen=True):
-    """Columns, by position, in which rows are looked at for repeats."""
+    """Columns, by position, in which rows are examined for repeats."""
 
     positions: tuple[int, ...]
 
@@ -163,7 +163,7 @@ def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> li
 
 
 def in_columns(repeats: Duplicates, look: Look, columns: Sequence[ColumnSummary]) -> Duplicates:
-    """Repeats with the names of the columns that were looked at."""
+    """Repeats with the names of the columns that were examined."""
     names = tuple(columns[position].name for position in look.positions)
     return msgspec.structs.replace(repeats, columns=names)
 

@@ -66,7 +66,7 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
 
 
 def slices_in(table: Any, by: str) -> list[Group] | None:
-    """Rows by calendar unit of a moment column, one after the other; None of other columns.
+    """Rows by calendar unit of a datetime column, one after the other; None of other columns.
 
     By month where that makes no more than the most groups, else by year; units with too few
     rows are left out.
@@ -105,7 +105,7 @@ def _as_moments(column: Any) -> Any:
 
 
 def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
-    """Rows before, between and from some values of a moment or quantity column on, in order.
+    """Rows before, between and from some values of a datetime or quantity column on, in order.
 
     Rows without a value belong to none.
 

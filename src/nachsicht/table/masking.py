@@ -1,4 +1,4 @@
-"""Pseudonyms in place of values that nobody shall see."""
+"""Pseudonyms in place of values that nobody should see."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""In which levels of other columns the gaps of a column lie."""
+"""In which levels of other columns the missing values of a column lie."""
 
 from __future__ import annotations
 
@@ -57,11 +57,11 @@ class GapsPart(msgspec.Struct, frozen=True):
 
 
 def concentrated(tables: Sequence[MissingByLevel]) -> tuple[MissingHotspot, ...]:
-    """For every column with gaps, the levels where it lacks a value far more than elsewhere.
+    """For every column with missing values, the levels where they are far more frequent.
 
     Far more is at least twice the share and three points more, in at least ten rows, and less
     often by chance than 1 in 1000 over all levels of the column. The gravest levels of a
-    column come first; of columns that divide the rows in the same way the first is told.
+    column come first; of columns that divide the rows in the same way the first is reported.
     """
     found: dict[str, list[MissingHotspot]] = {}
     for table in tables:
@@ -91,7 +91,7 @@ def observe_gaps(
 ) -> GapsPart:
     """Count one batch: a table or record batch.
 
-    ``among`` tells the places of the columns that may have gaps, where that is known.
+    ``among`` tells the places of the columns that may have missing values, where that is known.
     """
     part = GapsPart()
     looked = range(batch.num_columns) if among is None else among

@@ -22,15 +22,15 @@ from nachsicht.model.missing import (
 
 #: So many patterns are kept in a profile, the most frequent ones.
 MOST_PATTERNS = 30
-#: So many different patterns are told apart at all.
+#: So many different patterns are distinguished at all.
 _MOST_KNOWN = 20_000
 #: Rows of a block at first; blocks grow by doubling, so that there are never more than these.
 _FIRST_BLOCK, MOST_BLOCKS = 64, 128
-#: Pairs that share so much of their gaps are a group, and so many pairs are kept.
+#: Pairs that share so much of their missing values are a group, and so many pairs are kept.
 TOGETHER, MOST_PAIRS = 0.8, 40
 #: Two columns that share fewer rows without a value tell nothing.
 _FEWEST_SHARED = 5
-#: Columns whose gaps fit into the bits of one number.
+#: Columns whose missing values fit into the bits of one number.
 _BITS = 62
 
 Pattern = tuple[int, ...]
@@ -40,7 +40,7 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
     """Rows by the positions of their missing columns, and missing values by block of rows.
 
     ``blocks`` counts, for each column, the missing values of every block of ``block_rows`` rows,
-    from the first row of the data on. Patterns beyond the most that are told apart are only
+    from the first row of the data on. Patterns beyond the most that are distinguished are only
     counted.
     """
 
@@ -123,7 +123,7 @@ def observe_patterns(
 ) -> GapPatternsPart:
     """Count one batch: a table or record batch whose first row has this place in the data.
 
-    ``among`` tells the places of the columns that may have gaps, where that is known.
+    ``among`` tells the places of the columns that may have missing values, where that is known.
     """
     rows = batch.num_rows
     looked = range(batch.num_columns) if among is None else among
@@ -156,7 +156,7 @@ def _count_patterns(gaps: dict[int, NDArray[np.bool_]], rows: int) -> Counter[Pa
 def _few(
     gaps: dict[int, NDArray[np.bool_]], rows: int
 ) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
-    """Different rows of the gaps and their counts, each row being a number of so many bits."""
+    """Different patterns and their counts, each pattern being a number of so many bits."""
     codes = np.zeros(rows, np.int64)
     for bit, missing in enumerate(gaps.values()):
         codes |= missing.astype(np.int64) << bit
@@ -198,7 +198,7 @@ def _pairs(patterns: Counter[Pattern]) -> list[tuple[int, int, int, float]]:
 
 
 def _groups(pairs: Sequence[tuple[int, int, int, float]]) -> list[list[int]]:
-    """Columns that go missing together, linked by pairs that share nearly all of their gaps."""
+    """Columns that go missing together, linked by pairs that do so in nearly all rows."""
     groups: list[set[int]] = []
     for a, b, _, shared in pairs:
         if shared < TOGETHER:

@@ -26,7 +26,7 @@ from nachsicht.model.kinds import Kind
 from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView
 from nachsicht.sketches.row_sample import RowSample
 
-#: Bins of a quantity, levels of a category that are told apart.
+#: Bins of a quantity, levels of a category that are distinguished.
 MOST_BINS, MOST_LEVELS = 10, 12
 #: Fewer rows with a known outcome tell nothing; of few, the intervals are wide.
 FEWEST_ROWS = 10
@@ -54,7 +54,7 @@ class _Binned(msgspec.Struct, frozen=True):
 def outcome_of(
     columns: Sequence[ColumnSummary], sample: RowSample | None, name: str | None
 ) -> Outcome | None:
-    """The outcome by every other column; None where none is chosen or it cannot be told.
+    """The outcome by every other column; None where none is chosen or it cannot be computed.
 
     Parameters
     ----------
@@ -199,7 +199,7 @@ def explained_by(codes: _Codes, values: _Floats) -> float:
     """Share of the variance that means by bin explain in rows they were not computed from.
 
     Five folds: row i is in fold i mod 5. A bin that the other folds lack gets their overall
-    mean. The errors of all folds are held against those of the other folds' overall means.
+    mean. The errors of all folds are compared with those of the other folds' overall means.
     """
     n = int(codes.max(initial=0)) + 1
     fold = np.arange(len(values)) % FOLDS

@@ -109,7 +109,7 @@ def pair_view(one: Side, other: Side, split: CodedVector | None = None) -> PairV
     both = one.present & other.present
     rows = np.flatnonzero(both)
     if _is_moment(one) and not _is_moment(other):
-        rows = np.flatnonzero(one.present)  # gaps over time are told too
+        rows = np.flatnonzero(one.present)  # missing values over time are reported too
     if len(rows) < _FEWEST_ROWS:
         return None
     view = _view(one.at(rows), other.at(rows))

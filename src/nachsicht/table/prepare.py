@@ -19,7 +19,7 @@ from nachsicht.table.masking import pseudonyms
 
 
 def prepared(batch: Any, settings: Settings, mask_key: bytes | None = None) -> Any:
-    """A table or record batch as it shall be looked at.
+    """A table or record batch as it should be examined.
 
     Columns to omit are gone, those to mask hold pseudonyms, marked values are null, and there
     are no types but Arrow's own. With nothing to do the batch itself is returned. The key of

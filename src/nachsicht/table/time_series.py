@@ -1,4 +1,4 @@
-"""Columns by calendar unit of a moment column, and where they jump."""
+"""Columns by calendar unit of a datetime column, and where they jump."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ from nachsicht.model.profile import Relation
 from nachsicht.stats.hypothesis_tests import counts_p_value, ks_p_value, shares_p_value
 from nachsicht.stats.quantiles import quantile
 
-#: So many calendar units at most; levels of a category that are told apart.
+#: So many calendar units at most; levels of a category that are distinguished.
 MOST_UNITS, MOST_LEVELS = 62, 6
 #: A jump is at least so large, so many times as large as usual, and has so many rows beside it.
 _JUMP, _TIMES_USUAL, _FEWEST_ROWS = 0.3, 2.5, 20
 _GAP_JUMP = 0.1
-#: Moments that are tied so strongly say the same.
+#: Datetimes that are tied so strongly say the same.
 _SAME = 0.98
 #: A jump is no work of chance: less often than this, over all units.
 _CHANCE = 0.001
@@ -79,7 +79,7 @@ def over_time(
     pairs : sequence of Relation
         How strongly columns go together.
     chosen : str, optional
-        Name of a moment column.
+        Name of a datetime column.
     """
     moment = the_moment(columns, pairs, chosen)
     side = next((side for side in sides if moment and side.name == moment.name), None)
@@ -127,7 +127,7 @@ def units_of(moment: NumericVector) -> tuple[str, int, _Codes]:
 
 
 def time_view(unit: str, first: int, codes: _Codes, side: Side) -> TimeView:
-    """One column by calendar unit; rows without a moment are left out."""
+    """One column by calendar unit; rows without a datetime are left out."""
     known = codes >= 0
     length = int(codes.max(initial=0)) + 1
     rows = np.bincount(codes[known], minlength=length)

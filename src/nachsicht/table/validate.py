@@ -1,4 +1,4 @@
-"""Rows held against the description that came with them: how many break which rule.
+"""Rows compared with the description that came with them: how many break which rule.
 
 Rules that speak of one value at a time are counted here, exactly, whatever the size of the data;
 whether values are missing or repeat is told by the summaries of the columns.
@@ -139,7 +139,7 @@ def _true(array: Any) -> _Broken:
 
 
 def _mistyped(array: Any, stated: ColumnDescription, present: _Broken) -> _Broken:
-    """Where a value is not of the type that is stated; nowhere, where that is not to be told."""
+    """Where a value is not of the type that is stated; nowhere where that is unknown."""
     said = stated.type
     if said is StatedType.FLAG:
         return present & ~_flags(array, stated)
@@ -214,7 +214,7 @@ def _otherwise_long(texts: Any, stated: ColumnDescription) -> _Broken:
 
 
 def _among(array: Any, levels: Sequence[str]) -> _Broken:
-    """Where a value is one of some, which are told as texts."""
+    """Where a value is one of some, which are shown as texts."""
     numbers = as_numbers(array)
     if is_text(array.type):
         return _true(pc.is_in(array, arrow_texts(levels).cast(array.type)))

@@ -193,7 +193,7 @@ def column_of(name: str, document: ComparisonParts) -> Column:
     Raises
     ------
     SettingsError
-        If there is none; the nearest name is told.
+        If there is none; the nearest name is reported.
     """
     for across in document.columns:
         if name in across.names:

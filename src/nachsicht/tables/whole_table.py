@@ -167,7 +167,7 @@ class MissingPart(_OfVersions):
 
 
 class DuplicatesPart(_OfVersions):
-    """Rows that equal an earlier row: in all columns, and in those that were looked at besides."""
+    """Rows that equal an earlier row: in all columns, and in those that were examined besides."""
 
     _name = "duplicates"
 

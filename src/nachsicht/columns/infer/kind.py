@@ -1,4 +1,4 @@
-"""Which kind a column is of, told from its values, and its name where values leave it open."""
+"""Which kind a column is of, inferred from its values, and its name where values leave it open."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ from nachsicht.columns.datetime import observe_moments
 from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import ValueCounts
 
-#: Texts that are looked at first; most columns fail among them.
+#: Texts that are examined first; most columns fail among them.
 _TRIAL = 100
 #: A digit after a leading zero marks a code (a postcode, a telephone number), and so do more
 #: digits than a number in float64 keeps, a hexadecimal sign, and an E behind several digits.

@@ -1,4 +1,4 @@
-"""Patterns that texts are held against (RE2), and what makes them quick to be ready."""
+"""Patterns that texts are compared with (RE2), and what makes them quick to be ready."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Values that stand in for missing: -99 among temperatures, "n/a" among levels, 1900-01-01."""
+"""Placeholders for missing values: -99 among temperatures, "n/a" among levels, 1900-01-01."""
 
 from __future__ import annotations
 
@@ -49,10 +49,10 @@ class StandIn(NamedTuple):
 
 
 def stand_in(column: ColumnSummary) -> StandIn | None:
-    """The value of a column that stands in for missing, if there is one.
+    """The value of a column that is a placeholder for missing values, if there is one.
 
     Of numbers a usual code at an end that occurs repeatedly and lies far from the next value;
-    of levels and texts a word for missing; of moments the first or last day of a calendar.
+    of levels and texts a word for missing; of datetimes the first or last day of a calendar.
     """
     detail = column.stats
     if isinstance(detail, QuantitySummary):
@@ -72,12 +72,12 @@ def could_stand_in(value: float) -> bool:
 
 
 def is_empty_date(text: str) -> bool:
-    """Whether a moment is one that stands where there is none."""
+    """Whether a datetime is one that stands where there is none."""
     return text.startswith(DATES)
 
 
 def _has_days(column: ColumnSummary) -> bool:
-    """Whether moments are on other days than the first of a year: else such a day is a year."""
+    """Whether datetimes are on other days than the first of a year: else such a day is a year."""
     days = [level.value[5:10] for level in column.top_values]
     return any(day != "01-01" for day in days if day != "12-31")
 

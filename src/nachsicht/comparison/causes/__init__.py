@@ -1,1 +1,1 @@
-"""What happened to a column, told from its two versions."""
+"""What happened to a column, inferred from its two versions."""

@@ -1,4 +1,4 @@
-"""Why moments changed: shifted by days, by hours, day and month exchanged, times lost."""
+"""Why datetimes changed: shifted by days, by hours, day and month exchanged, times lost."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _Counts = NDArray[np.float64]
 
 
 class Shift(msgspec.Struct, frozen=True):
-    """All moments lie later (or earlier) by a constant."""
+    """All datetimes lie later (or earlier) by a constant."""
 
     microseconds: float
     distance: float
@@ -52,7 +52,7 @@ class Shift(msgspec.Struct, frozen=True):
 
 
 def shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
-    """The constant by which all moments moved; None if that does not explain the change."""
+    """The constant by which all datetimes moved; None if that does not explain the change."""
     if change.curves is None:
         return None
     one, other = change.curves
@@ -123,7 +123,7 @@ class Exchanged(msgspec.Struct, frozen=True):
 
 
 def exchange_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
-    """Whether day and month were exchanged: the moments fit only so.
+    """Whether day and month were exchanged: the datetimes fit only so.
 
     By single days where the profile counts them; else by month and day of the month.
     """
@@ -204,7 +204,7 @@ def _month_p_value(old: _Counts, new: _Counts) -> float | None:
 
 
 def times_lost(a: DatetimeSummary, b: DatetimeSummary) -> tuple[float, float] | None:
-    """Shares of moments at midnight before and now, where nearly all are there now."""
+    """Shares of datetimes at midnight before and now, where nearly all are there now."""
     rows = sum(a.counts), sum(b.counts)
     if not all(rows) or not a.by_hour:
         return None
@@ -214,7 +214,7 @@ def times_lost(a: DatetimeSummary, b: DatetimeSummary) -> tuple[float, float] | 
 
 
 def times_moved(one: Curve, other: Curve) -> float | None:
-    """How far moments moved within a range that stayed the same; None where it did not."""
+    """How far datetimes moved within a range that stayed the same; None where it did not."""
     low, high = max(one.values[0], other.values[0]), min(one.values[-1], other.values[-1])
     span = max(one.values[-1], other.values[-1]) - min(one.values[0], other.values[0])
     if span <= 0 or (high - low) / span < 0.9:

@@ -1,4 +1,4 @@
-"""One value that fills more rows than before: a stand-in for missing, or a filling."""
+"""One value that fills more rows than before: a placeholder for missing, or a filling."""
 
 from __future__ import annotations
 

@@ -54,7 +54,7 @@ def _moved(change: ColumnChange) -> float:
 
 
 def _of_ranges(change: ColumnChange) -> float:
-    """Of moments: the share of the new rows that lie outside of the old range."""
+    """Of datetimes: the share of the new rows that lie outside of the old range."""
     if change.measured and change.measured.measures[0].name == "coverage":
         return 1 - change.measured.measures[0].value
     return 0.0

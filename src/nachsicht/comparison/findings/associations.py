@@ -66,13 +66,13 @@ def _changed_as_kept(
 def _changed_at_hand(
     old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int | None, int]
 ) -> tuple[list[RelationChange], list[float]]:
-    """Pairs that changed by enough to be told, and the chances of all pairs."""
+    """Pairs that changed by enough to be reported, and the chances of all pairs."""
     names = [
         (before, after)
         for before, after in newest.items()
         if before in old.places
         and after in new.places
-        # Of the same measures, so that like is held against like.
+        # Of the same measures, so that like is compared with like.
         and old.numbers[old.places[before]] == new.numbers[new.places[after]]
     ]
     mine = np.array([old.places[before] for before, _ in names], np.int64)

@@ -61,7 +61,7 @@ def column_findings(change: ColumnChange) -> Iterator[Finding | None]:
 def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
     old, new = change.old, change.new
     if Kind.EMPTY in (old.kind, new.kind):
-        return  # told by its gaps
+        return  # recognised by its missing values
     a, b = old.stats, new.stats
     if new.distinct == 1 and old.distinct > 1 and new.present > 1 and not _all_but_constant(old):
         yield _became_constant(change)
@@ -75,7 +75,7 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
     elif isinstance(a, TextSummary) and isinstance(b, TextSummary):
         yield from text_findings(change, a, b)
     elif not change.between.in_time:
-        return  # names and moments of groups are bound to differ
+        return  # names and datetimes of groups are bound to differ
     elif isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
         yield from identifier_findings(change, a, b)
     elif isinstance(a, DatetimeSummary) and isinstance(b, DatetimeSummary):
@@ -159,7 +159,7 @@ def _cut_names(change: ColumnChange) -> Finding | None:
 
 
 def _still_readable(change: ColumnChange) -> tuple[FindingCode, float] | None:
-    """Texts that were numbers or moments before, and mostly still read as such."""
+    """Texts that were numbers or datetimes before, and mostly still read as such."""
     old, new = change.old, change.new
     if new.text_format is None or not new.present or old.text_format is not None:
         return None

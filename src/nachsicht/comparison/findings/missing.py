@@ -1,4 +1,4 @@
-"""Findings about gaps that rose or fell between two versions, and where."""
+"""Findings about missing values that rose or fell between two versions, and where."""
 
 from __future__ import annotations
 

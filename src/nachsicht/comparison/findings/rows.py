@@ -86,7 +86,7 @@ def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Find
     if rows is None or not rows.key or rows.duplicate_keys[0] or not rows.duplicate_keys[1]:
         return
     repeated = rows.duplicate_keys[1]
-    # Rows that are repeated whole repeat their key, which is told already.
+    # Rows that are repeated whole repeat their key, which is reported already.
     if repeated <= 2 * between.new.profile.duplicates.duplicate_rows:
         return
     yield between.finding(

@@ -1,4 +1,4 @@
-"""Findings about texts, identifiers and moments: the cause first, else what is seen."""
+"""Findings about texts, identifiers and datetimes: the cause first, else what is seen."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.model.statistics import Statistic, known
 from nachsicht.stats.hypothesis_tests import ks_p_value, shares_p_value, usual_distance
 
-#: A spike in written values or moments must rise by so much to be told where no code is known.
+#: So much must a spike in texts or datetimes rise to be reported without a known code.
 _SURGE = 0.02
 
 
@@ -98,7 +98,7 @@ def _repeats(change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary) -
     if before > 0.01 or share <= before:
         return None
     if extra <= 1.1 * change.between.new.profile.duplicates.duplicate_rows:
-        return None  # whole rows are repeated, which is told
+        return None  # whole rows are repeated, which is reported
     if change.between.settings.key == (change.name,):
         return None  # told of the key
     if extra_before and not change.between.unlikely(

@@ -60,11 +60,11 @@ def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 def crowded_level(
     column: str, gaps: tuple[MissingByLevel, ...]
 ) -> tuple[str, str | None, float, float] | None:
-    """The level that holds most gaps of a column, out of proportion to its rows.
+    """The level that holds most missing values of a column, out of proportion to its rows.
 
     Returns
     -------
-    (other column, level, share of the gaps, share of the rows), or None
+    (other column, level, share of the missing values, share of the rows), or None
     """
     best: tuple[str, str | None, float, float] | None = None
     for table in gaps:

@@ -127,7 +127,7 @@ def _breach(
         doubt = column.error_bounds.distinct_rel * column.present if column.error_bounds else 0
         told = (
             computed.duplicates.duplicate_rows >= extra
-        )  # whole rows repeat, which is told as such
+        )  # whole rows repeat, which is shown as such
         return Violation(extra, ()) if stated.unique and extra > doubt and not told else None
     return computed.breaches.get((column.position, rule))
 

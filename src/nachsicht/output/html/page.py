@@ -164,7 +164,7 @@ def _packed(value: object) -> str:
 
 
 def _policy(script: str, style: str) -> str:
-    """Only our own script and style, told by their fingerprints; no requests at all."""
+    """Only our own script and style, recognised by their fingerprints; no requests at all."""
     return (
         "default-src 'none'; base-uri 'none'; form-action 'none'; img-src data: blob:; "
         f"script-src '{_fingerprint(script)}'; style-src '{_fingerprint(style)}'"

@@ -72,7 +72,7 @@ class Dialect(msgspec.Struct, frozen=True):
     unnamed : int
         Columns that had to be given a name.
     agreeing : float
-        Share of the lines looked at that have as many fields as the table.
+        Share of the lines examined that have as many fields as the table.
     """
 
     delimiter: str
@@ -282,7 +282,7 @@ def _has_names(way: _Way) -> bool:
 
 
 def _holds_numbers(way: _Way) -> bool:
-    """Whether some column is mostly numbers or moments, but for its name."""
+    """Whether some column is mostly numbers or datetimes, but for its name."""
     rows = [row for row in way.table[1:] if len(row) == way.width]
     return any(
         sum(is_figure(row[i]) for row in rows) > MOSTLY * len(rows) for i in range(way.width)
@@ -290,7 +290,7 @@ def _holds_numbers(way: _Way) -> bool:
 
 
 def _are_moments(way: _Way) -> bool:
-    """Whether lines as a whole are moments, with a space between day and time."""
+    """Whether lines as a whole are datetimes, with a space between day and time."""
     rows = [row for row in way.table[1:] if len(row) == way.width]
     return way.width == 2 and all(is_moment(" ".join(row)) for row in rows)
 

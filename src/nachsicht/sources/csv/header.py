@@ -21,7 +21,7 @@ def is_moment(field: str) -> bool:
 
 
 def is_figure(field: str) -> bool:
-    """Whether a field is written as a number or a moment."""
+    """Whether a field is written as a number or a datetime."""
     bare = field.strip()
     return bool(_NUMBER.fullmatch(bare) or _MOMENT.fullmatch(bare))
 

@@ -39,7 +39,7 @@ from nachsicht.sources.protocol import Opened, Restart, SourceFacts, UnreadLine
 
 #: A file of which more lines than this share cannot be read is no table.
 MOST_UNREAD = 0.1
-#: Bytes at the beginning that are looked at first; of a larger file, so many windows of so many
+#: Bytes at the beginning that are examined first; of a larger file, so many windows of so many
 #: bytes further on.
 SAMPLE, _WINDOWS, _WINDOW = 1 << 22, 16, 1 << 16
 _HEAD = 1 << 20

@@ -89,9 +89,9 @@ def _value(cell: Any) -> Any:
 
 
 def _one_type(column: Row) -> Row:
-    """Whole numbers, which workbooks keep as floats; moments, which they keep as days at midnight.
+    """Whole numbers, which workbooks keep as floats; datetimes, of which days are at midnight.
 
-    A day among moments is one at midnight.
+    A day among datetimes is one at midnight.
     """
     values = [value for value in column if value is not None]
     if values and all(isinstance(value, float) and value.is_integer() for value in values):

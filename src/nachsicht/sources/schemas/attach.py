@@ -51,7 +51,7 @@ class DescribedSource(msgspec.Struct, frozen=True):
 
 
 def _unusable_patterns(description: Description | None) -> list[Note]:
-    """Notes of the patterns that cannot be held against texts."""
+    """Notes of the patterns that cannot be compared with texts."""
     columns = description.columns if description else ()
     stated = {column.name: column.pattern for column in columns if column.pattern is not None}
     if not stated:

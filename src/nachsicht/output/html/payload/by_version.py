@@ -22,7 +22,7 @@ def counted(
     counts : sequence of int or None
         By version.
     of : sequence of int, optional
-        So many there could be; the share of these is told too.
+        So many there could be; the share of these is reported too.
     about : sequence of bool, optional
         Whether the count is not exact.
     """

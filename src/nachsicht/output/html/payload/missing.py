@@ -15,7 +15,7 @@ from nachsicht.output.html.payload.by_version import Row, counted
 
 #: Patterns and pairs that are listed.
 _LISTED = 12
-#: Columns whose gaps are drawn.
+#: Columns whose missing values are drawn.
 _DRAWN = 60
 
 
@@ -102,7 +102,7 @@ def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
 
 
 def _columns(document: ComparisonDocument) -> list[dict[str, Any]]:
-    """Columns with gaps in any version, those with the most in the newest first."""
+    """Columns with missing values in any version, those with the most in the newest first."""
     found = []
     for across in document.columns:
         summaries = summaries_of(across, document.versions)
@@ -134,7 +134,7 @@ def _change(shares: Sequence[float | None]) -> float | None:
 
 
 def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
-    """The gaps of a column in one version."""
+    """The missing values of a column in one version."""
     name = column.name
     places = next((p for p in version.missing_patterns.counts_by_block if p.column == name), None)
     return {

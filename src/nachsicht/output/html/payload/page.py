@@ -340,7 +340,7 @@ def _shapes(column: ColumnSummary) -> list[dict[str, Any]]:
 
 
 def _cycles(column: ColumnSummary) -> dict[str, tuple[int, ...]]:
-    """Rows by month, weekday and hour, where a moment has them."""
+    """Rows by month, weekday and hour, where a datetime has them."""
     detail = column.stats
     if not isinstance(detail, DatetimeSummary):
         return {}

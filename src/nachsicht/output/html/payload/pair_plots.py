@@ -175,7 +175,7 @@ def time_payload(document: ComparisonDocument) -> dict[str, Any] | None:
 def _short(value: Any) -> Any:
     """The same values with no more digits than can be drawn."""
     if isinstance(value, float):
-        # Moments in milliseconds need all of their digits.
+        # Datetimes in milliseconds need all of their digits.
         return value if abs(value) > 1e9 else float(f"{value:.5g}")
     if isinstance(value, dict):
         return {key: _short(one) for key, one in value.items()}

@@ -71,7 +71,7 @@ def neighbours(version: ProfileDocument) -> dict[str, float]:
 
 
 def _rises_or_falls(detail: Detail | None) -> bool:
-    """Whether rows are in the order of these moments."""
+    """Whether rows are in the order of these datetimes."""
     return (
         isinstance(detail, DatetimeSummary) and not detail.time_of_day and detail.order in _IN_ORDER
     )
