@@ -224,7 +224,7 @@ def times_lost(frame, rng, strength):
 
 
 @cause("stand-in number")
-def stand_in(frame, rng, strength):
+def find_sentinel(frame, rng, strength):
     name = pick(quantities(frame), rng)
     code = (-999, 9999, -99)[rng.integers(3)]
     hit = some(frame, rng, (0.1, 0.02, 0.004)[strength])

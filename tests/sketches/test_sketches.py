@@ -15,7 +15,7 @@ from nachsicht.sketches.distinct import SIZE as KEYS
 from nachsicht.sketches.distinct import KeySample
 from nachsicht.sketches.heavy_hitters import SIZE as COUNTERS
 from nachsicht.sketches.heavy_hitters import HeavyNumbers, HeavyTexts
-from nachsicht.sketches.quantiles import RankSketch
+from nachsicht.sketches.quantiles import QuantileSketch
 from nachsicht.stats.moments import moments_of
 from nachsicht.stats.value_counts import ValueCounts, observe_texts
 
@@ -52,10 +52,10 @@ def test_moments_of_pieces_are_those_of_the_whole(values, places):
 def test_ranks_are_within_the_bound_that_adds_up(seed, places, more):
     rng = np.random.default_rng(seed)
     values = np.concatenate([rng.lognormal(0, 2, 150_000), np.sort(rng.normal(size=50_000))])
-    sketch = RankSketch()
+    sketch = QuantileSketch()
     places = [*places, *np.linspace(0, len(values), more, endpoint=False, dtype=int)]
     for piece in pieces_of(values, places):
-        sketch = sketch.merge(RankSketch.of_sorted(np.sort(piece)))
+        sketch = sketch.merge(QuantileSketch.of_sorted(np.sort(piece)))
     kept, weights = sketch.weighted()
     assert weights.sum() == len(values)
     assert sketch.error < 0.005 * len(values)

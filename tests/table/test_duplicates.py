@@ -10,7 +10,7 @@ import nachsicht
 from nachsicht.arrow.hashing import hash_values
 from nachsicht.columns.levels import Grouper
 from nachsicht.table.duplicates import RowHashes
-from nachsicht.table.missing import observe_gaps
+from nachsicht.table.missing import observe_missing_by_level
 
 cell = st.none() | st.sampled_from(["", "a", "ab", "ba", "a\0", "über"])
 rows = st.lists(st.tuples(cell, st.none() | st.integers(0, 2), st.booleans()), max_size=30)
@@ -93,7 +93,9 @@ def test_nothing_and_zero_are_told_apart_and_both_zeros_are_one():
 def test_gaps_by_level_are_those_of_a_crosstab():
     frame = pd.DataFrame({"by": [*"aabbbc", None], "v": [1, None, None, None, 2, 3, None]})
     table = pa.Table.from_pandas(frame)
-    both = [observe_gaps(part, [Grouper(0)]) for part in (table.slice(0, 4), table.slice(4))]
+    both = [
+        observe_missing_by_level(part, [Grouper(0)]) for part in (table.slice(0, 4), table.slice(4))
+    ]
     columns = nachsicht.profile(table).document.columns
     (found,) = both[0].merge(both[1]).finish(columns)
     assert (found.column, found.by) == ("v", "by")

@@ -16,7 +16,7 @@ def number_text(value: int | float) -> str:
     return text.removesuffix(".0")
 
 
-def moment_text(microseconds: int, *, day_only: bool, clock: bool) -> str:
+def datetime_text(microseconds: int, *, day_only: bool, clock: bool) -> str:
     """ISO 8601 text of a datetime counted in microseconds from 1970, or from midnight."""
     if clock:
         seconds, micro = divmod(microseconds, MICROSECOND)

@@ -22,7 +22,7 @@ from nachsicht.columns.approximate import (
     kept_bytes,
 )
 from nachsicht.columns.cell_text import cell_text
-from nachsicht.columns.datetime import observe_moments
+from nachsicht.columns.datetime import observe_datetimes
 from nachsicht.columns.nested import observe_nested
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
 from nachsicht.columns.summarise import Body, as_described, read_part
@@ -210,7 +210,7 @@ def _observe(array: Any) -> Body:
         chunks = tuple(chunk * seconds for chunk in ticks.chunks)
         return NumberPart(chunks, ticks.missing, 0, 0, ticks.order.times(seconds))
     if types.is_temporal(stored) and not types.is_interval(stored):
-        return observe_moments(array)
+        return observe_datetimes(array)
     if types.is_integer(array.type) or types.is_floating(array.type):
         return observe_numbers(array)
     return observe_nested(array)

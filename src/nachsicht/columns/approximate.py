@@ -16,7 +16,7 @@ from nachsicht.columns.text_stats import TextMeasures, measure_texts
 from nachsicht.model.column import ErrorBounds
 from nachsicht.sketches.distinct import KeySample
 from nachsicht.sketches.heavy_hitters import HeavyNumbers, HeavyTexts
-from nachsicht.sketches.quantiles import RankSketch
+from nachsicht.sketches.quantiles import QuantileSketch
 from nachsicht.stats.moments import Moments, moments_of
 from nachsicht.stats.row_order import OrderPart
 from nachsicht.stats.sorted_array import SortedNumbers
@@ -41,7 +41,7 @@ class CondensedNumbers(msgspec.Struct, frozen=True):
     whole: bool
     lowest: tuple[NDArray[Any], NDArray[np.int64]]
     highest: tuple[NDArray[Any], NDArray[np.int64]]
-    ranks: RankSketch
+    ranks: QuantileSketch
     keys: KeySample
     heavy: HeavyNumbers
 
@@ -122,7 +122,7 @@ def _condense_once(chunk: NDArray[Any], keys: KeySample) -> CondensedNumbers:
         numbers.whole,
         (values[:ENDS], counts[:ENDS]),
         (values[-ENDS:], counts[-ENDS:]),
-        RankSketch.of_sorted(numbers.all_floats),
+        QuantileSketch.of_sorted(numbers.all_floats),
         keys.add(hash_values(arrow_of(values)), counts),
         HeavyNumbers(values[:0], counts[:0]).add(values, counts),
     )

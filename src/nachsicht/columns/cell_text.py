@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from nachsicht.arrow.buffers import missing_in
 from nachsicht.arrow.format import number_text
-from nachsicht.columns.datetime import observe_moments, time_type
+from nachsicht.columns.datetime import observe_datetimes, time_type
 
 #: Longer texts of a row that is shown are cut.
 MOST_LETTERS = 80
@@ -41,7 +41,7 @@ def cell_texts(array: Any) -> list[str | None]:
         return cell_texts(array.cast(stored.value_type))
     missing = missing_in(array).tolist()
     if types.is_temporal(stored) and not (types.is_duration(stored) or types.is_interval(stored)):
-        of, chunks = time_type(stored), observe_moments(array).chunks
+        of, chunks = time_type(stored), observe_datetimes(array).chunks
         there = iter([moment for chunk in chunks for moment in chunk.tolist()])
         return [None if gone else of.text(next(there)) for gone in missing]
     written: Callable[[Any], str] = str

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.arrow.format import DAY, MICROSECOND, moment_text
+from nachsicht.arrow.format import DAY, MICROSECOND, datetime_text
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
 from nachsicht.kernels.ranks import runs_of
 from nachsicht.model.column import DatetimeSummary, EmptyPeriods, Order
@@ -42,7 +42,7 @@ class TimeType(msgspec.Struct, frozen=True):
 
     def text(self, microseconds: int) -> str:
         """ISO text of a value."""
-        return moment_text(microseconds, day_only=self.day_only, clock=self.clock)
+        return datetime_text(microseconds, day_only=self.day_only, clock=self.clock)
 
 
 def time_type(stored: Any) -> TimeType:
@@ -54,7 +54,7 @@ def time_type(stored: Any) -> TimeType:
     )
 
 
-def observe_moments(array: Any) -> NumberPart:
+def observe_datetimes(array: Any) -> NumberPart:
     """Datetimes as microseconds by the clock of their time zone; finer fractions are cut."""
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
@@ -84,7 +84,7 @@ def _times(part: NumberPart, factor: float) -> NumberPart:
     return NumberPart(chunks, part.missing, 0, 0, part.order)
 
 
-def summarise_moments(
+def summarise_datetimes(
     numbers: SortedNumbers, of: TimeType, now: int | None = None, order: Order | None = None
 ) -> DatetimeSummary | None:
     """Range, counts by the finest calendar unit that fits, and what stands out.
@@ -137,7 +137,7 @@ def summarise_moments(
     )
 
 
-def scaled_moments(summary: DatetimeSummary, factor: float) -> DatetimeSummary:
+def scaled_datetimes(summary: DatetimeSummary, factor: float) -> DatetimeSummary:
     """The summary of a part of the rows, its counts brought up to all rows."""
 
     def up(counts: tuple[int, ...]) -> tuple[int, ...]:

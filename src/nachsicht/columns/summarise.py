@@ -23,8 +23,8 @@ from nachsicht.columns.approximate_summary import (
 from nachsicht.columns.categorical import summarise_category
 from nachsicht.columns.datetime import (
     TimeType,
-    scaled_moments,
-    summarise_moments,
+    scaled_datetimes,
+    summarise_datetimes,
     time_type,
 )
 from nachsicht.columns.infer.kind import (
@@ -35,7 +35,7 @@ from nachsicht.columns.infer.kind import (
     kind_of_numbers,
     kind_of_texts,
 )
-from nachsicht.columns.infer.parse_text import moments_in, numbers_in
+from nachsicht.columns.infer.parse_text import datetimes_in, numbers_in
 from nachsicht.columns.nested import NestedPart, summarise_nested
 from nachsicht.columns.numeric import summarise_quantity
 from nachsicht.columns.numeric_state import NumberPart
@@ -150,7 +150,7 @@ class _NumberReading(msgspec.Struct, frozen=True, dict=True):
     def detail(self, settings: Settings) -> Detail | None:
         order = self.order.finish() if self.order else None
         if self.time:
-            return summarise_moments(self.numbers, self.time, self.now, order)
+            return summarise_datetimes(self.numbers, self.time, self.now, order)
         kind = self.judgement[0]
         if kind in (Kind.FLAG, Kind.CATEGORY):
             return summarise_category(value_counts_of_numbers(self.numbers), settings)
@@ -225,8 +225,8 @@ class _CondensedNumberReading(_Unitless, msgspec.Struct, frozen=True):
         order = self.numbers.order.finish()
         if self.time:
             sample = self.numbers.stand_ins()
-            summary = summarise_moments(sample, self.time, self.now, order)
-            return summary and scaled_moments(summary, self.numbers.finite / sample.n)
+            summary = summarise_datetimes(sample, self.time, self.now, order)
+            return summary and scaled_datetimes(summary, self.numbers.finite / sample.n)
         if self.judgement[0] is Kind.IDENTIFIER:
             return IdentifierSummary(
                 duplicate_values=max(self.facts.distinct - self.facts.once, 0),
@@ -379,7 +379,7 @@ def _read_texts(
             judged = (kind, plain if found.plain else KindReason.WRITTEN_NUMBERS)
             return _NumberReading(found.numbers, judged, None, unit=found.unit, texts=tally)
         return _TextReading(tally, kind_of_texts(name, ValueCountsTraits(tally)))
-    moments = moments_in(tally)
+    moments = datetimes_in(tally)
     if moments is not None:
         values, stored = moments
         dates = (Kind.DATETIME, KindReason.DATES_AS_TEXT)

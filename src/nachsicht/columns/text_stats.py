@@ -21,7 +21,7 @@ from nachsicht.arrow.text_buffer import (
     encoded,
     texts_at,
 )
-from nachsicht.columns.infer.semantic import SHAPE_LENGTH, looks_of
+from nachsicht.columns.infer.semantic import SHAPE_LENGTH, semantic_types_of
 from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import ValueCounts, merge_value_counts
 
@@ -104,7 +104,7 @@ def measure_texts(tally: ValueCounts) -> TextMeasures:
         blank=int(rows[blank].sum()),
         space_before=int(rows[before & ~blank].sum()),
         space_after=int(rows[after & ~blank].sum()),
-        looks_like=looks_of(tally, shaped),
+        looks_like=semantic_types_of(tally, shaped),
     )
 
 

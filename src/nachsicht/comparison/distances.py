@@ -67,7 +67,7 @@ def distance_between(  # noqa: PLR0911 (one for each kind)
         and isinstance(b, DatetimeSummary)
         and a.time_of_day == b.time_of_day
     ):
-        return _moment_measures(a, b)
+        return _datetime_measures(a, b)
     return None
 
 
@@ -226,7 +226,7 @@ def _shared(old: tuple[int, ...], new: tuple[int, ...]) -> Measure | None:
     return Measure("overlap", share, off)
 
 
-def _moment_measures(a: DatetimeSummary, b: DatetimeSummary) -> Measured:
+def _datetime_measures(a: DatetimeSummary, b: DatetimeSummary) -> Measured:
     """Share of the new rows within the old range; rows a day; difference of the curves."""
     one, other = Curve.of_knots(a.ecdf), Curve.of_knots(b.ecdf)
     lower = other.shares(one.values[[0]])[0][0]

@@ -34,7 +34,7 @@ class Place(NamedTuple):
     cut: Literal["", "after", "before"] = ""
 
 
-def rise_of_gaps(change: ColumnChange) -> Place | None:
+def where_missing_rose(change: ColumnChange) -> Place | None:
     """The level that holds most of the new missing values.
 
     The new missing values of a level are those beyond its former share (for a level that was
@@ -43,12 +43,12 @@ def rise_of_gaps(change: ColumnChange) -> Place | None:
     old, new = change.between.old.profile, change.between.new.profile
     before = {
         (table.by, level): gap / rows
-        for table in _gaps(old, change.old.name)
+        for table in _missing_by_level(old, change.old.name)
         for level, rows, gap in zip(table.levels, table.rows, table.missing, strict=True)
         if rows
     }
     places = []
-    for table in _gaps(new, change.new.name):
+    for table in _missing_by_level(new, change.new.name):
         risen = [
             max(0.0, gap - before.get((table.by, level), change.old.missing_share) * rows)
             for level, rows, gap in zip(table.levels, table.rows, table.missing, strict=True)
@@ -57,15 +57,15 @@ def rise_of_gaps(change: ColumnChange) -> Place | None:
     return _largest(places)
 
 
-def move_of_spread(change: ColumnChange) -> Place | None:
+def where_distribution_moved(change: ColumnChange) -> Place | None:
     """The level whose rows moved most of the mean."""
     before = {
         (table.by, level): mean
-        for table in _spreads(change.between.old.profile, change.old.name)
+        for table in _group_stats(change.between.old.profile, change.old.name)
         for level, mean in zip(table.levels, table.means, strict=True)
     }
     places = []
-    for table in _spreads(change.between.new.profile, change.new.name):
+    for table in _group_stats(change.between.new.profile, change.new.name):
         shared = [
             (level, rows, rows * (mean - before[table.by, level]))
             for level, rows, mean in zip(table.levels, table.rows, table.means, strict=True)
@@ -86,7 +86,7 @@ def ratios_in(change: ColumnChange, place: Place) -> tuple[float, float]:
         (change.between.old.profile, change.old.name),
         (change.between.new.profile, change.new.name),
     ):
-        for table in _spreads(version, name):
+        for table in _group_stats(version, name):
             if table.by == place.by and place.level in table.levels:
                 at = table.levels.index(place.level)
                 known.append((table.means[at], table.stds[at]))
@@ -206,9 +206,9 @@ def _out_of_proportion(place: Place) -> bool:
     return place.part * (1 - place.share) > _ODDS * place.share * (1 - place.part)
 
 
-def _gaps(version: ProfileDocument, column: str) -> list[MissingByLevel]:
+def _missing_by_level(version: ProfileDocument, column: str) -> list[MissingByLevel]:
     return [table for table in version.missing_by_level if table.column == column]
 
 
-def _spreads(version: ProfileDocument, column: str) -> list[GroupStats]:
+def _group_stats(version: ProfileDocument, column: str) -> list[GroupStats]:
     return [table for table in version.group_stats if table.column == column]

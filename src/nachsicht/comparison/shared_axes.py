@@ -31,7 +31,7 @@ from nachsicht.stats.histogram import coarsen, edges_of, without_lattice
 DRAWN_LEVELS = 12
 
 
-def shared_spread(
+def shared_distribution(
     columns: Sequence[ColumnSummary | None], settings: Settings
 ) -> Distribution | None:
     """The spread of those versions whose column has the kind of the newest that has any.
@@ -42,20 +42,22 @@ def shared_spread(
     newest = next((detail for detail in reversed(details) if detail is not None), None)
     same = [detail if type(detail) is type(newest) else None for detail in details]
     if isinstance(newest, QuantitySummary):
-        return _quantity_spread(
+        return _quantity_distribution(
             [d for d in same if d is None or isinstance(d, QuantitySummary)], settings
         )
     if isinstance(newest, CategorySummary):
-        return _levels_spread([d for d in same if d is None or isinstance(d, CategorySummary)])
+        return _levels_distribution(
+            [d for d in same if d is None or isinstance(d, CategorySummary)]
+        )
     if isinstance(newest, DatetimeSummary):
-        return _time_spread([d for d in same if d is None or isinstance(d, DatetimeSummary)])
+        return _time_distribution([d for d in same if d is None or isinstance(d, DatetimeSummary)])
     return None
 
 
-def shared_log_spread(
+def shared_log_distribution(
     columns: Sequence[ColumnSummary | None], settings: Settings
 ) -> BinnedDistribution | None:
-    """As `shared_spread`, of the binary logarithms of positive values.
+    """As `shared_distribution`, of the binary logarithms of positive values.
 
     Only where every version of the column has a histogram of logarithms, which is where the
     linear one cuts a long tail off.
@@ -64,7 +66,7 @@ def shared_log_spread(
     logs = [d.log_histogram if isinstance(d, QuantitySummary) else None for d in details]
     if any(d is not None and log is None for d, log in zip(details, logs, strict=True)):
         return None
-    return _bins_spread(logs, settings.histogram_bins)
+    return _binned_distribution(logs, settings.histogram_bins)
 
 
 def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | DatetimeSummary | None:
@@ -76,7 +78,7 @@ def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | Datetim
     return detail
 
 
-def _quantity_spread(
+def _quantity_distribution(
     details: list[QuantitySummary | None], settings: Settings
 ) -> Distribution | None:
     filled = [detail for detail in details if detail and detail.n_finite]
@@ -86,7 +88,9 @@ def _quantity_spread(
     discrete = all(detail.discrete for detail in filled)
     if discrete and len(values) <= 2 * settings.max_discrete_values:
         return ValuesDistribution(tuple(values), tuple(_value_counts(d, values) for d in details))
-    return _bins_spread([d.histogram if d else None for d in details], settings.histogram_bins)
+    return _binned_distribution(
+        [d.histogram if d else None for d in details], settings.histogram_bins
+    )
 
 
 def _value_counts(detail: QuantitySummary | None, values: list[float]) -> tuple[int, ...]:
@@ -100,7 +104,9 @@ def _value_counts(detail: QuantitySummary | None, values: list[float]) -> tuple[
     return tuple(counts.get(value, 0) for value in values)
 
 
-def _bins_spread(histograms: list[Histogram | None], most: int) -> BinnedDistribution | None:
+def _binned_distribution(
+    histograms: list[Histogram | None], most: int
+) -> BinnedDistribution | None:
     lattices = {histogram.decimals for histogram in histograms if histogram}
     if not lattices:
         return None
@@ -132,7 +138,7 @@ def _padded(start: int, counts: Sequence[int], first: int, last: int) -> tuple[i
     return (0,) * (start - first) + tuple(counts) + (0,) * (last - start - len(counts))
 
 
-def _levels_spread(details: list[CategorySummary | None]) -> LevelsDistribution:
+def _levels_distribution(details: list[CategorySummary | None]) -> LevelsDistribution:
     """Levels in the order of the newest version, then those that only older ones have."""
     tables = [{level.value: level.count for level in d.levels} if d else {} for d in details]
     order: dict[str, None] = {}
@@ -152,7 +158,7 @@ def _levels_spread(details: list[CategorySummary | None]) -> LevelsDistribution:
     )
 
 
-def _time_spread(details: list[DatetimeSummary | None]) -> TimeDistribution | None:
+def _time_distribution(details: list[DatetimeSummary | None]) -> TimeDistribution | None:
     filled = [detail for detail in details if detail]
     clock = filled[-1].time_of_day
     unit = max((d.unit for d in filled), key=UNITS.index)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in, taken, values_of
 from nachsicht.columns.accumulate import finish_column, observe_column
-from nachsicht.columns.datetime import observe_moments
+from nachsicht.columns.datetime import observe_datetimes
 from nachsicht.columns.levels import levels_in
 from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.distances import distance_between
@@ -73,7 +73,7 @@ def _within_range(column: Any, now: QuantitySummary | DatetimeSummary) -> NDArra
     """Rows of the older version in the range that the newer one has."""
     present = np.flatnonzero(~missing_in(column))
     if isinstance(now, DatetimeSummary):
-        values = np.concatenate(observe_moments(column).chunks)
+        values = np.concatenate(observe_datetimes(column).chunks)
     else:
         values = values_of(column)[present]
     low, high = now.ecdf.values[0], now.ecdf.values[-1]

@@ -10,7 +10,7 @@ from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.context import Version, VersionPair
 from nachsicht.comparison.pair import Compared, compare_two
 from nachsicht.comparison.pair_plots import components_across, with_pairs
-from nachsicht.comparison.shared_axes import shared_log_spread, shared_spread
+from nachsicht.comparison.shared_axes import shared_distribution, shared_log_distribution
 from nachsicht.comparison.trajectory import way_of
 from nachsicht.comparison.verdict import Grouping, verdict_on
 from nachsicht.config.settings import Settings
@@ -115,7 +115,7 @@ def _document(
 ) -> ComparisonDocument:
     marked, stale = accept(findings, accepted)
     ordered = by_urgency(marked)
-    weights = _weights_of_columns(ordered)
+    weights = _severity_by_column(ordered)
     columns = tuple(
         _across(thread, way, weights, settings) for thread, way in zip(threads, ways, strict=True)
     )
@@ -202,7 +202,7 @@ def without_steps(columns: Sequence[ColumnSummary], settings: Settings) -> Colum
     return _across(_Thread(tuple(columns), ()), None, {}, settings)
 
 
-def _weights_of_columns(findings: Sequence[Finding]) -> dict[str, Severity]:
+def _severity_by_column(findings: Sequence[Finding]) -> dict[str, Severity]:
     """By the name of a column the gravest weight of its findings that are not accepted."""
     found: dict[str, Severity] = {}
     for finding in findings:
@@ -226,8 +226,8 @@ def _across(
         kind=newest.kind,
         names=tuple(column.name if column else None for column in thread.columns),
         positions=tuple(column.position if column else None for column in thread.columns),
-        distribution=shared_spread(thread.columns, settings),
-        log_distribution=shared_log_spread(thread.columns, settings),
+        distribution=shared_distribution(thread.columns, settings),
+        log_distribution=shared_log_distribution(thread.columns, settings),
         transitions=thread.steps,
         overall=way,
         severity=min(own, key=_rank, default=None),

@@ -83,7 +83,7 @@ def _head(table: Any) -> Any:
 
 
 def _merged(parts: Sequence[Any], plan: TablePlan) -> list[Any]:
-    """One level of the tree: neighbours are merged by one task."""
+    """One level of the merge tree: neighbours are merged by one task."""
     from dask import delayed
 
     return [delayed(merged_in_order)(parts[i : i + FAN], plan) for i in range(0, len(parts), FAN)]

@@ -30,16 +30,16 @@ from nachsicht.model.profile import Duplicates, Relations
 from nachsicht.sketches.row_sample import RowSample, drawn_rows, sampled
 from nachsicht.table.accumulate import observe_with_rows
 from nachsicht.table.duplicates import (
+    DuplicateRowsPart,
     Look,
-    RepeatsPart,
     RowHashes,
     further_looks,
     in_columns,
     with_cells,
 )
 from nachsicht.table.fingerprint import fingerprint, rows_told
-from nachsicht.table.group_stats import spreads_by_level
-from nachsicht.table.missing import observe_gaps
+from nachsicht.table.group_stats import stats_by_level
+from nachsicht.table.missing import observe_missing_by_level
 from nachsicht.table.missing_patterns import observe_patterns
 from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
@@ -91,7 +91,7 @@ class InMemory:
         #: What was computed of all columns, and of all pairs; None before.
         self._read_columns: _Columns | None = None
         self._related: Found | None = None
-        self._hashed: RepeatsPart | None = None
+        self._hashed: DuplicateRowsPart | None = None
 
     @property
     def rows(self) -> int:
@@ -132,10 +132,10 @@ class InMemory:
     @cached_property
     def missing_patterns(self) -> MissingPatterns:
         """Which columns go missing together, and where."""
-        return observe_patterns(self.table, among=self._with_gaps).finish(self.names)
+        return observe_patterns(self.table, among=self._with_missing).finish(self.names)
 
     @property
-    def _with_gaps(self) -> list[int] | None:
+    def _with_missing(self) -> list[int] | None:
         """Places of the columns that have missing values; None as long as that is not known."""
         if self._read_columns is None:
             return None
@@ -199,10 +199,12 @@ class InMemory:
             # What needs no relations fills the pauses in which these wait for each other.
             further = [aside.submit(self._repeats_in, look) for look in looks]
             repeats = aside.submit(lambda: self.duplicates)
-            by_level = aside.submit(observe_gaps, columns.encoded, split_by, self._with_gaps)
+            by_level = aside.submit(
+                observe_missing_by_level, columns.encoded, split_by, self._with_missing
+            )
             gaps = aside.submit(lambda: self.missing_patterns)
             breaches = aside.submit(observe_breaches, self.table, self._description)
-            spreads = aside.submit(lambda: spreads_by_level(self.columns, self._sample))
+            spreads = aside.submit(lambda: stats_by_level(self.columns, self._sample))
             excerpt = aside.submit(
                 lambda: observe_ends(self.table).finish(self._sample, self.columns)
             )
@@ -273,13 +275,13 @@ class InMemory:
         return read_column(part, name, position, self._settings, self._now, described)
 
     @property
-    def _rows(self) -> RepeatsPart:
+    def _rows(self) -> DuplicateRowsPart:
         """Hashes of the rows: from the columns, where these were read, else by themselves."""
         if self._hashed is None:
             self._hashed = self._hashes_of_rows()
         return self._hashed
 
-    def _hashes_of_rows(self) -> RepeatsPart:
+    def _hashes_of_rows(self) -> DuplicateRowsPart:
         if self._read_columns is None:
             hashes = RowHashes(self.table.num_rows)
 

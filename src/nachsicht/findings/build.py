@@ -27,22 +27,22 @@ def make_finding(
     at_least: Severity | None = None,
     at_most: Severity | None = None,
 ) -> Finding | None:
-    """A finding with its weight; None where it has no weight.
+    """A finding with its severity; None where it has no severity.
 
     ``evidence`` are the exact facts, ``form`` says which of its titles fits them.
-    ``at_least`` and ``at_most`` bound the weight where more than the size is known.
+    ``at_least`` and ``at_most`` bound the severity where more than the size is known.
     """
-    weight = severity_of(code, size, settings)
+    severity = severity_of(code, size, settings)
     limits = settings.findings.get(code)
-    if weight is None or (limits and limits.off):
+    if severity is None or (limits and limits.off):
         return None
-    if at_least and at_least.rank < weight.rank:
-        weight = at_least
-    if at_most and at_most.rank > weight.rank:
-        weight = at_most
+    if at_least and at_least.rank < severity.rank:
+        severity = at_least
+    if at_most and at_most.rank > severity.rank:
+        severity = at_most
     return Finding(
         code=code,
-        severity=weight,
+        severity=severity,
         columns=columns,
         versions=tuple(None if label == REST else label for label in versions),
         size=min(max(float(size), 0.0), 1.0),

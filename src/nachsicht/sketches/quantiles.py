@@ -1,4 +1,4 @@
-"""Quantiles of any number of values, from weighted samples of bounded size.
+"""A quantile sketch: quantiles of any number of values, from weighted samples of bounded size.
 
 Buffers of k sorted values; two buffers of one weight become one of twice the weight by
 keeping every other value (Manku, Rajagopalan and Lindsay, SIGMOD 1998; mergeable: Agarwal et
@@ -19,7 +19,7 @@ SIZE = 1 << 13
 _Floats = NDArray[np.float64]
 
 
-class RankSketch(msgspec.Struct, frozen=True):
+class QuantileSketch(msgspec.Struct, frozen=True):
     """Full buffers by level (weight 2**level), loose values, and the error so far, in rows."""
 
     levels: tuple[tuple[_Floats, ...], ...] = ()
@@ -28,7 +28,7 @@ class RankSketch(msgspec.Struct, frozen=True):
     halvings: int = 0
 
     @staticmethod
-    def of_sorted(values: _Floats) -> RankSketch:
+    def of_sorted(values: _Floats) -> QuantileSketch:
         """A sketch of values in rising order: of every 2**level the middle one is kept at once."""
         levels: list[tuple[_Floats, ...]] = []
         start, error = 0, 0
@@ -39,16 +39,16 @@ class RankSketch(msgspec.Struct, frozen=True):
             levels.append((values[start + step // 2 : end : step].copy(),) if fits else ())
             if fits:
                 start, error = end, error + step // 2
-        return RankSketch(tuple(reversed(levels)), values[start:].copy(), error)
+        return QuantileSketch(tuple(reversed(levels)), values[start:].copy(), error)
 
-    def merge(self, other: RankSketch) -> RankSketch:
+    def merge(self, other: QuantileSketch) -> QuantileSketch:
         """Put two sketches together."""
-        mine = RankSketch(
+        mine = QuantileSketch(
             self.levels, self.loose, self.error + other.error, self.halvings + other.halvings
         )
         return mine._carried([list(level) for level in other.levels], other.loose)
 
-    def _carried(self, others: list[list[_Floats]], loose: _Floats) -> RankSketch:
+    def _carried(self, others: list[list[_Floats]], loose: _Floats) -> QuantileSketch:
         """Halve pairs of buffers, level by level, until no level holds two."""
         fresh: list[_Floats] = []
         loose = np.concatenate((self.loose, loose))
@@ -70,7 +70,7 @@ class RankSketch(msgspec.Struct, frozen=True):
                 error += 1 << level
             levels.append(tuple(here))
             level += 1
-        return RankSketch(tuple(levels), loose, error, halvings)
+        return QuantileSketch(tuple(levels), loose, error, halvings)
 
     def weighted(self) -> tuple[_Floats, NDArray[np.int64]]:
         """Values in rising order, and how many rows each stands for."""

@@ -24,18 +24,18 @@ from nachsicht.errors import UnreadableSourceError
 from nachsicht.model.dataset_schema import ColumnDescription, Description
 from nachsicht.sketches.row_sample import RowSample, sample_rows
 from nachsicht.table.duplicates import (
-    CondensedRepeats,
+    CondensedDuplicates,
+    DuplicateRowsPart,
     Look,
-    RepeatsPart,
     RowHashes,
     condense_rows,
     further_looks,
     in_columns,
 )
 from nachsicht.table.fingerprint import fingerprint, rows_told
-from nachsicht.table.group_stats import spreads_by_level
+from nachsicht.table.group_stats import stats_by_level
 from nachsicht.table.masking import mask_key
-from nachsicht.table.missing import GapsPart, observe_gaps
+from nachsicht.table.missing import GapsPart, observe_missing_by_level
 from nachsicht.table.missing_patterns import GapPatternsPart, observe_patterns
 from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
@@ -49,7 +49,7 @@ from nachsicht.table.validate import BreachesPart, observe_breaches
 PLAN_ROWS = 1 << 16
 #: That the hash of a row takes.
 _HASH_BYTES = 8
-#: Parts that one task of a cluster merges.
+#: Parts that one task of a cluster merges: the branching of the merge tree.
 FAN = 8
 #: Bytes that the parts of a table may take on a cluster, where the settings do not say: they are
 #: sent about.
@@ -107,8 +107,8 @@ class TablePart(msgspec.Struct, frozen=True):
     rows: int
     told: int
     columns: tuple[ColumnPart, ...]
-    repeats: RepeatsPart | CondensedRepeats
-    further: tuple[RepeatsPart | CondensedRepeats, ...]
+    repeats: DuplicateRowsPart | CondensedDuplicates
+    further: tuple[DuplicateRowsPart | CondensedDuplicates, ...]
     gaps: GapsPart
     patterns: GapPatternsPart
     ends: EndsPart
@@ -125,9 +125,9 @@ class TablePart(msgspec.Struct, frozen=True):
             self.rows + other.rows,
             self.told + other.told,
             tuple(columns),
-            _merged_repeats(self.repeats, other.repeats, plan.share),
+            _merged_duplicates(self.repeats, other.repeats, plan.share),
             tuple(
-                _merged_repeats(one, two, plan.share)
+                _merged_duplicates(one, two, plan.share)
                 for one, two in zip(self.further, other.further, strict=True)
             ),
             self.gaps.merge(other.gaps),
@@ -198,7 +198,7 @@ def observe_table(
         columns,
         _bounded(whole, plan),
         tuple(_bounded(look.hashes(batch, of_rows), plan) for look in plan.looks),
-        observe_gaps(batch, plan.split_by),
+        observe_missing_by_level(batch, plan.split_by),
         observe_patterns(batch, first_row),
         observe_ends(batch),
         sample_rows(batch, first_row),
@@ -232,7 +232,7 @@ def finish_table(
         ),
         missing_patterns=part.patterns.finish(names),
         missing_by_level=part.gaps.finish(columns),
-        group_stats=spreads_by_level(columns, part.sample),
+        group_stats=stats_by_level(columns, part.sample),
         relations=found.relations,
         pairs=views_of(found.relations, found.drawn, settings.outcome, pmap),
         components=components_of(found.drawn),
@@ -301,17 +301,19 @@ def _conforming(batch: Any, schema: Any) -> Any:
     return type(batch).from_arrays(columns, names=schema.names)
 
 
-def _bounded(part: RepeatsPart, plan: TablePlan) -> RepeatsPart | CondensedRepeats:
+def _bounded(part: DuplicateRowsPart, plan: TablePlan) -> DuplicateRowsPart | CondensedDuplicates:
     """Hashes of rows, condensed at once where those of all rows will not fit."""
     return condense_rows(part) if _HASH_BYTES * plan.rows > plan.share else part
 
 
-def _merged_repeats(
-    one: RepeatsPart | CondensedRepeats, two: RepeatsPart | CondensedRepeats, most_bytes: int
-) -> RepeatsPart | CondensedRepeats:
-    if isinstance(one, RepeatsPart) and isinstance(two, RepeatsPart):
+def _merged_duplicates(
+    one: DuplicateRowsPart | CondensedDuplicates,
+    two: DuplicateRowsPart | CondensedDuplicates,
+    most_bytes: int,
+) -> DuplicateRowsPart | CondensedDuplicates:
+    if isinstance(one, DuplicateRowsPart) and isinstance(two, DuplicateRowsPart):
         merged = one.merge(two)
         kept = sum(chunk.nbytes for chunk in merged.chunks)
         return condense_rows(merged) if kept > most_bytes else merged
-    one = condense_rows(one) if isinstance(one, RepeatsPart) else one
-    return condense_rows(two, onto=one) if isinstance(two, RepeatsPart) else one.merge(two)
+    one = condense_rows(one) if isinstance(one, DuplicateRowsPart) else one
+    return condense_rows(two, onto=one) if isinstance(two, DuplicateRowsPart) else one.merge(two)

@@ -32,14 +32,14 @@ SHORTEST_IMPORT = 5
 _MOST_DOUBTFUL = 20_000
 
 
-class RepeatsPart(msgspec.Struct, frozen=True):
+class DuplicateRowsPart(msgspec.Struct, frozen=True):
     """Hashes of rows, in chunks, in the order of the rows: 8 bytes a row."""
 
     chunks: tuple[Hashes, ...]
 
-    def merge(self, other: RepeatsPart) -> RepeatsPart:
+    def merge(self, other: DuplicateRowsPart) -> DuplicateRowsPart:
         """Put the part of later rows behind this one."""
-        return RepeatsPart(self.chunks + other.chunks)
+        return DuplicateRowsPart(self.chunks + other.chunks)
 
     def finish(self) -> Duplicates:
         """Count repeated rows and find where they stand together."""
@@ -64,19 +64,19 @@ class RepeatsPart(msgspec.Struct, frozen=True):
         )
 
 
-class CondensedRepeats(msgspec.Struct, frozen=True):
+class CondensedDuplicates(msgspec.Struct, frozen=True):
     """A sample of the rows by their hashes, where not all of them fit."""
 
     keys: KeySample
     rows: int
 
-    def merge(self, other: CondensedRepeats) -> CondensedRepeats:
+    def merge(self, other: CondensedDuplicates) -> CondensedDuplicates:
         """Put two parts together."""
-        return CondensedRepeats(self.keys.merge(other.keys), self.rows + other.rows)
+        return CondensedDuplicates(self.keys.merge(other.keys), self.rows + other.rows)
 
-    def add(self, hashes: Hashes) -> CondensedRepeats:
+    def add(self, hashes: Hashes) -> CondensedDuplicates:
         """The sample with further rows."""
-        return CondensedRepeats(self.keys.add(hashes), self.rows + len(hashes))
+        return CondensedDuplicates(self.keys.add(hashes), self.rows + len(hashes))
 
     def finish(self) -> Duplicates:
         """The number of repeated rows, and two standard errors of it."""
@@ -92,9 +92,11 @@ class CondensedRepeats(msgspec.Struct, frozen=True):
         )
 
 
-def condense_rows(part: RepeatsPart, onto: CondensedRepeats | None = None) -> CondensedRepeats:
+def condense_rows(
+    part: DuplicateRowsPart, onto: CondensedDuplicates | None = None
+) -> CondensedDuplicates:
     """The bounded form of a part, behind that of the rows before."""
-    sample = onto or CondensedRepeats(KeySample(size=ROWS_SIZE), 0)
+    sample = onto or CondensedDuplicates(KeySample(size=ROWS_SIZE), 0)
     for chunk in part.chunks:
         sample = sample.add(chunk)
     return sample
@@ -119,11 +121,11 @@ class RowHashes:
         with self._lock:
             self._columns += 1
 
-    def part(self) -> RepeatsPart:
+    def part(self) -> DuplicateRowsPart:
         """The part of this batch. Rows of a table without columns do not repeat each other."""
         if not self._columns:
-            return RepeatsPart((np.arange(len(self._hashes), dtype=np.uint64),))
-        return RepeatsPart((self._hashes,))
+            return DuplicateRowsPart((np.arange(len(self._hashes), dtype=np.uint64),))
+        return DuplicateRowsPart((self._hashes,))
 
 
 class Look(msgspec.Struct, frozen=True):
@@ -131,7 +133,7 @@ class Look(msgspec.Struct, frozen=True):
 
     positions: tuple[int, ...]
 
-    def hashes(self, batch: Any, whole: Hashes) -> RepeatsPart:
+    def hashes(self, batch: Any, whole: Hashes) -> DuplicateRowsPart:
         """The hashes of the rows of a batch in these columns.
 
         Parameters
@@ -147,7 +149,7 @@ class Look(msgspec.Struct, frozen=True):
         for position in fewer:
             rows.add(batch.column(position), position)
         (found,) = rows.part().chunks
-        return RepeatsPart((whole - found if fewer is others else found,))
+        return DuplicateRowsPart((whole - found if fewer is others else found,))
 
 
 def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> list[Look]:
@@ -189,7 +191,7 @@ def import_in(repeats: Duplicates) -> DuplicateRun | None:
     return block if length >= SHORTEST_IMPORT and length * 2 >= repeats.duplicate_rows else None
 
 
-def expected_repeats(columns: Sequence[ColumnSummary], rows: int) -> float:
+def expected_duplicates(columns: Sequence[ColumnSummary], rows: int) -> float:
     """How many rows chance alone would repeat, if the columns had nothing to do with each other.
 
     Few columns of few levels repeat rows without any mistake.

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.arrow.numeric import as_numbers
-from nachsicht.columns.infer.parse_text import moments_of
+from nachsicht.columns.infer.parse_text import datetimes_of
 from nachsicht.columns.levels import levels_in
 from nachsicht.config.settings import check_name
 from nachsicht.errors import SettingsError
@@ -78,7 +78,7 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
     """
     if by not in table.schema.names:
         return None
-    column = _as_moments(table.column(table.schema.names.index(by)))
+    column = _as_datetimes(table.column(table.schema.names.index(by)))
     if not (pa.types.is_timestamp(column.type) or pa.types.is_date(column.type)):
         return None
     for unit in ("month", "year"):
@@ -93,14 +93,16 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
     return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
 
 
-def _as_moments(column: Any) -> Any:
+def _as_datetimes(column: Any) -> Any:
     """Dates and times that are stored as texts, as what they are; other columns as they are."""
     kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
     if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
         return column
     whole = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
     coded = whole if pa.types.is_dictionary(whole.type) else pc.dictionary_encode(whole)
-    found = moments_of(coded.dictionary.cast(pa.large_string())) if len(coded.dictionary) else None
+    found = (
+        datetimes_of(coded.dictionary.cast(pa.large_string())) if len(coded.dictionary) else None
+    )
     return column if found is None else found[0].take(coded.indices)
 
 
@@ -114,7 +116,7 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     SettingsError
         If the column cannot be cut there, or a slice would be empty.
     """
-    column = _as_moments(_column(table, by))
+    column = _as_datetimes(_column(table, by))
     numbers = as_numbers(column)
     if numbers is None:
         raise SettingsError("cannot_be_split", where=by)

@@ -21,7 +21,7 @@ MOST_PAIRS = 240
 _Numbers = tuple[NDArray[Any], NDArray[np.bool_]]
 
 
-def spreads_by_level(
+def stats_by_level(
     columns: Sequence[ColumnSummary], sample: RowSample | None
 ) -> tuple[GroupStats, ...]:
     """A table for every quantity stored as numbers and every column that divides the rows.

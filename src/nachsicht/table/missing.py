@@ -86,7 +86,7 @@ def concentrated(tables: Sequence[MissingByLevel]) -> tuple[MissingHotspot, ...]
     )
 
 
-def observe_gaps(
+def observe_missing_by_level(
     batch: Any, split_by: Sequence[Grouper], among: Iterable[int] | None = None
 ) -> GapsPart:
     """Count one batch: a table or record batch.

@@ -77,7 +77,7 @@ def _to_split(
 
     What is drawn over time is not parted.
     """
-    if any(_is_moment(sides[name]) for name in (pair.x, pair.y)):
+    if any(_is_datetime(sides[name]) for name in (pair.x, pair.y)):
         return None
     two = {pair.x, pair.y}
 
@@ -108,7 +108,7 @@ def pair_view(one: Side, other: Side, split: CodedVector | None = None) -> PairV
     one, other = _ordered(one, other)
     both = one.present & other.present
     rows = np.flatnonzero(both)
-    if _is_moment(one) and not _is_moment(other):
+    if _is_datetime(one) and not _is_datetime(other):
         rows = np.flatnonzero(one.present)  # missing values over time are reported too
     if len(rows) < _FEWEST_ROWS:
         return None
@@ -131,7 +131,7 @@ def pair_view(one: Side, other: Side, split: CodedVector | None = None) -> PairV
     )
 
 
-def _is_moment(side: Side) -> bool:
+def _is_datetime(side: Side) -> bool:
     return isinstance(side, NumericVector) and side.ticks > 0
 
 
@@ -139,7 +139,7 @@ def _ordered(one: Side, other: Side) -> tuple[Side, Side]:
     """The moment first; else the category before the quantity."""
 
     def rank(side: Side) -> int:
-        if _is_moment(side):
+        if _is_datetime(side):
             return 0
         return 2 if isinstance(side, NumericVector) else 1
 

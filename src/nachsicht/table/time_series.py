@@ -33,7 +33,7 @@ MOST_COLUMNS = 60
 _Codes = NDArray[np.int64]
 
 
-def the_moment(
+def time_column_of(
     columns: Sequence[ColumnSummary], pairs: Sequence[Relation], chosen: str | None
 ) -> ColumnSummary | None:
     """The moment column that is chosen, or the only one that can be meant.
@@ -81,7 +81,7 @@ def over_time(
     chosen : str, optional
         Name of a datetime column.
     """
-    moment = the_moment(columns, pairs, chosen)
+    moment = time_column_of(columns, pairs, chosen)
     side = next((side for side in sides if moment and side.name == moment.name), None)
     if moment is None or not isinstance(side, NumericVector) or not side.present.any():
         return None

@@ -182,7 +182,7 @@ def _beyond(array: Any, stated: ColumnDescription, rule: Rule, bound: Bound) -> 
         array = pc.utf8_trim_whitespace(fitting).cast(pa.float64())
     try:
         if pa.types.is_timestamp(array.type) or pa.types.is_date(array.type):
-            limit = _moment(str(bound), array.type)
+            limit = _datetime(str(bound), array.type)
         elif as_numbers(array) is not None:
             array, limit = array.cast(pa.float64(), safe=False), pa.scalar(float(bound))
         else:
@@ -194,7 +194,7 @@ def _beyond(array: Any, stated: ColumnDescription, rule: Rule, bound: Bound) -> 
     return _true((pc.greater_equal if stated.below else pc.greater)(array, limit))
 
 
-def _moment(text: str, stored: Any) -> Any:
+def _datetime(text: str, stored: Any) -> Any:
     """A date or time as a value of a type; without a zone it is one of UTC."""
     told = arrow_texts([text])[0]
     try:

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from nachsicht.arrow.buffers import values_of
-from nachsicht.columns.datetime import observe_moments
+from nachsicht.columns.datetime import observe_datetimes
 from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import ValueCounts
 
@@ -83,17 +83,17 @@ def _run_together(texts: Any, values: Any) -> bool:
     return bool(len(numbers) < pc.sum(many).as_py())
 
 
-def moments_in(tally: ValueCounts) -> tuple[SortedNumbers, Any] | None:
+def datetimes_in(tally: ValueCounts) -> tuple[SortedNumbers, Any] | None:
     """Microseconds, one for each row, and the type, if every text is a date or time.
 
     ISO 8601, and the usual orders of day, month and year. Where day and month could be
     either, the day stands first.
     """
-    found = moments_of(tally.values)
-    return None if found is None else (_moments(found[0], tally), found[1])
+    found = datetimes_of(tally.values)
+    return None if found is None else (_datetimes(found[0], tally), found[1])
 
 
-def moments_of(texts: Any) -> tuple[Any, Any] | None:
+def datetimes_of(texts: Any) -> tuple[Any, Any] | None:
     """The dates or times of different texts as an Arrow array, and their type, if all are one."""
     for stored in (pa.date32(), pa.timestamp("us"), pa.timestamp("us", "UTC")):
         if _cast(pc.utf8_trim_whitespace(texts[:_TRIAL]), stored) is not None:
@@ -111,8 +111,8 @@ def moments_of(texts: Any) -> tuple[Any, Any] | None:
     return None
 
 
-def _moments(values: Any, tally: ValueCounts) -> SortedNumbers:
-    rows = np.repeat(observe_moments(values).chunks[0], tally.counts)
+def _datetimes(values: Any, tally: ValueCounts) -> SortedNumbers:
+    rows = np.repeat(observe_datetimes(values).chunks[0], tally.counts)
     rows.sort()
     return SortedNumbers(rows)
 

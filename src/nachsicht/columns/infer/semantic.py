@@ -51,7 +51,7 @@ _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
 )
 
 
-def looks_of(tally: ValueCounts, shaped: Any) -> dict[str, int]:
+def semantic_types_of(tally: ValueCounts, shaped: Any) -> dict[str, int]:
     """Rows that look like something else, by its name; what no row looks like is left out.
 
     ``shaped`` is an Arrow dictionary array of the shape of each text.

@@ -39,7 +39,7 @@ FAR = 3.0
 SMALLEST_SHARE = 0.002
 
 
-class StandIn(NamedTuple):
+class Sentinel(NamedTuple):
     """The value, its rows, and the range of all other values where they are numbers."""
 
     value: int | float | str
@@ -48,7 +48,7 @@ class StandIn(NamedTuple):
     high: float | None = None
 
 
-def stand_in(column: ColumnSummary) -> StandIn | None:
+def find_sentinel(column: ColumnSummary) -> Sentinel | None:
     """The value of a column that is a placeholder for missing values, if there is one.
 
     Of numbers a usual code at an end that occurs repeatedly and lies far from the next value;
@@ -66,7 +66,7 @@ def stand_in(column: ColumnSummary) -> StandIn | None:
     return None
 
 
-def could_stand_in(value: float) -> bool:
+def could_be_sentinel(value: float) -> bool:
     """Whether a number is one of those that people write when there is none."""
     return value in USUAL or value in (0.0, -1.0)
 
@@ -82,21 +82,21 @@ def _has_days(column: ColumnSummary) -> bool:
     return any(day != "01-01" for day in days if day != "12-31")
 
 
-def _level(detail: CategorySummary, rows: int) -> StandIn | None:
+def _level(detail: CategorySummary, rows: int) -> Sentinel | None:
     """A word for missing that is no level among the others."""
     others = [level.value for level in detail.levels]
     return _first(detail.levels, lambda word: stands_for_missing(word, others), rows)
 
 
-def _first(levels: tuple[Level, ...], says: object, rows: int) -> StandIn | None:
+def _first(levels: tuple[Level, ...], says: object, rows: int) -> Sentinel | None:
     assert callable(says)
     for level in levels:
         if says(level.value) and level.count >= max(2, SMALLEST_SHARE * rows):
-            return StandIn(level.value, level.count)
+            return Sentinel(level.value, level.count)
     return None
 
 
-def _number(detail: QuantitySummary, rows: int) -> StandIn | None:
+def _number(detail: QuantitySummary, rows: int) -> Sentinel | None:
     if detail.discrete and detail.n_finite < 50:
         return None
     if len(detail.lowest) < 3 or not known(detail.iqr):
@@ -107,7 +107,7 @@ def _number(detail: QuantitySummary, rows: int) -> StandIn | None:
         (high_end, low_end[0].value, high_end[1].value),
     ):
         if _stands_in(end, float(detail.iqr), rows):
-            return StandIn(end[0].value, end[0].count, float(inner_low), float(inner_high))
+            return Sentinel(end[0].value, end[0].count, float(inner_low), float(inner_high))
     return None
 
 

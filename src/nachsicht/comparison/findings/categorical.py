@@ -47,7 +47,7 @@ def _causes(
     change: ColumnChange, old: Counts, new: Counts
 ) -> tuple[list[Finding | None], dict[str, int]]:
     """Causes that are recognised, and the levels with each of them undone."""
-    found, now = _stand_ins(change, old, new)
+    found, now = _sentinels(change, old, new)
     causes: tuple[tuple[FindingCode, Recognise], ...] = (
         ("garbled_text_new", level_causes.damaged),
         ("text_truncated", level_causes.cut),
@@ -65,7 +65,7 @@ def _causes(
     return found, now
 
 
-def _stand_ins(
+def _sentinels(
     change: ColumnChange, old: Counts, new: Counts
 ) -> tuple[list[Finding | None], dict[str, int]]:
     """New levels that are words for missing, and the levels without them."""

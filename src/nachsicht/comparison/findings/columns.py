@@ -12,8 +12,8 @@ from nachsicht.comparison.findings.missing import gap_findings, gap_rise
 from nachsicht.comparison.findings.numeric import quantity_findings
 from nachsicht.comparison.findings.text import (
     cut_finding,
+    datetime_findings,
     identifier_findings,
-    moment_findings,
     text_findings,
 )
 from nachsicht.model.column import (
@@ -79,7 +79,7 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
     elif isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
         yield from identifier_findings(change, a, b)
     elif isinstance(a, DatetimeSummary) and isinstance(b, DatetimeSummary):
-        yield from moment_findings(change, a, b)
+        yield from datetime_findings(change, a, b)
     elif change.kind_changed:
         yield from _another_kind(change)
 

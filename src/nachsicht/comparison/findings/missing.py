@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from nachsicht.comparison.context import ColumnChange
-from nachsicht.comparison.localise import rise_of_gaps
+from nachsicht.comparison.localise import where_missing_rose
 from nachsicht.model.findings import Fact, Finding
 from nachsicht.stats.hypothesis_tests import shares_p_value
 
@@ -30,7 +30,7 @@ def gap_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
         yield change.finding("missing_decreased", -rise, evidence)
     if rise <= 0:
         return
-    held = rise_of_gaps(change)
+    held = where_missing_rose(change)
     if held:
         evidence |= {"by": held.by, "level": held.level, "share_of_new_missing": held.part}
     yield change.finding("missing_increased", rise, evidence)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from nachsicht.columns.infer.sentinels import could_stand_in, stand_in
+from nachsicht.columns.infer.sentinels import could_be_sentinel, find_sentinel
 from nachsicht.comparison.causes.affine import AffineMap, map_between, map_of_a_part
 from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
 from nachsicht.comparison.context import ColumnChange
-from nachsicht.comparison.localise import move_of_spread, ratios_in
+from nachsicht.comparison.localise import ratios_in, where_distribution_moved
 from nachsicht.findings.registry import smallest_size
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import QuantitySummary
@@ -78,7 +78,7 @@ def _of_the_spread(
     if distance < smallest_size("distribution_shift", change.between.settings):
         return None
     # A map takes all rows alike: where one level holds the move, only known ones are.
-    place = move_of_spread(change)
+    place = where_distribution_moved(change)
     decimals = (a.decimals, b.decimals)
     found = map_between(one, other, distance, decimals, known_only=place is not None)
     ratios = ratios_in(change, place) if place else None
@@ -145,7 +145,7 @@ def _code_at_an_end(change: ColumnChange) -> Spike | None:
 
     That it is such a code says so much that a few rows are enough.
     """
-    found, before = stand_in(change.new), change.curves
+    found, before = find_sentinel(change.new), change.curves
     if found is None or before is None or before[0].share_at(float(found.value)):
         return None
     return Spike(str(found.value), found.rows, 0.0, found.rows / change.new.present)
@@ -163,7 +163,7 @@ def _spiked(change: ColumnChange, spike: Spike, before: Curve, gap_rise: float) 
     if filled > 0.005 and 0.5 < spike.rise * change.new.present / change.new.rows / filled < 2:
         facts |= {"old_missing": change.old.missing_share}
         return change.finding("missing_imputed", spike.rise, facts)
-    known_code = could_stand_in(value) or _alone_outside(change, value, before, spike.rows)
+    known_code = could_be_sentinel(value) or _alone_outside(change, value, before, spike.rows)
     if known_code and spike.old_share < 0.1 * spike.share:
         return change.finding("sentinel_value_new", spike.share, facts)
     return change.finding("value_spike", spike.rise, facts)
@@ -232,7 +232,7 @@ def _moved(
     }
     same = plain_number(old_high) == plain_number(new_high)  # as far as anybody would read it
     facts |= {"high": new_high} if same else {"old_high": old_high, "new_high": new_high}
-    place = move_of_spread(change)
+    place = where_distribution_moved(change)
     if place:
         facts |= {"by": place.by, "level": place.level, "share_of_shift": place.part}
     direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"

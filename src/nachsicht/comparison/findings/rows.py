@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from nachsicht.comparison.context import VersionPair
 from nachsicht.comparison.localise import Place, cut_end, loss_of_rows
-from nachsicht.findings.rules.table import block_evidence, repeats_matter
+from nachsicht.findings.rules.table import block_evidence, duplicates_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
@@ -63,7 +63,7 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     old, new = between.old.profile, between.new.profile
     repeated, before = new.duplicates.duplicate_rows, old.duplicates.duplicate_rows
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
-    if share <= old_share or not repeats_matter(new.columns, new.duplicates):
+    if share <= old_share or not duplicates_matter(new.columns, new.duplicates):
         return
     if shares_p_value(before, old.rows, repeated, new.rows) > between.settings.alpha:
         return

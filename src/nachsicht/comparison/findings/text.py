@@ -148,7 +148,7 @@ def _damaged(change: ColumnChange) -> Finding | None:
     )
 
 
-def moment_findings(
+def datetime_findings(
     change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary
 ) -> Iterator[Finding | None]:
     """What happened to dates and times."""

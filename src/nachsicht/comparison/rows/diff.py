@@ -21,9 +21,9 @@ from nachsicht.comparison.rows.keys import (
     Place,
     common_type,
     could_be_key,
+    detect_keys,
     hash_keys,
     one_array,
-    possible_keys,
 )
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
@@ -80,7 +80,7 @@ def compare_rows(
     tables = old.table, new.table
     if key:
         return _by_key(old, new, pairs, key, step, False, _match(tables, key, pmap), pmap)
-    for candidate in possible_keys(pairs, different):
+    for candidate in detect_keys(pairs, different):
         matched = _match_if_key(tables, candidate, different, pmap)
         if matched is not None:
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)

@@ -1,4 +1,4 @@
-"""Columns that together name a row."""
+"""Key detection: columns that together identify a row."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ NEARLY = 0.98
 _TRIAL = 20_000
 
 
-def possible_keys(
+def detect_keys(
     pairs: Sequence[tuple[ColumnSummary, ColumnSummary]], rows: tuple[int, int]
 ) -> Iterator[tuple[Place, ...]]:
     """Places of columns that may name the rows of both versions, the likeliest first.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from nachsicht.columns.infer.sentinels import stand_in
+from nachsicht.columns.infer.sentinels import find_sentinel
 from nachsicht.findings.build import View
 from nachsicht.model.column import (
     CategorySummary,
@@ -41,7 +41,7 @@ def _hardly_varies(view: View, column: ColumnSummary) -> Iterator[Finding | None
         yield view.finding("imbalance", (column.name,), share, facts)
 
 
-def _gaps(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
+def _missing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
     share = column.missing_share
     if not column.missing:
         return
@@ -82,8 +82,8 @@ def crowded_level(
     return best
 
 
-def _stand_in(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
-    found = stand_in(column)
+def _sentinel(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
+    found = find_sentinel(column)
     if not found:
         return
     share = found.rows / column.rows
@@ -204,8 +204,8 @@ def _future(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
 #: What is looked for in every column.
 RULES: tuple[Callable[[View, ColumnSummary], Iterator[Finding | None]], ...] = (
     _hardly_varies,
-    _gaps,
-    _stand_in,
+    _missing,
+    _sentinel,
     _look_alikes,
     _values,
     _writing,

@@ -15,7 +15,7 @@ from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Duplicates, Relation
-from nachsicht.table.duplicates import expected_repeats, import_in
+from nachsicht.table.duplicates import expected_duplicates, import_in
 from nachsicht.table.result import Computed
 
 #: Relations from here on make columns move together, or give the outcome away.
@@ -41,7 +41,7 @@ def findings_in(
     for column in computed.columns:
         for rule in RULES:
             found.extend(rule(view, column))
-    found.extend(_gaps_together(view, computed))
+    found.extend(_missing_together(view, computed))
     found.extend(_together(view, computed.relations.pairs))
     found.extend(_gives_away(view, computed.relations.pairs))
     found.extend(promised(view, computed, description))
@@ -53,7 +53,7 @@ def _repeated(
 ) -> Iterator[Finding | None]:
     rows = repeats.duplicate_rows + repeats.distinct_rows
     share = repeats.duplicate_rows / rows if rows else 0.0
-    if not repeats_matter(columns, repeats):
+    if not duplicates_matter(columns, repeats):
         return
     evidence: dict[str, Fact] = {"rows": repeats.duplicate_rows, "share": share}
     named = any(column.kind is Kind.IDENTIFIER for column in columns)
@@ -79,7 +79,7 @@ def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
         others = tuple(c for c in computed.columns if c.name in repeats.columns)
         if repeats.duplicate_rows <= computed.duplicates.duplicate_rows + length / 2:
             continue  # the same rows are repeated in all columns
-        if not repeats_matter(others, repeats):
+        if not duplicates_matter(others, repeats):
             continue
         evidence: dict[str, Fact] = {"rows": length, "columns": tuple(left_out)}
         yield view.finding(
@@ -94,10 +94,10 @@ def _unread(view: View, lines: int, rows: int) -> Finding | None:
     return view.finding("malformed_lines", (), lines / (rows + lines), {"lines": lines})
 
 
-def repeats_matter(columns: tuple[ColumnSummary, ...], repeats: Duplicates) -> bool:
+def duplicates_matter(columns: tuple[ColumnSummary, ...], repeats: Duplicates) -> bool:
     """Whether there are at least twice as many repeated rows as chance would give."""
     rows = repeats.duplicate_rows + repeats.distinct_rows
-    return repeats.duplicate_rows > 2 * expected_repeats(columns, rows)
+    return repeats.duplicate_rows > 2 * expected_duplicates(columns, rows)
 
 
 def block_evidence(repeats: Duplicates) -> dict[str, Fact]:
@@ -134,7 +134,7 @@ def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | Non
         )
 
 
-def _gaps_together(view: View, computed: Computed) -> Iterator[Finding | None]:
+def _missing_together(view: View, computed: Computed) -> Iterator[Finding | None]:
     """Columns that lack a value in the same rows: one finding a group."""
     for group in computed.missing_patterns.groups:
         names, rows = group.columns, group.rows

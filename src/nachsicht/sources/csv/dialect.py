@@ -24,8 +24,8 @@ from nachsicht.sources.csv.header import (
     Rows,
     has_header,
     has_row_names,
+    is_datetime,
     is_figure,
-    is_moment,
     names_figures,
     names_of,
 )
@@ -269,7 +269,7 @@ def _is_table(way: _Way) -> bool:
     if way.agreeing < MOSTLY or not _has_names(way):
         return False
     if way.delimiter == " ":
-        return way.agreeing == 1.0 and _holds_numbers(way) and not _are_moments(way)
+        return way.agreeing == 1.0 and _holds_numbers(way) and not _are_datetimes(way)
     if way.first and len(way.rows[way.first - 1]) == 1:
         # What stands before may be a title, or the name of a single column of texts.
         return way.first > 1 or way.ends[way.first] - way.ends[0] > 1 or _holds_numbers(way)
@@ -289,10 +289,10 @@ def _holds_numbers(way: _Way) -> bool:
     ) and bool(rows)
 
 
-def _are_moments(way: _Way) -> bool:
+def _are_datetimes(way: _Way) -> bool:
     """Whether lines as a whole are datetimes, with a space between day and time."""
     rows = [row for row in way.table[1:] if len(row) == way.width]
-    return way.width == 2 and all(is_moment(" ".join(row)) for row in rows)
+    return way.width == 2 and all(is_datetime(" ".join(row)) for row in rows)
 
 
 def _plain(way: _Way) -> float:

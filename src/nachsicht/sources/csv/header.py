@@ -15,7 +15,7 @@ _CLOCK = r"\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?"
 _MOMENT = re.compile(rf"\d{{1,4}}[-/.]\d{{1,2}}[-/.]\d{{1,4}}([ T]{_CLOCK})?Z?|{_CLOCK}")
 
 
-def is_moment(field: str) -> bool:
+def is_datetime(field: str) -> bool:
     """Whether a field is written as a date, a time or both."""
     return bool(_MOMENT.fullmatch(field.strip()))
 

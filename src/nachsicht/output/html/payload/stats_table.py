@@ -42,7 +42,7 @@ def statistics_of(column: ColumnSummary) -> list[Row]:
     if isinstance(detail, CategorySummary):
         return _category(detail, column.present)
     if isinstance(detail, DatetimeSummary):
-        return _moment(detail)
+        return _datetime(detail)
     if isinstance(detail, TextSummary):
         return _text(detail)
     if isinstance(detail, IdentifierSummary):
@@ -125,7 +125,7 @@ def _category(detail: CategorySummary, present: int) -> list[Row]:
     return rows
 
 
-def _moment(detail: DatetimeSummary) -> list[Row]:
+def _datetime(detail: DatetimeSummary) -> list[Row]:
     rows: list[Row] = [("minimum", detail.minimum, ""), ("maximum", detail.maximum, "")]
     if not detail.time_of_day:
         rows.append(("span_days", number(detail.span_days), repr(detail.span_days)))
