@@ -8,6 +8,7 @@ import pandas as pd
 import pytest
 
 import nachsicht
+from nachsicht.findings.registry import FINDINGS
 
 RNG = np.random.default_rng(3)
 
@@ -38,6 +39,26 @@ def test_a_theme_that_is_more_than_colours_is_refused(tmp_path, comparison, them
     comparison["theme"] = theme
     with pytest.raises(nachsicht.DocumentError, match="damaged"):
         nachsicht.read(written(tmp_path, comparison))
+
+
+@pytest.mark.parametrize(
+    "fact", [None, "", "ten", -1, 1e308, [], [1, 2], ["a"], [[1], [2]]], ids=repr
+)
+def test_odd_evidence_of_any_finding_spoils_nothing(tmp_path, comparison, fact):
+    (example,) = [f for f in comparison["findings"] if f["code"] == "rescaled"]
+    comparison["findings"] += [
+        example
+        | {"code": code, "form": form, "evidence": dict.fromkeys(known.evidence.split(), fact)}
+        for code, known in FINDINGS.items()
+        for form in ("", "odd")
+    ]
+    for language in ("en", "de"):
+        with nachsicht.use_language(language):
+            changes = nachsicht.read(written(tmp_path, comparison))
+            for finding in changes.findings:
+                assert finding.title
+        for text in (changes.to_html(), changes.to_markdown(), str(changes), changes.remedies()):
+            assert text
 
 
 def test_evidence_never_becomes_code(tmp_path, comparison):

@@ -271,8 +271,8 @@ def assert_steady(
     return made
 
 
-def _rank(weight: str) -> int:
-    return Severity(weight).rank
+def _rank(severity: str) -> int:
+    return Severity(severity).rank
 
 
 def read(

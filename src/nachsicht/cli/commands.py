@@ -287,15 +287,15 @@ def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
     return columns.pop(), tuple(value for _, _, value in pairs)
 
 
-def _stop(result: Comparison, weight: str) -> None:
+def _stop(result: Comparison, severity: str) -> None:
     """Exit with 1 if a finding of the newest step is open that weighs so much."""
     from nachsicht.i18n import phrase
 
     verdict = result.document.verdict
-    n = verdict.act + (verdict.check if weight == "check" else 0)
+    n = verdict.act + (verdict.check if severity == "check" else 0)
     if n:
         click.echo(
-            phrase("terminal.stopped", n=n, severity=phrase(f"severities.{weight}")), err=True
+            phrase("terminal.stopped", n=n, severity=phrase(f"severities.{severity}")), err=True
         )
         click.get_current_context().exit(STOPPED)
 

@@ -27,7 +27,7 @@ def way_of(
 ) -> tuple[list[Overall | None], list[Finding]]:
     """For every column its way from the first version to the last, and what crept in unseen.
 
-    A column creeps where no single step had a finding of weight act or check, but the whole
+    A column creeps where no single step had a finding of severity act or check, but the whole
     way is long enough for one.
     """
     last = len(versions) - 1

@@ -115,9 +115,10 @@ def _document(
 ) -> ComparisonDocument:
     marked, stale = accept(findings, accepted)
     ordered = by_urgency(marked)
-    weights = _severity_by_column(ordered)
+    severities = _severity_by_column(ordered)
     columns = tuple(
-        _across(thread, way, weights, settings) for thread, way in zip(threads, ways, strict=True)
+        _across(thread, way, severities, settings)
+        for thread, way in zip(threads, ways, strict=True)
     )
     labels = [version.profile.label for version in versions]
     components, planes = components_across(versions, columns)
@@ -211,16 +212,16 @@ def _severity_by_column(findings: Sequence[Finding]) -> dict[str, Severity]:
     return found
 
 
-def _rank(weight: Severity) -> int:
-    return weight.rank
+def _rank(severity: Severity) -> int:
+    return severity.rank
 
 
 def _across(
-    thread: _Thread, way: Overall | None, weights: Mapping[str, Severity], settings: Settings
+    thread: _Thread, way: Overall | None, severities: Mapping[str, Severity], settings: Settings
 ) -> ColumnComparison:
     newest = next(column for column in reversed(thread.columns) if column is not None)
     names = {column.name for column in thread.columns if column is not None}
-    own = [weights[name] for name in names if name in weights]
+    own = [severities[name] for name in names if name in severities]
     return ColumnComparison(
         name=newest.name,
         kind=newest.kind,

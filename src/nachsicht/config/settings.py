@@ -19,7 +19,7 @@ Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
 
 
 class Thresholds(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """From which size on (0 to 1) a finding of one code has which weight.
+    """From which size on (0 to 1) a finding of one code has which severity.
 
     What is None stays as the catalogue of findings has it; ``off`` leaves the finding out.
     """

@@ -38,7 +38,7 @@ _SPEC = re.compile(r"([A-Za-z_]+)(?:\((\w+)\))?(\d*)")
 
 
 class MissingFact(KeyError):
-    """A phrase asks for a fact that is not there."""
+    """A phrase asks for a fact that is not there, or that its format cannot show."""
 
 
 def phrase(path: str, /, **facts: object) -> str:
@@ -58,12 +58,20 @@ def render(entry: Any, facts: Facts, clauses: Mapping[str, Any] | None = None) -
     Raises
     ------
     MissingFact
-        If the entry asks for a fact that is not there.
+        If the entry asks for a fact that is not there, or that its format cannot show.
     """
     if isinstance(entry, Mapping):
-        fact = facts.get(entry.get("by", "n"), 2)
-        entry = plural_form(entry, abs(fact) if isinstance(fact, int | float) else len(fact))
+        entry = plural_form(entry, _count(facts.get(entry.get("by", "n"), 2)))
     return _Message(facts, clauses or {}).format(str(entry))
+
+
+def _count(fact: Any) -> float:
+    """What chooses the plural form: a number, or how many there are of several."""
+    if isinstance(fact, int | float):
+        return abs(fact)
+    if isinstance(fact, Sequence):
+        return len(fact)
+    raise MissingFact(fact)
 
 
 def fields_of(text: str) -> tuple[tuple[str, str], ...]:
@@ -94,6 +102,12 @@ class _Message(Formatter):
             return ""
 
     def format_field(self, value: Any, format_spec: str) -> str:
+        try:
+            return self._formatted(value, format_spec)
+        except (TypeError, ValueError, OverflowError) as error:  # facts of a document may be odd
+            raise MissingFact(format_spec) from error
+
+    def _formatted(self, value: Any, format_spec: str) -> str:
         if not format_spec:
             return _plain(value)
         if format_spec == "%":

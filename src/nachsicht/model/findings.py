@@ -19,7 +19,7 @@ class Severity(StrEnum):
 
     @property
     def rank(self) -> int:
-        """0 for the most urgent weight."""
+        """0 for the most urgent severity."""
         return list(Severity).index(self)
 
 
@@ -134,7 +134,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         Labels: one for a finding in a version, two (before, after) for a change; None for all
         other groups together.
     size : float
-        How large the effect is, 0 to 1; orders findings of one weight.
+        How large the effect is, 0 to 1; orders findings of one severity.
     form : str
         Which of the code's titles and sentences it has, where there are several.
     evidence : dict
@@ -184,9 +184,12 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         messages = lookup(f"findings.{self.code}") or {}
         entry = messages.get(f"{part}_{self.form}", messages.get(part))
         try:
-            return render(entry or "", self._facts(), messages.get("clauses"))
-        except MissingFact:  # a document of another version of ours need not have it
-            return self.code
+            if entry is not None:
+                return render(entry, self._facts(), messages.get("clauses"))
+        except MissingFact:
+            pass
+        # A document of a later version of ours may hold what no catalogue here has words for.
+        return self.code if part == "title" else ""
 
     def _facts(self) -> dict[str, Any]:
         names = dict(zip(("column", "other_column"), self.columns, strict=False))
@@ -195,7 +198,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:
-    """Order findings by weight, then by size, then by name, so the order is always the same."""
+    """Order findings by severity, then by size, then by name, so the order is always the same."""
     return tuple(sorted(findings, key=lambda f: (f.severity.rank, -f.size, f.columns, f.code)))
 
 

@@ -25,7 +25,7 @@ def list_of_codes() -> Iterator[str]:
 
 
 def entry_lines(code: str) -> Iterator[str]:
-    """What a code means, its kinds, its rule of weight, its evidence and the next step."""
+    """What a code means, its kinds, its thresholds, its evidence and the next step."""
     words, entry = catalogue(), FINDINGS[code]
     told = words["findings"][code]
     yield f"{code}: {_facts_marked(title_of(entry))}"
@@ -56,12 +56,13 @@ def _first(entry: FindingType, part: str) -> str:
 
 
 def rule_of(entry: FindingType) -> str:
-    """From which size on a finding has which weight, in words."""
+    """From which size on a finding has which severity, in words."""
     known = list(thresholds_of(entry.code, Settings()).items())
     if len(known) == 1 and known[0][1] == 0:
         return phrase("terminal.always", severity=known[0][0])
     return ", ".join(
-        phrase("terminal.from_size", severity=weight, size=number(limit)) for weight, limit in known
+        phrase("terminal.from_size", severity=severity, size=number(limit))
+        for severity, limit in known
     )
 
 
@@ -81,7 +82,7 @@ def catalogue_page() -> str:
     lines = ["# Findings", "", words["catalogue"]["about"], ""]
     for between in (False, True):
         lines += [f"## {words['terminal']['between' if between else 'within'].capitalize()}", ""]
-        lines += ["| code | what it says | an example | kinds | weight | evidence | remedy |"]
+        lines += ["| code | what it says | an example | kinds | severity | evidence | remedy |"]
         lines += ["|---|---|---|---|---|---|---|"]
         for entry in FINDINGS.values():
             if entry.between is not between:

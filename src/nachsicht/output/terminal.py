@@ -107,10 +107,10 @@ def _findings_table(document: ComparisonDocument) -> Table:
     return table
 
 
-def _tag(weight: Severity) -> Text:
+def _tag(severity: Severity) -> Text:
     from rich.text import Text
 
-    return Text(f" {catalogue()['severities'][weight].upper()} ", style=STYLES[weight])
+    return Text(f" {catalogue()['severities'][severity].upper()} ", style=STYLES[severity])
 
 
 def _finding_text(finding: Finding, versions: int) -> Text:

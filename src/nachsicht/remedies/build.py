@@ -141,10 +141,9 @@ def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
     if finding.code != "reimported_rows":
         found["columns"] = list(finding.columns)
     found["columns_back"] = list(reversed(finding.columns))
-    if "spellings" in found:
-        found["spelling"], *found["others"] = found["spellings"]
-    if "best_transform" in found:
-        found["root"] = {"log": "log", "square_root": "sqrt"}.get(found["best_transform"])
+    if isinstance(found.get("spellings"), list):  # a document may hold anything
+        found["spelling"], *found["others"] = found["spellings"] or [None]
+    found["root"] = {"log": "log", "square_root": "sqrt"}.get(str(found.get("best_transform")))
     column = _newest(finding, document)
     found |= _writing(column) | {"decimals": _decimals(finding, document)}
     return found
