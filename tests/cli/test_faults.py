@@ -135,3 +135,27 @@ def test_the_unexpected_is_one_line_that_says_where_to_report_it(data, tmp_path)
     done = run("profile", data, "--verbose", env=own, stdout=subprocess.PIPE)
     assert done.returncode == 2
     assert done.stderr.startswith("Traceback")
+
+
+@pytest.mark.parametrize("language", ["en", "de"])
+@pytest.mark.parametrize(
+    ("words", "names"),
+    [
+        (("--colour",), "--colour"),
+        (("profil",), "profil"),
+        (("compare",), "SOURCES"),
+        (("compare", "a", "b", "--labl", "x"), "--label"),
+        (("compare", "a", "b", "--label"), "--label"),
+        (("compare", "a", "b", "--stop-on", "never"), "act, check"),
+        (("profile", "a", "--memory", "much"), "much"),
+    ],
+)
+def test_a_wrong_call_is_told_in_one_line_of_the_language(words, names, language):
+    done = run(*words, env=os.environ | {"NACHSICHT_LANGUAGE": language})
+    assert done.returncode == 2
+    (line,) = done.stderr.splitlines()
+    assert names in line
+    sees = {"en": "See: nachsicht", "de": "Siehe: nachsicht"}
+    assert sees[language] in line
+    english = {"No", "Missing", "Invalid", "is", "Did", "requires", "See"}
+    assert language == "en" or not english & set(line.replace(":", " ").split())

@@ -94,7 +94,7 @@ function PairsOf({ missing }: { missing: MissingData }) {
   );
 }
 
-/** The columns with missing, as they are in one version. */
+/** The columns with missing values, as they are in one version. */
 function InVersion({ columns, version }: { columns: MissingColumn[]; version: number }) {
   const drawn = columns.flatMap((column) => {
     const view = column.views[version];
@@ -146,7 +146,7 @@ function InVersion({ columns, version }: { columns: MissingColumn[]; version: nu
   );
 }
 
-/** The columns by how much their missing changed between the last two versions. */
+/** The columns by how much their missing share changed between the last two versions. */
 function Changes({ columns }: { columns: MissingColumn[] }) {
   const changed = columns.filter((column) => column.change).sort((a, b) => Math.abs(b.change!) - Math.abs(a.change!));
   const most = Math.max(...changed.map((column) => Math.abs(column.change!)));

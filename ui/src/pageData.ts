@@ -53,7 +53,7 @@ export interface MissingView {
   lost: string;
   /** Levels of other columns in which it is missing far more than elsewhere. */
   among: string[];
-  /** A moment column, and the missing share in each of its units. */
+  /** A datetime column, and the missing share in each of its units. */
   over_time: [string, number[]] | null;
   block_rows: number;
   /** Missing shares of blocks of rows, from the first row on. */

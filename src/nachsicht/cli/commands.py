@@ -18,7 +18,7 @@ import click
 from nachsicht._util.progress import ProgressBar
 from nachsicht._version import VERSION
 from nachsicht.cli.inspect import accept, explain, remedies, settings
-from nachsicht.cli.language import Group, describe, language_option, text
+from nachsicht.cli.language import Group, describe, language_option, text, usage_error
 from nachsicht.cli.options import (
     output_options,
     reading_options,
@@ -49,6 +49,12 @@ class _Ended(BaseException):
 class _Commands(Group):
     """Tells every error as one line on stderr and exits with 2, never with 1."""
 
+    def make_context(self, info_name: str | None, *rest: Any, **more: Any) -> click.Context:
+        try:
+            return super().make_context(info_name, *rest, **more)
+        except click.ClickException as error:
+            sys.exit(_refuse(error, info_name or "nachsicht"))
+
     def invoke(self, ctx: click.Context) -> Any:
         _listen()
         try:
@@ -59,10 +65,7 @@ class _Commands(Group):
         except (click.exceptions.Exit, click.Abort):
             raise
         except click.ClickException as error:
-            command = (getattr(error, "ctx", None) or ctx).command_path
-            told = f"{error.format_message().rstrip('.')}. See: {command} --help"
-            click.echo(f"nachsicht: {_one_line(told)}", err=True)
-            ctx.exit(FAILED)
+            ctx.exit(_refuse(error, ctx.command_path))
         except (KeyboardInterrupt, _Ended) as ended:
             click.echo(f"nachsicht: {text('stopped')}", err=True)
             ctx.exit(_SIGNALLED + getattr(ended, "number", signal.SIGINT))
@@ -77,6 +80,16 @@ class _Commands(Group):
             if isinstance(error, OSError):
                 _leave_output()
             ctx.exit(FAILED)
+
+
+def _refuse(error: click.ClickException, command: str) -> int:
+    """Say what is wrong with a call in one line; the exit status."""
+    given = getattr(error, "ctx", None)
+    see = phrase("help.see_help", command=given.command_path if given else command)
+    what = usage_error(error)
+    end = "" if what.endswith(("?", ".")) else "."
+    click.echo(f"nachsicht: {_one_line(f'{what}{end} {see}')}", err=True)
+    return FAILED
 
 
 def _listen() -> None:

@@ -82,6 +82,32 @@ class Group(_Worded, click.Group):
 
     command_class = Command
 
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """The command that the arguments begin with."""
+        if self.get_command(ctx, args[0]) is None:
+            raise click.UsageError(phrase("help.no_such_command", name=args[0]), ctx)
+        return super().resolve_command(ctx, args)
+
+
+def usage_error(error: click.ClickException) -> str:
+    """What is wrong with a call, in the current language; click has no words but English ones."""
+    if isinstance(error, click.NoSuchOption):
+        near = phrase("hints.did_you_mean", name=" / ".join(error.possibilities or ()))
+        what = phrase("help.no_such_option", name=error.option_name)
+        return f"{what}. {near}" if error.possibilities else what
+    if isinstance(error, click.BadOptionUsage):
+        return phrase("help.option_needs_value", name=error.option_name)
+    if isinstance(error, click.MissingParameter) and error.param is not None:
+        return phrase("help.not_given", name=error.param.get_error_hint(error.ctx))
+    if isinstance(error, click.BadParameter) and error.param is not None:
+        name, kind = error.param.get_error_hint(error.ctx), error.param.type
+        if isinstance(kind, click.Choice):
+            return phrase("help.not_a_choice", name=name, choices=", ".join(map(str, kind.choices)))
+        return f"{name}: {error.message}"
+    return error.format_message()
+
 
 def describe(command: click.Command, name: str) -> None:
     """Give a command the description of the catalogue, before the examples that it has."""

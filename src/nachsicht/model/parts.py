@@ -18,72 +18,72 @@ class ProfileParts(Protocol):
 
     @property
     def label(self) -> str:
-        """As in documents."""
+        """What the version is called."""
         ...
 
     @property
     def title(self) -> str:
-        """As in documents."""
+        """The title of its page."""
         ...
 
     @property
     def rows(self) -> int:
-        """As in documents."""
+        """How many rows it has."""
         ...
 
     @property
     def names(self) -> Sequence[str]:
-        """As in documents."""
+        """Names of its columns, in order."""
         ...
 
     @property
     def columns(self) -> tuple[ColumnSummary, ...]:
-        """As in documents."""
+        """The summary of each column, in order."""
         ...
 
     @property
     def missing(self) -> Mapping[str, int]:
-        """As in documents."""
+        """Missing values by the name of the column."""
         ...
 
     @property
     def missing_patterns(self) -> MissingPatterns:
-        """As in documents."""
+        """Rows by what is missing in them."""
         ...
 
     @property
     def duplicates(self) -> Duplicates:
-        """As in documents."""
+        """Rows that equal an earlier one in all columns."""
         ...
 
     @property
     def duplicates_by_subset(self) -> tuple[Duplicates, ...]:
-        """As in documents."""
+        """The same in other choices of columns."""
         ...
 
     @property
     def relations(self) -> Relations:
-        """As in documents."""
+        """Associations of all pairs of columns."""
         ...
 
     @property
     def pairs(self) -> tuple[PairView, ...]:
-        """As in documents."""
+        """The pairs that are drawn."""
         ...
 
     @property
     def components(self) -> Components | None:
-        """As in documents."""
+        """Principal components; None without enough quantities."""
         ...
 
     @property
     def over_time(self) -> OverTime | None:
-        """As in documents."""
+        """Every column over the datetime column; None without one."""
         ...
 
     @property
     def outcome(self) -> Outcome | None:
-        """As in documents."""
+        """Every column against the outcome; None where none is chosen."""
         ...
 
     def column(self, name: str) -> ColumnSummary | None:
@@ -95,20 +95,20 @@ class ComparisonParts(Protocol):
 
     @property
     def versions(self) -> Sequence[ProfileParts]:
-        """As in documents."""
+        """The versions, in order."""
         ...
 
     @property
     def columns(self) -> tuple[ColumnComparison, ...]:
-        """As in documents."""
+        """Each column across all versions."""
         ...
 
     @property
     def components(self) -> Components | None:
-        """As in documents."""
+        """Principal components of all versions together."""
         ...
 
     @property
     def pca_scores(self) -> tuple[GridView | None, ...]:
-        """As in documents."""
+        """For each version how many of its rows lie where in the plane of the components."""
         ...
