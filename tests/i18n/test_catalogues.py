@@ -3,6 +3,7 @@
 import ast
 import re
 from pathlib import Path
+from typing import get_args
 
 import pytest
 
@@ -21,6 +22,7 @@ from nachsicht.i18n import (
     whole,
 )
 from nachsicht.model.findings import Finding, Severity
+from nachsicht.model.kinds import CalendarUnit, ExclusionReason
 from nachsicht.output.html.payload.evidence import INTERNAL
 
 SOURCE = Path(nachsicht.__file__).parent
@@ -148,3 +150,11 @@ def test_errors_speak_the_language_in_which_they_are_read():
     with use_language("de"):
         assert str(failed.value).startswith("unbekannte Sprache fr")
     assert phrase("labels.nth", n=3) == "version 3"
+
+
+@pytest.mark.parametrize(
+    ("table", "code"), [("units", CalendarUnit), ("excluded", ExclusionReason)], ids=["unit", "why"]
+)
+def test_codes_that_documents_may_hold_are_those_with_words(table, code):
+    (meta,) = get_args(code)[1:]
+    assert set(re.findall(r"\w+", meta.pattern)) == set(catalogue("en")[table])

@@ -127,8 +127,9 @@ class _Message(Formatter):
 
     def _term(self, table: str, value: Any) -> str:
         """What a table of the catalogue calls a value; its text may ask for facts as well."""
-        entry = catalogue()[table.lower()].get(value, value)
-        text = render(entry, self._facts, self._clauses)
+        terms = catalogue()[table.lower()]
+        known = value in terms  # other values are texts of data, and no phrases
+        text = render(terms[value], self._facts, self._clauses) if known else str(value)
         return text[:1].upper() + text[1:] if table[0].isupper() else text
 
 

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import msgspec
 
-from nachsicht.model.kinds import Kind, KindReason
+from nachsicht.model.kinds import CalendarUnit, Kind, KindReason
 from nachsicht.model.statistics import Absent, Statistic
 
 
@@ -211,7 +211,7 @@ class DatetimeSummary(msgspec.Struct, frozen=True, tag="datetime"):
     span_days: float
     time_of_day: bool
     time_zone: str | None
-    unit: str
+    unit: CalendarUnit
     first: int
     counts: tuple[int, ...]
     by_month: tuple[int, ...]

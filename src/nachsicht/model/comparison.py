@@ -11,7 +11,7 @@ import msgspec
 from nachsicht.i18n import phrase
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.findings import Finding, Severity
-from nachsicht.model.kinds import Kind
+from nachsicht.model.kinds import CalendarUnit, Kind
 from nachsicht.model.pair_plots import Components, GridView
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
@@ -55,7 +55,7 @@ class LevelsDistribution(msgspec.Struct, frozen=True, tag="levels"):
 class TimeDistribution(msgspec.Struct, frozen=True, tag="time"):
     """Versions over calendar units: ``counts[version][i]`` rows in unit ``first + i``."""
 
-    unit: str
+    unit: CalendarUnit
     time_of_day: bool
     first: int
     counts: tuple[tuple[int, ...], ...]

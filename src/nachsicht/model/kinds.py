@@ -3,6 +3,19 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Annotated
+
+import msgspec
+
+#: A unit of the calendar; the word for it is in the catalogue under the same code.
+CalendarUnit = Annotated[str, msgspec.Meta(pattern="^(second|minute|hour|day|month|year)$")]
+#: Why a column has no relations: its kind, how it is stored, or that it never varies.
+ExclusionReason = Annotated[
+    str,
+    msgspec.Meta(
+        pattern="^(never_varies|identifier|text|nested|empty|too_many_columns|stored_otherwise)$"
+    ),
+]
 
 
 class Kind(StrEnum):

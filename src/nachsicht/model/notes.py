@@ -19,8 +19,11 @@ class Note(msgspec.Struct, frozen=True):
     facts: Mapping[str, int | float | str | tuple[str, ...]] = {}
 
     def __str__(self) -> str:
-        """The note in the current language."""
-        return phrase(f"notes.{self.code}", **self.facts)
+        """The note in the current language; its code, where a document holds another one."""
+        try:
+            return phrase(f"notes.{self.code}", **self.facts)
+        except KeyError:
+            return self.code
 
     def __hash__(self) -> int:
         return hash((self.code, *sorted(map(str, self.facts.items()))))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from nachsicht.model.kinds import CalendarUnit
+
 
 class Axis(msgspec.Struct, frozen=True, gc=False):
     """Equal bins: bin ``i`` begins at ``start + i * width``.
@@ -97,7 +99,7 @@ class TimeView(msgspec.Struct, frozen=True, kw_only=True, tag="time"):
         Units (from 0) at which it is suddenly another than in the unit before.
     """
 
-    unit: str
+    unit: CalendarUnit
     first: int
     rows: tuple[int, ...]
     missing: tuple[int, ...]
@@ -142,7 +144,7 @@ class OverTime(msgspec.Struct, frozen=True, kw_only=True):
     """
 
     time_column: str
-    unit: str
+    unit: CalendarUnit
     first: int
     rows: tuple[int, ...]
     views: dict[str, TimeView]

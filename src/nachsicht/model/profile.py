@@ -7,6 +7,7 @@ import msgspec
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Finding
+from nachsicht.model.kinds import ExclusionReason
 from nachsicht.model.missing import MissingHotspot, MissingPatterns
 from nachsicht.model.notes import Note
 from nachsicht.model.outcome import Outcome
@@ -191,7 +192,7 @@ class Relations(msgspec.Struct, frozen=True, kw_only=True):
     order: tuple[str, ...]
     groups: tuple[tuple[str, ...], ...]
     unrelated: tuple[str, ...]
-    excluded: dict[str, str]
+    excluded: dict[str, ExclusionReason]
     merged_levels: dict[str, int]
     too_few: tuple[TooFewRows, ...] = ()
     total_too_few: int = 0

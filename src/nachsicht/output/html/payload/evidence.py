@@ -35,7 +35,7 @@ def evidence_rows(finding: Finding) -> Iterator[tuple[str, str, str]]:
 
 def _fact_text(name: str, fact: Fact) -> str:
     if name in _TERMS:
-        return render(catalogue()[_TERMS[name]].get(fact, str(fact)), {})
+        return render(f"{{fact:{_TERMS[name]}}}", {"fact": fact})
     if isinstance(fact, tuple):
         if fact and isinstance(fact[0], tuple):
             return render("{groups:equal}", {"groups": fact})

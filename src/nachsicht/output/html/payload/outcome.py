@@ -42,6 +42,7 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
                 "older": _older(view, outcomes, names[view.column]),
             }
             for view in newest.views[:_LISTED]
+            if view.column in names
         ],
     }
 
