@@ -1,7 +1,11 @@
 """What docs/extending.md promises: each addition is one registration and what it registers."""
 
 import importlib.resources
+import json
+import os
 import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import msgspec
@@ -88,6 +92,127 @@ def test_a_source_format_is_a_reader_and_its_registration(tmp_path, monkeypatch)
     own = formats.FileFormat(opened, (".hive",), magic=b"HIVE")
     monkeypatch.setattr(formats, "FORMATS", (own, *formats.FORMATS))
     assert_conforms(kept)
+
+
+INTERVAL = """
+from typing import Any
+
+import msgspec
+import pyarrow as pa
+
+from nachsicht.columns.kinds.protocol import ColumnFacts, Counts, StoredType, TypedColumn
+from nachsicht.config.settings import Settings
+from nachsicht.model.column import IntervalSummary
+from nachsicht.model.kinds import Kind, KindReason
+
+
+class IntervalPart(msgspec.Struct, frozen=True):
+    months: int
+    missing: int
+
+    def merge(self, other: "IntervalPart") -> "IntervalPart":
+        return IntervalPart(self.months + other.months, self.missing + other.missing)
+
+
+class IntervalColumn(TypedColumn, frozen=True, kw_only=True, dict=True):
+    part: IntervalPart
+    rows: int
+
+    @property
+    def counts(self) -> Counts:
+        return Counts(self.rows - self.part.missing, 0, 0, 0.0)
+
+    def summarise(self, settings: Settings) -> IntervalSummary:
+        return IntervalSummary(self.part.months)
+
+
+def observe(array: Any) -> IntervalPart:
+    months = sum(value.months for value in array.to_pylist() if value is not None)
+    return IntervalPart(months, array.null_count)
+
+
+def infer(body: IntervalPart, facts: ColumnFacts) -> IntervalColumn:
+    judgement = (Kind.INTERVAL, KindReason.STORED_INTERVALS)
+    return IntervalColumn(judgement=judgement, part=body, rows=facts.rows)
+
+
+INTERVALS = StoredType("intervals", pa.types.is_interval, observe, infer)
+"""
+
+#: The files that a kind touches, each with what is found there and what takes its place.
+KIND = {
+    "model/kinds.py": [
+        ('EMPTY = "empty"', 'EMPTY = "empty"\n    INTERVAL = "interval"'),
+        ("    CHOSEN =", '    STORED_INTERVALS = "stored_intervals"\n    CHOSEN ='),
+        ("|empty|", "|empty|interval|"),
+    ],
+    "model/column.py": [
+        (
+            "Detail = (",
+            'class IntervalSummary(msgspec.Struct, frozen=True, tag="interval"):\n'
+            "    months: int\n\n\nDetail = (\n    IntervalSummary |",
+        )
+    ],
+    "columns/kinds/registry.py": [
+        ("from nachsicht.columns.kinds.nested", "from nachsicht.columns.kinds.interval import "
+         "INTERVALS\nfrom nachsicht.columns.kinds.nested"),
+        ("= (TEXTS,", "= (INTERVALS, TEXTS,"),
+    ],
+    "i18n/locales/en.toml": [
+        ("[kind_reasons]\n", '[kind_reasons]\nstored_intervals = "the values are intervals"\n'),
+        ("[kinds]\n", '[kinds]\ninterval = "interval"\n'),
+        ("[excluded]\n", '[excluded]\ninterval = "interval"\n'),
+    ],
+}  # fmt: skip
+#: What a kind that is added can then do, in a process of its own.
+USE = """
+import json, sys
+import pyarrow as pa
+import nachsicht
+from nachsicht.model.codec import decode
+
+def table(months):
+    values = pa.array([(m, 0, 0) if m else None for m in months], pa.month_day_nano_interval())
+    return pa.table({"until_visit": values, "frames": list(range(len(months)))})
+
+one, two = table([1, 2, None, 4]), table([3, 3, 3, None])
+profile, change = nachsicht.profile(one), nachsicht.compare(one, two)
+column = profile.column("until_visit").summaries[-1]
+again = decode(profile.to_json()).columns[0]
+print(json.dumps({
+    "where": nachsicht.__file__, "kind": column.kind, "missing": column.missing,
+    "months": column.stats.months, "kept": again == column,
+    "page": "until_visit" in change.to_html(),
+    "text": "until_visit" in str(change),
+}))
+"""
+
+
+def test_a_kind_is_a_file_and_its_registration(tmp_path):
+    package = Path(nachsicht.__file__).parent
+    own = shutil.copytree(package, tmp_path / "nachsicht")
+    (own / "columns/kinds/interval.py").write_text(INTERVAL, encoding="utf-8")
+    assert len(KIND) + 1 == 4 + 1  # as the guide says: 4, and one for each language
+    for name, changes in KIND.items():
+        text = (own / name).read_text(encoding="utf-8")
+        for before, after in changes:
+            assert text.count(before) == 1, (name, before)
+            text = text.replace(before, after)
+        (own / name).write_text(text, encoding="utf-8")
+    done = subprocess.run(
+        [sys.executable, "-c", USE],
+        cwd=tmp_path,
+        env=os.environ | {"PYTHONPATH": str(tmp_path)},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr
+    found = json.loads(done.stdout)
+    assert Path(found.pop("where")).parent == own
+    assert found == {
+        "kind": "interval", "missing": 1, "months": 7, "kept": True, "page": True, "text": True,
+    }  # fmt: skip
 
 
 def test_an_engine_is_a_function_and_its_registration(monkeypatch):

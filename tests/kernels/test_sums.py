@@ -117,7 +117,7 @@ def test_the_first_keys_are_those_of_a_stable_sort(keys, most):
 
 @given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(1, 4)))
 def test_counts_are_told_as_they_are(counts):
-    total, once, squares = orders.told_of_counts(counts)
+    total, once, squares = orders.count_statistics(counts)
     expected = (counts.sum(), (counts == 1).sum(), (counts.astype(float) ** 2).sum())
     assert (total, once, squares) == expected
 

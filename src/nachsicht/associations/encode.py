@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import singledispatch
 from typing import Any
 
 import msgspec
@@ -11,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from nachsicht._util.by_type import has_own
 from nachsicht._util.cached import kept
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.codes import other_codes, rows_by_code
@@ -122,9 +124,7 @@ def sides_of(
             taking_part.append(column)
     everywhere = np.ones(rows.num_rows, np.bool_)
     everywhere.flags.writeable = False  # it is that of most quantities
-    found = pmap(
-        lambda column: _side_of(column, rows.column(column.position), everywhere), taking_part
-    )
+    found = pmap(lambda c: vector_of(c.stats, c, rows.column(c.position), everywhere), taking_part)
     sides = []
     for column, side in zip(taking_part, found, strict=True):
         if side is None:
@@ -137,16 +137,37 @@ def sides_of(
 def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
     if column.distinct < 2:
         return "never_varies"
-    if not isinstance(column.stats, QuantitySummary | CategorySummary | DatetimeSummary):
+    if not has_own(vector_of, column.stats):
         return str(column.kind)
     return "too_many_columns" if taken >= MOST_COLUMNS else ""
 
 
-def _side_of(column: ColumnSummary, array: Any, everywhere: NDArray[np.bool_]) -> Side | None:
-    """A column as numbers or levels; None for numbers and datetimes that are stored as text."""
-    if isinstance(column.stats, CategorySummary):
-        names, codes = levels_in(array, None)
-        return _lumped(column.name, names, codes)
+@singledispatch
+def vector_of(
+    _detail: Any, _column: ColumnSummary, _array: Any, _everywhere: NDArray[np.bool_]
+) -> Side | None:
+    """A column as numbers or levels; a kind registers its own.
+
+    None for numbers and datetimes that are stored as text. ``_everywhere`` is true for every row.
+    """
+    return None
+
+
+@vector_of.register
+def _levels(
+    _: CategorySummary, column: ColumnSummary, array: Any, __: NDArray[np.bool_]
+) -> Side | None:
+    names, codes = levels_in(array, None)
+    return _lumped(column.name, names, codes)
+
+
+@vector_of.register
+def _numbers(
+    _: QuantitySummary | DatetimeSummary,
+    column: ColumnSummary,
+    array: Any,
+    everywhere: NDArray[np.bool_],
+) -> Side | None:
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
     numbers = as_numbers(array, everywhere if _all_finite(column) else None)

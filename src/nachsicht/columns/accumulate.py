@@ -10,7 +10,6 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
-from nachsicht.arrow.numeric import SECONDS
 from nachsicht.arrow.text_buffer import encoded
 from nachsicht.arrow.types import is_text
 from nachsicht.columns.approximate import (
@@ -22,19 +21,15 @@ from nachsicht.columns.approximate import (
     kept_bytes,
 )
 from nachsicht.columns.cell_text import cell_text
-from nachsicht.columns.datetime import observe_datetimes
-from nachsicht.columns.nested import observe_nested
-from nachsicht.columns.numeric_state import NumberPart, observe_numbers
-from nachsicht.columns.summarise import Body, as_described, read_part
+from nachsicht.columns.kinds.protocol import Body, ColumnFacts
+from nachsicht.columns.kinds.registry import infer_column, type_handler
+from nachsicht.columns.numeric_state import NumberPart
 from nachsicht.config.settings import Settings
-from nachsicht.model.column import ColumnSummary, QuantitySummary
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import ColumnDescription
-from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import (
     ValueCountsPart,
     mostly_different,
-    observe_flags,
-    observe_texts,
 )
 
 
@@ -85,7 +80,8 @@ def merge_bodies(a: Body, b: Body) -> Body:
         a, NumberPart | ValueCountsPart
     ):
         a = condense(a)
-    return a.merge(b)  # type: ignore[arg-type]
+    merged: Body = a.merge(b)
+    return merged
 
 
 def observe_column(array: Any, same: Any = None, stored: Any = None) -> ColumnPart:
@@ -102,7 +98,7 @@ def observe_column(array: Any, same: Any = None, stored: Any = None) -> ColumnPa
     """
     if same is None:
         same = encode(array)
-    body = _observe(same)
+    body = type_handler(same.type).observe(same)
     first, last = _ends(same)
     stored = array.type if stored is None else stored
     memory = array.nbytes if stored == array.type else _bytes_of_texts(array, body, stored)
@@ -161,59 +157,33 @@ def read_column(
     described: ColumnDescription | None = None,
 ) -> tuple[ColumnSummary, NDArray[Any] | None]:
     """As `finish_column`, with the finite values of a quantity in rising order."""
-    chosen = settings.kinds.get(name)
-    reading = read_part(part.body, part.stored, part.rows, name, now, chosen)
-    if described is not None and chosen is None:
-        reading = as_described(reading, described)
-    kind, reason = reading.judgement
-    facts = reading.facts
-    missing = part.rows - facts.present
-    detail = reading.detail(settings)
-    numbers: Any = getattr(reading, "numbers", None)
-    exact = isinstance(detail, QuantitySummary) and isinstance(numbers, SortedNumbers)
+    facts = ColumnFacts(name, part.stored, part.rows, now)
+    column = infer_column(part.body, facts, settings.kinds.get(name), described)
+    kind, reason = column.judgement
+    counts = column.counts
+    missing = part.rows - counts.present
     summary = ColumnSummary(
         name=name,
         position=position,
         dtype=str(part.stored),
         kind=kind,
         kind_reason=reason,
-        unit=reading.unit or (described.unit if described else None) or None,
-        text_format=reading.written,
+        unit=column.unit or (described.unit if described else None) or None,
+        text_format=column.text_format,
         rows=part.rows,
         missing=missing,
-        distinct=facts.distinct,
-        unique_once=facts.once,
-        collision_probability=(facts.agreeing + missing**2) / max(part.rows, 1) ** 2,
+        distinct=counts.distinct,
+        unique_once=counts.once,
+        collision_probability=(counts.squares + missing**2) / max(part.rows, 1) ** 2,
         memory_bytes=part.memory_bytes,
-        top_values=reading.top(settings.top_values, "descending"),
-        rare_values=reading.top(settings.top_values, "ascending"),
+        top_values=column.top(settings.top_values, "descending"),
+        rare_values=column.top(settings.top_values, "ascending"),
         first_value=part.first,
         last_value=part.last,
-        stats=detail,
-        error_bounds=facts.accuracy,
+        stats=column.summarise(settings),
+        error_bounds=counts.error_bounds,
     )
-    return summary, numbers.values if exact else None
-
-
-def _observe(array: Any) -> Body:
-    stored = array.type
-    types = pa.types
-    if types.is_dictionary(stored) or is_text(stored):
-        return observe_texts(array)
-    if types.is_boolean(stored):
-        return observe_flags(array)
-    if types.is_decimal(stored):
-        array = array.cast(pa.float64(), safe=False)
-    if types.is_duration(stored):
-        ticks = observe_numbers(array.cast(pa.int64()))
-        seconds = SECONDS[stored.unit]
-        chunks = tuple(chunk * seconds for chunk in ticks.chunks)
-        return NumberPart(chunks, ticks.missing, 0, 0, ticks.order.times(seconds))
-    if types.is_temporal(stored) and not types.is_interval(stored):
-        return observe_datetimes(array)
-    if types.is_integer(array.type) or types.is_floating(array.type):
-        return observe_numbers(array)
-    return observe_nested(array)
+    return summary, column.sorted_values
 
 
 def _ends(array: Any) -> tuple[str | None, str | None]:

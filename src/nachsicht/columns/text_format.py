@@ -9,21 +9,13 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of, arrow_texts, values_of
-from nachsicht.columns.infer.parse_text import UNITS
-from nachsicht.columns.infer.patterns import loosely
+from nachsicht.arrow.text_values import LOOKS_LIKE_DATE, LOOKS_NUMERIC, loosely
 from nachsicht.columns.text_stats import shapes
 from nachsicht.model.column import TextFormat
 from nachsicht.stats.value_counts import ValueCounts
 
 #: So many of the most frequent texts tell the shape, and whether it is worth to look at all.
 _TRIAL = 1000
-_NUMBER = (
-    r"^\s*([€$£¥]\s?)?[+-]?(\d+([.,]\d+)?|\d{1,3}([,.' ]\d{3})+([.,]\d+)?)\s?"
-    rf"({'|'.join(map(re.escape, UNITS))})?\s*$"
-)
-_DATE = (
-    r"^\s*(\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})([ T]\d{1,2}:\d{2}.*)?\s*$"
-)
 #: What the bytes 80 to BF become where text is read as Windows-1252 or Latin-1.
 _LATE = "\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
 #: The first letters of pairs that UTF-8 read in such an encoding gives, and lost letters.
@@ -42,8 +34,8 @@ def written_of(tally: ValueCounts) -> TextFormat | None:
     )
     return TextFormat(
         pattern=_runs(shapes(trial).top(1)[0][0]),
-        numeric_rows=_fitting(_NUMBER, trial, tally),
-        date_rows=_fitting(_DATE, trial, tally),
+        numeric_rows=_fitting(LOOKS_NUMERIC, trial, tally),
+        date_rows=_fitting(LOOKS_LIKE_DATE, trial, tally),
         garbled_rows=_damaged(tally),
     )
 

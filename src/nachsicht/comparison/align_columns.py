@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from functools import singledispatch
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from nachsicht.comparison.distances import distance_between
+from nachsicht.comparison.distances import Measured, distance_between
 from nachsicht.model.column import ColumnSummary, DatetimeSummary, TextSummary
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 
 #: From this confidence on two columns of different names are taken for one.
 CONFIDENT = 0.7
+#: What likeness tells, by kind: most datetimes of a dataset lie in one period.
+_TELLING = {Kind.DATETIME: 0.6}
 
 
 class Pair(NamedTuple):
@@ -76,8 +79,7 @@ def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
         return 0.0
     content = _content_likeness(old, new) * (1 - abs(old.missing_share - new.missing_share))
     telling = 0.85 * min(1.0, math.log2(1 + min(old.distinct, new.distinct)) / 6)
-    if isinstance(old.stats, DatetimeSummary):
-        telling *= 0.6  # most datetimes of a dataset lie in one period
+    telling *= _TELLING.get(old.kind, 1.0)
     name = _name_likeness(old.name, new.name)
     if old.position == new.position:
         name = max(name, 0.5 + 0.5 * name)
@@ -85,18 +87,27 @@ def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
 
 
 def _content_likeness(old: ColumnSummary, new: ColumnSummary) -> float:
-    a, b = old.stats, new.stats
     measured = distance_between(old, new)
-    if measured is not None and isinstance(a, DatetimeSummary):
-        # A later delivery holds later datetimes; that they overlap at all is a sign.
-        return 0.75 + 0.25 * measured.measures[0].value
-    if measured is None or measured.distance is None:
-        return 0.3
-    if isinstance(a, TextSummary) and isinstance(b, TextSummary):
-        words = [{level.value for level in detail.frequent_words} for detail in (a, b)]
-        shared = len(words[0] & words[1]) / max(len(words[0] | words[1]), 1)
-        return (1 - measured.distance) * (0.5 + 0.5 * shared)
-    return 1 - measured.distance
+    return 0.3 if measured is None else likeness_of(old.stats, new.stats, measured)
+
+
+@singledispatch
+def likeness_of(_old: Any, _new: Any, measured: Measured) -> float:
+    """How alike two summaries of one type are, 0 to 1; a kind registers its own."""
+    return 0.3 if measured.distance is None else 1 - measured.distance
+
+
+@likeness_of.register
+def _(_: DatetimeSummary, __: DatetimeSummary, measured: Measured) -> float:
+    # A later delivery holds later datetimes; that they overlap at all is a sign.
+    return 0.75 + 0.25 * measured.measures[0].value
+
+
+@likeness_of.register
+def _(old: TextSummary, new: TextSummary, measured: Measured) -> float:
+    words = [{level.value for level in detail.frequent_words} for detail in (old, new)]
+    shared = len(words[0] & words[1]) / max(len(words[0] | words[1]), 1)
+    return (1 - (measured.distance or 0.0)) * (0.5 + 0.5 * shared)
 
 
 def _name_likeness(old: str, new: str) -> float:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from functools import singledispatch
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -39,7 +41,7 @@ class Measured(msgspec.Struct, frozen=True):
         return distance_in(self.measures)
 
 
-def distance_between(  # noqa: PLR0911 (one for each kind)
+def distance_between(
     old: ColumnSummary,
     new: ColumnSummary,
     curves: tuple[Curve | None, Curve | None] = (None, None),
@@ -49,26 +51,32 @@ def distance_between(  # noqa: PLR0911 (one for each kind)
     ``curves`` are those of the data where it is at hand; otherwise what the profiles keep is
     taken, and the measures say how far off they may be.
     """
-    a, b = old.stats, new.stats
-    if isinstance(a, QuantitySummary) and isinstance(b, QuantitySummary):
-        if not a.n_finite or not b.n_finite:
-            return None
-        return quantity_measures(
-            curves[0] or Curve.of_knots(a.ecdf), curves[1] or Curve.of_knots(b.ecdf)
-        )
-    if isinstance(a, CategorySummary) and isinstance(b, CategorySummary):
-        return level_measures(a, b)
-    if isinstance(a, TextSummary) and isinstance(b, TextSummary):
-        return _text_measures(a, b)
-    if isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
-        return _identifier_measures(a, b)
-    if (
-        isinstance(a, DatetimeSummary)
-        and isinstance(b, DatetimeSummary)
-        and a.time_of_day == b.time_of_day
-    ):
-        return _datetime_measures(a, b)
+    if type(old.stats) is not type(new.stats):
+        return None
+    return measures_of(old.stats, new.stats, curves)
+
+
+@singledispatch
+def measures_of(
+    _old: Any, _new: Any, _curves: tuple[Curve | None, Curve | None]
+) -> Measured | None:
+    """The measures between two summaries of one type; a kind registers its own."""
     return None
+
+
+@measures_of.register
+def _(
+    old: QuantitySummary, new: QuantitySummary, curves: tuple[Curve | None, Curve | None]
+) -> Measured | None:
+    if not old.n_finite or not new.n_finite:
+        return None
+    a, b = curves
+    return quantity_measures(a or Curve.of_knots(old.ecdf), b or Curve.of_knots(new.ecdf))
+
+
+@measures_of.register
+def _(old: CategorySummary, new: CategorySummary, _: object) -> Measured | None:
+    return level_measures(old, new)
 
 
 def quantity_measures(a: Curve, b: Curve) -> Measured:
@@ -173,7 +181,8 @@ def jensen_shannon(old: Sequence[float], new: Sequence[float]) -> float:
     return math.sqrt(max(divergence, 0.0))
 
 
-def _text_measures(a: TextSummary, b: TextSummary) -> Measured | None:
+@measures_of.register
+def _text_measures(a: TextSummary, b: TextSummary, _: object) -> Measured | None:
     if not a.char_count.n_finite or not b.char_count.n_finite:
         return None
     lengths = Curve.of_knots(a.char_count.ecdf), Curve.of_knots(b.char_count.ecdf)
@@ -197,7 +206,8 @@ def shape_counts(shapes: Sequence[Level]) -> dict[str, int]:
     return counts
 
 
-def _identifier_measures(a: IdentifierSummary, b: IdentifierSummary) -> Measured:
+@measures_of.register
+def _identifier_measures(a: IdentifierSummary, b: IdentifierSummary, _: object) -> Measured:
     old, new = shape_counts(a.patterns), shape_counts(b.patterns)
     measures = [Measure("patterns", total_variation(old, new), 0.0)]
     shared = _shared(a.min_hashes, b.min_hashes)
@@ -226,8 +236,11 @@ def _shared(old: tuple[int, ...], new: tuple[int, ...]) -> Measure | None:
     return Measure("overlap", share, off)
 
 
-def _datetime_measures(a: DatetimeSummary, b: DatetimeSummary) -> Measured:
+@measures_of.register
+def _datetime_measures(a: DatetimeSummary, b: DatetimeSummary, _: object) -> Measured | None:
     """Share of the new rows within the old range; rows a day; difference of the curves."""
+    if a.time_of_day is not b.time_of_day:
+        return None
     one, other = Curve.of_knots(a.ecdf), Curve.of_knots(b.ecdf)
     lower = other.shares(one.values[[0]])[0][0]
     upper = other.shares(one.values[[-1]])[1][0]

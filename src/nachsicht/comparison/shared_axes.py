@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import singledispatch
+from typing import Any
 
+from nachsicht._util.by_type import has_own
 from nachsicht.columns.datetime import UNITS, coarsen_counts
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import (
@@ -13,8 +16,6 @@ from nachsicht.model.column import (
     DatetimeSummary,
     Detail,
     Histogram,
-    IdentifierSummary,
-    NestedSummary,
     QuantitySummary,
     TextSummary,
 )
@@ -38,19 +39,15 @@ def shared_distribution(
 
     A version without the column, or with one of another kind, has counts of zero.
     """
-    details = [_drawn(column.stats) if column else None for column in columns]
+    details = [drawn_summary(column.stats) if column else None for column in columns]
     newest = next((detail for detail in reversed(details) if detail is not None), None)
     same = [detail if type(detail) is type(newest) else None for detail in details]
-    if isinstance(newest, QuantitySummary):
-        return _quantity_distribution(
-            [d for d in same if d is None or isinstance(d, QuantitySummary)], settings
-        )
-    if isinstance(newest, CategorySummary):
-        return _levels_distribution(
-            [d for d in same if d is None or isinstance(d, CategorySummary)]
-        )
-    if isinstance(newest, DatetimeSummary):
-        return _time_distribution([d for d in same if d is None or isinstance(d, DatetimeSummary)])
+    return distribution_of(newest, same, settings)
+
+
+@singledispatch
+def distribution_of(_newest: Any, _same: list[Any], _settings: Settings) -> Distribution | None:
+    """Counts of summaries of one type, or None, on one axis; a kind registers its own."""
     return None
 
 
@@ -62,24 +59,22 @@ def shared_log_distribution(
     Only where every version of the column has a histogram of logarithms, which is where the
     linear one cuts a long tail off.
     """
-    details = [_drawn(column.stats) if column else None for column in columns]
+    details = [drawn_summary(column.stats) if column else None for column in columns]
     logs = [d.log_histogram if isinstance(d, QuantitySummary) else None for d in details]
     if any(d is not None and log is None for d, log in zip(details, logs, strict=True)):
         return None
     return _binned_distribution(logs, settings.histogram_bins)
 
 
-def _drawn(detail: Detail | None) -> QuantitySummary | CategorySummary | DatetimeSummary | None:
-    """What of a column is drawn: of texts it is their lengths; of identifiers nothing."""
-    if isinstance(detail, TextSummary):
-        return detail.char_count
-    if isinstance(detail, IdentifierSummary | NestedSummary):
-        return None
-    return detail
+def drawn_summary(detail: Detail | None) -> Any:
+    """What of a column is drawn: of texts their lengths; None for kinds that have no axis."""
+    drawn = detail.char_count if isinstance(detail, TextSummary) else detail
+    return drawn if has_own(distribution_of, drawn) else None
 
 
-def _quantity_distribution(
-    details: list[QuantitySummary | None], settings: Settings
+@distribution_of.register
+def _quantities(
+    _: QuantitySummary, details: list[QuantitySummary | None], settings: Settings
 ) -> Distribution | None:
     filled = [detail for detail in details if detail and detail.n_finite]
     if not filled:
@@ -138,7 +133,10 @@ def _padded(start: int, counts: Sequence[int], first: int, last: int) -> tuple[i
     return (0,) * (start - first) + tuple(counts) + (0,) * (last - start - len(counts))
 
 
-def _levels_distribution(details: list[CategorySummary | None]) -> LevelsDistribution:
+@distribution_of.register
+def _levels(
+    _: CategorySummary, details: list[CategorySummary | None], __: Settings
+) -> Distribution:
     """Levels in the order of the newest version, then those that only older ones have."""
     tables = [{level.value: level.count for level in d.levels} if d else {} for d in details]
     order: dict[str, None] = {}
@@ -158,7 +156,8 @@ def _levels_distribution(details: list[CategorySummary | None]) -> LevelsDistrib
     )
 
 
-def _time_distribution(details: list[DatetimeSummary | None]) -> TimeDistribution | None:
+@distribution_of.register
+def _time(_: DatetimeSummary, details: list[DatetimeSummary | None], __: Settings) -> Distribution:
     filled = [detail for detail in details if detail]
     clock = filled[-1].time_of_day
     unit = max((d.unit for d in filled), key=UNITS.index)

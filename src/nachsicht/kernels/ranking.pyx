@@ -251,7 +251,7 @@ def reached(const int64_t[::1] numbers, const int64_t[::1] limits, int32_t[::1] 
                 &numbers[start], min(PIECE, n - start), first, limits.shape[0], &into[start])
 
 
-def told_of_counts(const int64_t[::1] counts):
+def count_statistics(const int64_t[::1] counts):
     """The sum of counts, how many of them are 1, and the sum of their squares."""
     cdef Py_ssize_t i
     cdef int64_t total = 0, once = 0, count

@@ -9,7 +9,7 @@ from nachsicht.i18n import catalogue, hundredths, percent, phrase, printable, wh
 from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.output.html.payload.page import typical
+from nachsicht.output.html.payload.kinds import kind_payload
 from nachsicht.output.markdown import rows_sentences
 
 if TYPE_CHECKING:
@@ -155,7 +155,7 @@ def _columns_table(document: ComparisonDocument) -> Table:
         table.add_row(
             Text(printable(column.name)),
             catalogue()["kinds"][column.kind],
-            Text(printable(typical(newest))),
+            Text(printable(kind_payload(newest)["typical"])),
             percent(newest.missing_share),
             last,
         )

@@ -9,6 +9,7 @@ from typing import Any
 
 import msgspec
 
+from nachsicht.arrow.text_values import DAY_MONTH_YEAR, PLAIN_NUMBER, SURE_DECIMAL_COMMA
 from nachsicht.findings.fixes import DATES, INDICATORS, MULTIPLIED, RARE, Template
 from nachsicht.findings.registry import FINDINGS
 from nachsicht.i18n import phrase
@@ -19,9 +20,6 @@ from nachsicht.model.kinds import Kind
 
 #: Levels beyond this share of the rows are rare; a column of few levels gets indicators.
 COMMON, OTHER, FEW_LEVELS = 0.95, "other", 12
-_NUMBER = r"([-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?)"
-_DECIMAL_COMMA = re.compile(r"\d,(\d{1,2}|\d{4,})(?!\d)|\.\d{3},")
-_DAY = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2\d{4}")
 _MONTHS = 12
 
 
@@ -152,8 +150,8 @@ def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:
 def _writing(column: ColumnSummary) -> dict[str, Any]:
     """How numbers and dates are written in a column of texts, by those that are known."""
     texts = [text for text in (column.first_value, column.last_value) if text]
-    comma = any(_DECIMAL_COMMA.search(text) for text in texts)
-    days = [match for text in texts if (match := _DAY.match(text))]
+    comma = any(re.search(SURE_DECIMAL_COMMA, text) for text in texts)
+    days = [match for text in texts if (match := re.match(DAY_MONTH_YEAR, text))]
     month_first = any(int(match[3]) > _MONTHS for match in days)
     sign = days[0][2] if days else "/"
     day = f"%m{sign}%d{sign}%Y" if month_first else f"%d{sign}%m{sign}%Y"
@@ -161,7 +159,7 @@ def _writing(column: ColumnSummary) -> dict[str, Any]:
     return {
         "decimal": "," if comma else ".",
         "thousands": "." if comma else ",",
-        "number": _NUMBER,
+        "number": f"({PLAIN_NUMBER})",
         "day_first": bool(days) and not month_first,
         "forms": [f"{date}{clock}" for date in (day, "%Y-%m-%d") for clock in clocks],
     }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import singledispatch
 from itertools import pairwise
 from typing import Any
 
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from nachsicht.arrow.buffers import missing_in, taken
 from nachsicht.arrow.format import number_text
 from nachsicht.arrow.numeric import as_numbers
+from nachsicht.arrow.text_values import YES
 from nachsicht.columns.levels import levels_in
 from nachsicht.model.column import (
     CategorySummary,
@@ -33,8 +35,6 @@ FEWEST_ROWS = 10
 FOLDS = 5
 #: Half the width of a 95 % interval, in standard errors.
 _Z = 1.959963984540054
-#: What says yes, where the outcome is a flag.
-_YES = ("yes", "true", "1", "y", "t")
 
 _Floats = NDArray[np.float64]
 _Codes = NDArray[np.integer[Any]]
@@ -125,7 +125,7 @@ def _level(column: ColumnSummary) -> str:
     assert isinstance(column.stats, CategorySummary)
     levels = [level.value for level in column.stats.levels]
     if column.kind is Kind.FLAG:
-        return next((level for level in levels if level.casefold() in _YES), levels[-1])
+        return next((level for level in levels if level.casefold() in YES), levels[-1])
     return levels[0]
 
 
@@ -133,19 +133,38 @@ def _binned(column: ColumnSummary, array: Any) -> _Binned | None:
     """The bins of a column: levels, or tenths of the rows; missing values are a bin too."""
     if column.distinct < 2:
         return None
-    detail = column.stats
-    if isinstance(detail, CategorySummary):
-        return _by_level(array)
+    return binned(column.stats, array)
+
+
+@singledispatch
+def binned(_detail: Any, _array: Any) -> _Binned | None:
+    """The bins of a kind, or None; a kind registers its own."""
+    return None
+
+
+@binned.register
+def _(_: CategorySummary, array: Any) -> _Binned | None:
+    return _by_level(array)
+
+
+@binned.register
+def _(_: QuantitySummary, array: Any) -> _Binned | None:
     numbers = as_numbers(array)
-    if isinstance(detail, QuantitySummary) and numbers:
-        values, present = numbers
-        return _by_tenth(values.astype(np.float64), ~present)
-    if isinstance(detail, DatetimeSummary) and not detail.time_of_day:
-        for unit in ("month", "year"):
-            if _temporal(array.type):
-                names, codes = levels_in(array, unit)
-                if len(names) <= MOST_LEVELS + 1:
-                    return _Binned([*map(_level_bin, names), _MISSING], codes)
+    if not numbers:
+        return None
+    values, present = numbers
+    return _by_tenth(values.astype(np.float64), ~present)
+
+
+@binned.register
+def _(detail: DatetimeSummary, array: Any) -> _Binned | None:
+    """By month, or by year where those are too many."""
+    if detail.time_of_day or not _temporal(array.type):
+        return None
+    for unit in ("month", "year"):
+        names, codes = levels_in(array, unit)
+        if len(names) <= MOST_LEVELS + 1:
+            return _Binned([*map(_level_bin, names), _MISSING], codes)
     return None
 
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_texts, missing_in, taken, values_of
 from nachsicht.arrow.numeric import as_numbers
+from nachsicht.arrow.text_values import INTEGER, ISO_DATE, ISO_DATETIME, NO, NUMBER, YES
 from nachsicht.arrow.types import is_text, is_usable_pattern
 from nachsicht.columns.cell_text import short_texts
 from nachsicht.model.dataset_schema import Bound, ColumnDescription, Description, Rule, StatedType
@@ -27,13 +28,11 @@ MOST_EXAMPLES = 4
 _Broken = NDArray[np.bool_]
 #: How values are written, where texts stand for them.
 _WRITTEN = {
-    StatedType.WHOLE: r"^\s*[+-]?\d+\s*$",
-    StatedType.NUMBER: r"^\s*([+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?|NaN|-?INF)\s*$",
-    StatedType.DATE: r"^\s*-?\d{4}-\d{2}-\d{2}\s*$",
-    StatedType.DATETIME: r"^\s*\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(:\d{2}(\.\d+)?)?"
-    r"(Z|[+-]\d{2}:?\d{2})?\s*$",
+    StatedType.WHOLE: INTEGER,
+    StatedType.NUMBER: NUMBER,
+    StatedType.DATE: ISO_DATE,
+    StatedType.DATETIME: ISO_DATETIME,
 }
-_YES, _NO = ("true", "1", "yes"), ("false", "0", "no")
 
 
 class Violation(msgspec.Struct, frozen=True):
@@ -167,7 +166,7 @@ def _flags(array: Any, stated: ColumnDescription) -> _Broken:
         if words:
             return _true(pc.is_in(array, arrow_texts(words).cast(array.type)))
         plain = pc.utf8_lower(pc.utf8_trim_whitespace(array))
-        return _true(pc.is_in(plain, arrow_texts((*_YES, *_NO)).cast(plain.type)))
+        return _true(pc.is_in(plain, arrow_texts((*YES, *NO)).cast(plain.type)))
     return _among(array, words or ("0", "1"))
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Sequence
+from functools import singledispatch
 from typing import Any
 
 from nachsicht.errors import SettingsError
@@ -165,13 +166,25 @@ def _statistics(column: ColumnSummary) -> dict[str, float]:
         "distinct": column.distinct,
         "unique_once": column.unique_once,
     }
-    detail = column.stats
-    if isinstance(detail, QuantitySummary):
-        found |= {name: getattr(detail, name) for name in STATISTICS}
-        found |= {"zeros": detail.zeros, "negatives": detail.negatives}
-    if isinstance(detail, CategorySummary):
-        found |= {"evenness": detail.evenness, "rare_levels": detail.rare_levels}
+    found |= numbers_of(column.stats)
     return {name: float(value) for name, value in found.items() if known(value)}
+
+
+@singledispatch
+def numbers_of(_detail: Any) -> dict[str, Any]:
+    """The statistics of a summary that are numbers, by name; a kind registers its own."""
+    return {}
+
+
+@numbers_of.register
+def _quantity(detail: QuantitySummary) -> dict[str, Any]:
+    found = {name: getattr(detail, name) for name in STATISTICS}
+    return found | {"zeros": detail.zeros, "negatives": detail.negatives}
+
+
+@numbers_of.register
+def _category(detail: CategorySummary) -> dict[str, Any]:
+    return {"evenness": detail.evenness, "rare_levels": detail.rare_levels}
 
 
 def _frequent(column: ColumnSummary) -> Columns:

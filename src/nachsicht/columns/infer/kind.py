@@ -8,6 +8,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from nachsicht._util.cached import kept
+from nachsicht.arrow.text_values import YES_NO
 from nachsicht.columns.text_stats import shapes
 from nachsicht.model.dataset_schema import ColumnDescription, StatedType
 from nachsicht.model.kinds import Kind, KindReason
@@ -15,15 +16,8 @@ from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import ValueCounts
 
 Judgement = tuple[Kind, KindReason]
+_PAIRS = [set(pair) for pair in YES_NO]
 
-#: Words in which a yes and a no are usually written, in lower case.
-PAIRS = (
-    {"yes", "no"},
-    {"y", "n"},
-    {"true", "false"},
-    {"t", "f"},
-    {"0", "1"},
-)
 _NAMES_THINGS = re.compile(r"(^|[_\s.-])(id|uuid|guid|key|nr|serial)$|[a-z]Id$", re.IGNORECASE)
 #: Numbers that are codes: nobody computes with postcodes and telephone numbers.
 _NAMES_CODES = re.compile(
@@ -183,7 +177,7 @@ class ValueCountsTraits:
 def kind_of_texts(name: str, traits: TextTraits) -> Judgement:
     """Flag, identifier, category or text."""
     distinct, rows = traits.distinct, traits.rows
-    if {word.strip().casefold() for word in traits.some(2)} in PAIRS:
+    if {word.strip().casefold() for word in traits.some(2)} in _PAIRS:
         return Kind.FLAG, KindReason.PAIR_OF_WORDS
     if traits.mean_words >= 4 and distinct > FEW_ROWS:
         return Kind.TEXT, KindReason.WRITTEN_WORDS

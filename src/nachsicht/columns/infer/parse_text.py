@@ -10,37 +10,22 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from nachsicht.arrow.buffers import values_of
+from nachsicht.arrow.text_values import (
+    ANY_CURRENCY,
+    ANY_UNIT,
+    CODE,
+    CURRENCIES,
+    DATE_FORMATS,
+    MANY_DIGITS,
+    NUMBER_WITH_COMMA,
+    NUMBER_WITH_POINT,
+)
 from nachsicht.columns.datetime import observe_datetimes
 from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import ValueCounts
 
 #: Texts that are examined first; most columns fail among them.
 _TRIAL = 100
-#: A digit after a leading zero marks a code (a postcode, a telephone number), and so do more
-#: digits than a number in float64 keeps, a hexadecimal sign, and an E behind several digits.
-_CODE = r"^\s*[+-]?(0[0-9xX]|[0-9]{16,}\s*$|[0-9]{2,}[eE][0-9]+\s*$)"
-#: More digits than a double tells apart.
-_MANY_DIGITS = r"[0-9]{18,}|[0-9]{9,}[.,][0-9]{9,}"
-
-#: Units and signs that may stand with a number. Longer ones first.
-UNITS = (
-    *("kWh", "MWh", "km/h", "EUR", "USD", "GBP", "CHF", "lbs", "min", "mm²", "km²"),
-    *("kg", "mg", "lb", "oz", "cm", "mm", "km", "ft", "in", "mi", "ml", "ms", "Hz", "kW", "MW"),
-    *("°C", "°F", "m²", "m³", "g", "t", "m", "l", "h", "s", "W", "V", "A", "K", "%", "€", "$"),
-    *("£", "¥"),
-)
-#: What may stand before a number. A letter there makes a code of it: K1, W12.
-CURRENCIES = ("EUR", "USD", "GBP", "CHF", "€", "$", "£", "¥")
-_UNIT = "|".join(re.escape(unit) for unit in UNITS)
-#: A number with a point for decimals and comma, space or apostrophe between thousands; and the
-#: other way round.
-_POINT = r"[+-]?(\d{1,3}([,' ]\d{3})+|\d+)(\.\d+)?"
-_COMMA = r"[+-]?(\d{1,3}([.' ]\d{3})+|\d+)(,\d+)?"
-_DATES = (
-    *("%d.%m.%Y", "%d.%m.%Y %H:%M", "%d.%m.%Y %H:%M:%S"),
-    *("%d/%m/%Y", "%d/%m/%Y %H:%M", "%m/%d/%Y", "%m/%d/%Y %H:%M", "%Y/%m/%d"),
-    *("%d-%m-%Y", "%d %b %Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y"),
-)
 
 
 class ParsedNumbers(NamedTuple):
@@ -63,7 +48,7 @@ def numbers_in(tally: ValueCounts) -> ParsedNumbers | None:
     for read in (_plain, _with_point, _with_comma):
         if read(trial) is None:
             continue
-        if pc.any(pc.match_substring_regex(texts, _CODE)).as_py():
+        if pc.any(pc.match_substring_regex(texts, CODE)).as_py():
             return None
         found = read(texts)
         if found is not None:
@@ -76,7 +61,7 @@ def numbers_in(tally: ValueCounts) -> ParsedNumbers | None:
 
 def _run_together(texts: Any, values: Any) -> bool:
     """Whether texts of more digits than numbers keep would become equal numbers."""
-    many = pc.match_substring_regex(texts, _MANY_DIGITS)
+    many = pc.match_substring_regex(texts, MANY_DIGITS)
     if not pc.any(many).as_py():
         return False
     numbers = pc.unique(values.filter(many))
@@ -102,7 +87,7 @@ def datetimes_of(texts: Any) -> tuple[Any, Any] | None:
                 return values, stored
     if not pc.all(pc.match_substring_regex(texts[:_TRIAL], r"\d.*\D.*\d")).as_py():
         return None
-    for pattern in _DATES:
+    for pattern in DATE_FORMATS:
         if _parse(texts[:_TRIAL], pattern) is not None:
             values = _parse(texts, pattern)
             if values is not None:
@@ -133,11 +118,11 @@ def _plain(texts: Any) -> tuple[Any, None] | None:
 
 
 def _with_point(texts: Any) -> tuple[Any, str | None] | None:
-    return _written(texts, _POINT, "[,' ]", None)
+    return _written(texts, NUMBER_WITH_POINT, "[,' ]", None)
 
 
 def _with_comma(texts: Any) -> tuple[Any, str | None] | None:
-    return _written(texts, _COMMA, "[.' ]", ",")
+    return _written(texts, NUMBER_WITH_COMMA, "[.' ]", ",")
 
 
 def _written(
@@ -164,8 +149,7 @@ def _written(
 
 
 def _unit_of(text: str) -> str | None:
-    before = "|".join(re.escape(unit) for unit in CURRENCIES)
-    found = re.search(rf"({_UNIT})$", text) or re.match(rf"({before})", text)
+    found = re.search(rf"({ANY_UNIT})$", text) or re.match(rf"({ANY_CURRENCY})", text)
     return found.group(1) if found else None
 
 

@@ -9,7 +9,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of, missing_in, values_of
-from nachsicht.columns.infer.patterns import loosely
+from nachsicht.arrow.text_values import LOOKS_LIKE_DATE, NUMBER_AND_UNIT, loosely
 from nachsicht.stats.value_counts import ValueCounts
 
 _DIGITS = b"0123456789"
@@ -35,13 +35,12 @@ _LOOKS: tuple[tuple[str, str | bytes, str], ...] = (
     (
         "number_with_unit",
         _DIGITS + _SPACES + b"+-",
-        r"^\s*[+-]?\d[\d.,' ]*\s*(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?|[€$£¥])\s*$",
+        NUMBER_AND_UNIT,
     ),
     (
         "date",
         _DIGITS + _SPACES,
-        r"^\s*(\d{4}[-./]\d{1,2}[-./]\d{1,2}|\d{1,2}[-./]\d{1,2}[-./]\d{2,4})"
-        r"([ T]\d{1,2}:\d{2}.*)?\s*$",
+        LOOKS_LIKE_DATE,
     ),
     (
         "json",

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from functools import singledispatch
+from typing import Any, NamedTuple
 
-from nachsicht.arrow.missing_words import is_word_for_missing, stands_for_missing
+from nachsicht.arrow.text_values import is_word_for_missing, stands_for_missing
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -54,16 +55,23 @@ def find_sentinel(column: ColumnSummary) -> Sentinel | None:
     Of numbers a usual code at an end that occurs repeatedly and lies far from the next value;
     of levels and texts a word for missing; of datetimes the first or last day of a calendar.
     """
-    detail = column.stats
-    if isinstance(detail, QuantitySummary):
-        return _number(detail, column.rows)
-    if isinstance(detail, DatetimeSummary):
-        return _first(column.top_values, is_empty_date, column.rows) if _has_days(column) else None
-    if isinstance(detail, CategorySummary):
-        return _level(detail, column.rows)
-    if isinstance(detail, TextSummary | IdentifierSummary):
-        return _first(column.top_values, is_word_for_missing, column.rows)
+    return sentinel_in(column.stats, column)
+
+
+@singledispatch
+def sentinel_in(_detail: Any, _column: ColumnSummary) -> Sentinel | None:
+    """The placeholder among values of one kind; a kind registers its own."""
     return None
+
+
+@sentinel_in.register
+def _(_: DatetimeSummary, column: ColumnSummary) -> Sentinel | None:
+    return _first(column.top_values, is_empty_date, column.rows) if _has_days(column) else None
+
+
+@sentinel_in.register
+def _(_: TextSummary | IdentifierSummary, column: ColumnSummary) -> Sentinel | None:
+    return _first(column.top_values, is_word_for_missing, column.rows)
 
 
 def could_be_sentinel(value: float) -> bool:
@@ -82,10 +90,11 @@ def _has_days(column: ColumnSummary) -> bool:
     return any(day != "01-01" for day in days if day != "12-31")
 
 
-def _level(detail: CategorySummary, rows: int) -> Sentinel | None:
+@sentinel_in.register
+def _level(detail: CategorySummary, column: ColumnSummary) -> Sentinel | None:
     """A word for missing that is no level among the others."""
     others = [level.value for level in detail.levels]
-    return _first(detail.levels, lambda word: stands_for_missing(word, others), rows)
+    return _first(detail.levels, lambda word: stands_for_missing(word, others), column.rows)
 
 
 def _first(levels: tuple[Level, ...], says: object, rows: int) -> Sentinel | None:
@@ -96,7 +105,8 @@ def _first(levels: tuple[Level, ...], says: object, rows: int) -> Sentinel | Non
     return None
 
 
-def _number(detail: QuantitySummary, rows: int) -> Sentinel | None:
+@sentinel_in.register
+def _number(detail: QuantitySummary, column: ColumnSummary) -> Sentinel | None:
     if detail.discrete and detail.n_finite < 50:
         return None
     if len(detail.lowest) < 3 or not known(detail.iqr):
@@ -106,7 +116,7 @@ def _number(detail: QuantitySummary, rows: int) -> Sentinel | None:
         (low_end, low_end[1].value, high_end[0].value),
         (high_end, low_end[0].value, high_end[1].value),
     ):
-        if _stands_in(end, float(detail.iqr), rows):
+        if _stands_in(end, float(detail.iqr), column.rows):
             return Sentinel(end[0].value, end[0].count, float(inner_low), float(inner_high))
     return None
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 
-from nachsicht.arrow.missing_words import stands_for_missing
+from nachsicht.arrow.text_values import stands_for_missing
 from nachsicht.comparison.causes import levels as level_causes
 from nachsicht.comparison.causes.levels import (
     Renaming,

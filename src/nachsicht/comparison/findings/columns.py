@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import singledispatch
+from typing import Any
 
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
@@ -26,6 +28,8 @@ from nachsicht.model.column import (
 )
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.kinds import Kind, KindReason
+
+Found = Iterator[Finding | None]
 
 #: A column of texts in which so many rows still read as numbers once held numbers.
 _STILL_READABLE = 0.5
@@ -62,26 +66,52 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
     old, new = change.old, change.new
     if Kind.EMPTY in (old.kind, new.kind):
         return  # recognised by its missing values
-    a, b = old.stats, new.stats
     if new.distinct == 1 and old.distinct > 1 and new.present > 1 and not _all_but_constant(old):
         yield _became_constant(change)
         return
     if old.kind is new.kind:
         yield from _writing(change)
-    if isinstance(a, QuantitySummary) and isinstance(b, QuantitySummary):
-        yield from quantity_findings(change, a, b, rise)
-    elif isinstance(a, CategorySummary) and isinstance(b, CategorySummary):
-        yield from _levels(change)
-    elif isinstance(a, TextSummary) and isinstance(b, TextSummary):
-        yield from text_findings(change, a, b)
-    elif not change.between.in_time:
-        return  # names and datetimes of groups are bound to differ
-    elif isinstance(a, IdentifierSummary) and isinstance(b, IdentifierSummary):
-        yield from identifier_findings(change, a, b)
-    elif isinstance(a, DatetimeSummary) and isinstance(b, DatetimeSummary):
-        yield from datetime_findings(change, a, b)
-    elif change.kind_changed:
+    if type(old.stats) is type(new.stats):
+        yield from findings_between(old.stats, new.stats, change, rise)
+    elif change.between.in_time and change.kind_changed:
         yield from _another_kind(change)
+
+
+@singledispatch
+def findings_between(_old: Any, _new: Any, change: ColumnChange, _rise: float) -> Found:
+    """Findings about two summaries of one type; a kind registers its own.
+
+    ``_rise`` is that of the share of missing values.
+    """
+    if change.between.in_time and change.kind_changed:
+        yield from _another_kind(change)
+
+
+@findings_between.register
+def _(old: QuantitySummary, new: QuantitySummary, change: ColumnChange, rise: float) -> Found:
+    yield from quantity_findings(change, old, new, rise)
+
+
+@findings_between.register
+def _(_: CategorySummary, __: CategorySummary, change: ColumnChange, ___: float) -> Found:
+    yield from _levels(change)
+
+
+@findings_between.register
+def _(old: TextSummary, new: TextSummary, change: ColumnChange, _: float) -> Found:
+    yield from text_findings(change, old, new)
+
+
+@findings_between.register
+def _(old: IdentifierSummary, new: IdentifierSummary, change: ColumnChange, _: float) -> Found:
+    if change.between.in_time:  # identifiers of groups are bound to differ
+        yield from identifier_findings(change, old, new)
+
+
+@findings_between.register
+def _(old: DatetimeSummary, new: DatetimeSummary, change: ColumnChange, _: float) -> Found:
+    if change.between.in_time:  # so are their datetimes
+        yield from datetime_findings(change, old, new)
 
 
 def _all_but_constant(old: ColumnSummary) -> bool:

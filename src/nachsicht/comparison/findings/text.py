@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from nachsicht.arrow.missing_words import is_word_for_missing
+from nachsicht.arrow.text_values import is_word_for_missing
 from nachsicht.columns.infer.sentinels import is_empty_date
 from nachsicht.comparison.causes.clipping import cut_in
 from nachsicht.comparison.causes.datetime import (

@@ -16,6 +16,7 @@ from collections.abc import Iterator
 
 import msgspec
 
+from nachsicht.arrow.text_values import DECIMAL_COMMA, DECIMAL_POINT
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SettingsError, UnreadableSourceError
 from nachsicht.model.notes import Note
@@ -38,8 +39,7 @@ MOST_BEFORE = 20
 #: Of so many letters ways compete.
 _COMPETING = 1 << 16
 _MOST_ROWS, _FEWEST_LINES = 250, 20
-_COMMA = re.compile(r"[+-]?\d+,\d+")
-_POINT = re.compile(r"[+-]?\d+\.\d+")
+_COMMA, _POINT = re.compile(DECIMAL_COMMA), re.compile(DECIMAL_POINT)
 _QUOTED = re.compile(r"(^|[,;\t| \n])'[^'\n]*'($|[,;\t| \r\n])")
 
 

@@ -6,24 +6,24 @@ import re
 from collections.abc import Sequence
 from itertools import pairwise
 
+from nachsicht.arrow.text_values import FIELD_DATETIME, FIELD_NUMBER
+
 Rows = list[list[str]]
 
 #: The share of lines that must agree on a number of fields.
 MOSTLY = 0.9
-_NUMBER = re.compile(r"[+-]?(\d+([.,]\d+)*|[.,]\d+)([eE][+-]?\d+)?\s?%?")
-_CLOCK = r"\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?"
-_MOMENT = re.compile(rf"\d{{1,4}}[-/.]\d{{1,2}}[-/.]\d{{1,4}}([ T]{_CLOCK})?Z?|{_CLOCK}")
+_NUMBER, _DATETIME = re.compile(FIELD_NUMBER), re.compile(FIELD_DATETIME)
 
 
 def is_datetime(field: str) -> bool:
     """Whether a field is written as a date, a time or both."""
-    return bool(_MOMENT.fullmatch(field.strip()))
+    return bool(_DATETIME.fullmatch(field.strip()))
 
 
 def is_figure(field: str) -> bool:
     """Whether a field is written as a number or a datetime."""
     bare = field.strip()
-    return bool(_NUMBER.fullmatch(bare) or _MOMENT.fullmatch(bare))
+    return bool(_NUMBER.fullmatch(bare) or _DATETIME.fullmatch(bare))
 
 
 def has_row_names(rows: Rows, width: int) -> bool:
@@ -68,7 +68,7 @@ def has_header(rows: Rows, width: int) -> bool:
         return False
     numbers = [field for field in first if _NUMBER.fullmatch(field.strip())]
     if not numbers:
-        return not any(_MOMENT.fullmatch(field.strip()) for field in first)
+        return not any(_DATETIME.fullmatch(field.strip()) for field in first)
     years = [field for field in numbers if field.strip().isdigit()]
     if len(years) == len(numbers) > 1:
         values = list(map(int, years))

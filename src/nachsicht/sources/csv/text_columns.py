@@ -10,16 +10,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from nachsicht.arrow.buffers import arrow_texts
-from nachsicht.arrow.missing_words import is_code_among
+from nachsicht.arrow.text_values import CHANGED_BY_READING, MANY_SIGNIFICANT_DIGITS, is_code_among
 from nachsicht.model.notes import Note
 
 #: What is read as missing, beside an empty field.
 MISSING_MARKS = ("NA", "N/A", "NaN", "nan", "null", "NULL", "#N/A")
-#: Digits that a number would not keep: zeros in front; hexadecimal signs; an E between digits that
-#: is no power of ten, which has one digit before its point; more digits than 64 bits hold.
-CODES = r"^\s*[+-]?(0\d+([.,]\d*)?|0[xX][0-9a-fA-F]+|\d{2,}[eE]\d+|\d{19,})\s*$"
-#: More digits than a double tells apart, behind the zeros that count for nothing.
-LONG = r"^\s*[+-]?(0?[.,]0*[1-9]\d{17,}|[1-9]\d{0,8}[.,]\d{17,}|\d{9,}[.,]\d{9,})\s*$"
 
 
 class Texts(msgspec.Struct, frozen=True):
@@ -52,7 +47,9 @@ def look_at_texts(table: Any) -> Texts:
     marks: dict[str, list[str]] = {}
     levels: dict[str, list[str]] = {}
     for name, column in zip(table.schema.names, table.columns, strict=True):
-        if pc.any(pc.match_substring_regex(column, CODES)).as_py() or _run_together(column):
+        if pc.any(pc.match_substring_regex(column, CHANGED_BY_READING)).as_py() or _run_together(
+            column
+        ):
             losing.append(name)
         different = pc.unique(column)
         words = different.filter(
@@ -70,7 +67,7 @@ def look_at_texts(table: Any) -> Texts:
 
 def _run_together(column: Any) -> bool:
     """Whether different numbers of many digits are one as doubles."""
-    texts = pc.unique(column.filter(pc.match_substring_regex(column, LONG)))
+    texts = pc.unique(column.filter(pc.match_substring_regex(column, MANY_SIGNIFICANT_DIGITS)))
     if not len(texts):
         return False
     plain = pc.replace_substring(pc.utf8_trim_whitespace(texts), ",", ".")

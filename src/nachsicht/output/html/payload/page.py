@@ -12,15 +12,7 @@ import msgspec
 
 from nachsicht.i18n import catalogue, format_name, number, percent, phrase, size, whole
 from nachsicht.model.column import (
-    CategorySummary,
     ColumnSummary,
-    DatetimeSummary,
-    IdentifierSummary,
-    Level,
-    NestedSummary,
-    NumberCount,
-    QuantitySummary,
-    TextSummary,
 )
 from nachsicht.model.comparison import (
     ColumnComparison,
@@ -32,7 +24,6 @@ from nachsicht.model.comparison import (
 from nachsicht.model.dataset_schema import promises_in
 from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.model.statistics import known
 from nachsicht.output.html.payload.associations import (
     changes_payload,
     no_relations,
@@ -42,6 +33,7 @@ from nachsicht.output.html.payload.associations import (
 from nachsicht.output.html.payload.curves import shape_of
 from nachsicht.output.html.payload.duplicates import duplicates_payload
 from nachsicht.output.html.payload.evidence import evidence_rows
+from nachsicht.output.html.payload.kinds import kind_payload, level_payload
 from nachsicht.output.html.payload.missing import missing_payload
 from nachsicht.output.html.payload.outcome import outcome_payload
 from nachsicht.output.html.payload.pair_plots import components_payload, pairs_payload, time_payload
@@ -49,9 +41,6 @@ from nachsicht.output.html.payload.stats_table import differences_of, statistics
 from nachsicht.output.html.recipes import recipes_payload
 from nachsicht.output.markdown import rows_sentence, rows_sentences
 from nachsicht.remedies.build import remedy_of
-
-#: Shapes that are listed.
-_SHAPES = 10
 
 
 def payload_of(document: ComparisonDocument) -> dict[str, Any]:
@@ -283,75 +272,15 @@ def _summary(column: ColumnSummary) -> dict[str, Any]:
         "memory": size(column.memory_bytes),
         "first_value": _short(column.first_value or "–", 40),
         "last_value": _short(column.last_value or "–", 40),
-        "typical": typical(column),
-        "top_values": [_level(level) for level in column.top_values],
-        "rare_values": _rarest(column),
-        "patterns": _shapes(column),
-        "cycles": _cycles(column),
+        "top_values": [level_payload(level) for level in column.top_values],
         "statistics": statistics_of(column),
-        "words": _words(column),
         "error_bounds": _accuracy(column),
-        "quantiles": _quantiles(column),
-        "lowest": _ends(column, "lowest"),
-        "highest": _ends(column, "highest"),
+        **kind_payload(column),
     }
-
-
-def typical(column: ColumnSummary) -> str:  # noqa: PLR0911 (one for each kind)
-    """The typical value in a few characters: a median, a range of dates, a frequent level."""
-    detail = column.stats
-    if isinstance(detail, QuantitySummary):
-        return number(float(detail.median)) if known(detail.median) else "–"
-    if isinstance(detail, TextSummary):
-        median = detail.char_count.median
-        return phrase("page.n_characters", n=number(float(median))) if known(median) else "–"
-    if isinstance(detail, CategorySummary) and column.top_values:
-        top = column.top_values[0]
-        return f"{_short(top.value)} {percent(top.count / max(column.present, 1))}"
-    if isinstance(detail, DatetimeSummary):
-        return f"{detail.minimum[:10]} … {detail.maximum[:10]}"
-    if isinstance(detail, NestedSummary) and detail.lengths and known(detail.lengths.median):
-        return phrase("page.n_entries", n=number(float(detail.lengths.median)))
-    if isinstance(detail, IdentifierSummary) and detail.patterns:
-        return _short(detail.patterns[0].value)
-    return "–"
 
 
 def _short(text: str, most: int = 18) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
-
-
-def _level(level: Level) -> dict[str, Any]:
-    return {"value": level.value, "count": level.count}
-
-
-def _rarest(column: ColumnSummary) -> list[dict[str, Any]]:
-    """Of categories with more levels than are listed as frequent."""
-    category = isinstance(column.stats, CategorySummary)
-    listed = category and column.distinct > len(column.top_values)
-    return [_level(level) for level in column.rare_values] if listed else []
-
-
-def _shapes(column: ColumnSummary) -> list[dict[str, Any]]:
-    detail = column.stats
-    if not isinstance(detail, TextSummary | IdentifierSummary):
-        return []
-    return [_level(level) for level in detail.patterns[:_SHAPES]]
-
-
-def _cycles(column: ColumnSummary) -> dict[str, tuple[int, ...]]:
-    """Rows by month, weekday and hour, where a datetime has them."""
-    detail = column.stats
-    if not isinstance(detail, DatetimeSummary):
-        return {}
-    cycles = {"month": detail.by_month, "weekday": detail.by_weekday, "hour": detail.by_hour}
-    return {name: rows for name, rows in cycles.items() if rows}
-
-
-def _words(column: ColumnSummary) -> list[dict[str, Any]]:
-    if not isinstance(column.stats, TextSummary):
-        return []
-    return [_level(level) for level in column.stats.frequent_words]
 
 
 def _accuracy(column: ColumnSummary) -> str:
@@ -364,16 +293,3 @@ def _accuracy(column: ColumnSummary) -> str:
         distinct=percent(column.error_bounds.distinct_rel),
         frequent=whole(column.error_bounds.count),
     )
-
-
-def _quantiles(column: ColumnSummary) -> list[tuple[float, str]]:
-    if not isinstance(column.stats, QuantitySummary):
-        return []
-    return [(point.share, number(point.value, 4)) for point in column.stats.quantiles]
-
-
-def _ends(column: ColumnSummary, which: str) -> list[dict[str, Any]]:
-    if not isinstance(column.stats, QuantitySummary):
-        return []
-    ends: tuple[NumberCount, ...] = getattr(column.stats, which)
-    return [{"value": number(float(end.value), 6), "count": end.count} for end in ends[:5]]

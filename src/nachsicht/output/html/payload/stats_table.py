@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from functools import singledispatch
+from typing import Any
+
 from nachsicht.i18n import catalogue, number, percent, phrase, whole
 from nachsicht.model.column import (
     CategorySummary,
@@ -36,18 +39,13 @@ QUANTITY = (
 
 def statistics_of(column: ColumnSummary) -> list[Row]:
     """The rows of a column's kind; the words for the codes are in the catalogue."""
-    detail = column.stats
-    if isinstance(detail, QuantitySummary):
-        return _quantity(detail)
-    if isinstance(detail, CategorySummary):
-        return _category(detail, column.present)
-    if isinstance(detail, DatetimeSummary):
-        return _datetime(detail)
-    if isinstance(detail, TextSummary):
-        return _text(detail)
-    if isinstance(detail, IdentifierSummary):
-        return _identifier(detail)
-    return _nested(detail) if isinstance(detail, NestedSummary) else []
+    return rows_of(column.stats, column.present)
+
+
+@singledispatch
+def rows_of(_detail: Any, _present: int) -> list[Row]:
+    """The rows of a summary, for so many present values; a kind registers its own."""
+    return []
 
 
 def differences_of(newer: ColumnSummary, older: ColumnSummary) -> dict[str, str]:
@@ -96,7 +94,8 @@ def _float(text: str) -> float | None:
         return None
 
 
-def _quantity(detail: QuantitySummary) -> list[Row]:
+@rows_of.register
+def _quantity(detail: QuantitySummary, _: int) -> list[Row]:
     rows = [_shown(code, getattr(detail, code)) for code in QUANTITY]
     if detail.mode:
         rows.append(("mode", f"{number(detail.mode.value, 4)} ({whole(detail.mode.count)})", ""))
@@ -113,6 +112,7 @@ def _quantity(detail: QuantitySummary) -> list[Row]:
     return rows + _order(detail.order) + _neighbours(detail)
 
 
+@rows_of.register
 def _category(detail: CategorySummary, present: int) -> list[Row]:
     rows = [
         _shown("evenness", detail.evenness),
@@ -125,7 +125,8 @@ def _category(detail: CategorySummary, present: int) -> list[Row]:
     return rows
 
 
-def _datetime(detail: DatetimeSummary) -> list[Row]:
+@rows_of.register
+def _datetime(detail: DatetimeSummary, _: int) -> list[Row]:
     rows: list[Row] = [("minimum", detail.minimum, ""), ("maximum", detail.maximum, "")]
     if not detail.time_of_day:
         rows.append(("span_days", number(detail.span_days), repr(detail.span_days)))
@@ -144,7 +145,8 @@ def _datetime(detail: DatetimeSummary) -> list[Row]:
     return rows + (_order(detail.order) if detail.order else [])
 
 
-def _text(detail: TextSummary) -> list[Row]:
+@rows_of.register
+def _text(detail: TextSummary, _: int) -> list[Row]:
     rows = [
         _shown("characters", detail.char_count.median),
         _shown("words", detail.word_count.median),
@@ -155,7 +157,8 @@ def _text(detail: TextSummary) -> list[Row]:
     return rows + [("semantic_types", f"{name}: {n}", "") for name, n in looks]
 
 
-def _identifier(detail: IdentifierSummary) -> list[Row]:
+@rows_of.register
+def _identifier(detail: IdentifierSummary, _: int) -> list[Row]:
     rows = [
         _count("duplicate_values", detail.duplicate_values),
         ("lengths", f"{detail.min_length} … {detail.max_length}", ""),
@@ -165,7 +168,8 @@ def _identifier(detail: IdentifierSummary) -> list[Row]:
     return rows + (_order(detail.order) if detail.order else [])
 
 
-def _nested(detail: NestedSummary) -> list[Row]:
+@rows_of.register
+def _nested(detail: NestedSummary, _: int) -> list[Row]:
     rows = [_count("depth", detail.depth)]
     if detail.fields:
         rows.append(("fields", ", ".join(detail.fields), ""))

@@ -8,10 +8,12 @@ import msgspec
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from nachsicht.columns.kinds.protocol import ColumnFacts, Counts, StoredType, TypedColumn
 from nachsicht.columns.numeric import summarise_quantity
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import NestedSummary
+from nachsicht.model.kinds import Kind, KindReason
 
 
 class NestedPart(msgspec.Struct, frozen=True):
@@ -72,3 +74,28 @@ def _fields(stored: Any) -> tuple[str, ...]:
         return tuple(stored.field(i).name for i in range(stored.num_fields))
     inner = _children(stored)
     return _fields(inner[0]) if inner and not pa.types.is_map(stored) else ()
+
+
+class NestedColumn(TypedColumn, frozen=True, kw_only=True, dict=True):
+    """Values inside of cells are not distinguished, so there is nothing to count."""
+
+    part: NestedPart
+    facts: ColumnFacts
+
+    @property
+    def counts(self) -> Counts:
+        """Only how many are present."""
+        return Counts(self.facts.rows - self.part.missing, 0, 0, 0.0)
+
+    def summarise(self, settings: Settings) -> NestedSummary:
+        """Depth, fields and lengths."""
+        return summarise_nested(self.part, self.facts.stored, settings)
+
+
+def _infer_nested(body: NestedPart, facts: ColumnFacts) -> NestedColumn:
+    nested = pa.types.is_nested(facts.stored)
+    reason = KindReason.STORED_NESTED if nested else KindReason.STORED_BINARY
+    return NestedColumn(judgement=(Kind.NESTED, reason), part=body, facts=facts)
+
+
+NESTED = StoredType("nested", lambda _: True, observe_nested, _infer_nested)

@@ -1,0 +1,1 @@
+"""Columns by the type that they are stored in: what is accumulated, and the kind it becomes."""
