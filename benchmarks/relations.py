@@ -12,7 +12,7 @@ import pyarrow as pa
 import scipy.cluster.hierarchy  # noqa: F401 (a second of import is not what is measured)
 
 from nachsicht.associations.all_pairs import relations_of
-from nachsicht.associations.encode import NumericVector, sides_of
+from nachsicht.associations.encode import NumericVector, encode_columns
 from nachsicht.associations.pearson import comoments_of
 from nachsicht.associations.spearman import rank_correlations
 from nachsicht.columns.accumulate import finish_column, observe_column
@@ -39,8 +39,8 @@ def main() -> None:
             columns, wide, np.arange(wide.num_rows), wide.num_rows, spread=pool.map
         )
         first = time.perf_counter() - started
-        sides, _ = sides_of(summaries(long), long)
-        quantities = [side for side in sides if isinstance(side, NumericVector)]
+        encoded, _ = encode_columns(summaries(long), long)
+        quantities = [side for side in encoded if isinstance(side, NumericVector)]
         started = time.perf_counter()
         comoments_of([(side.values, side.present) for side in quantities]).correlations()
         rank_correlations(quantities, np.arange(10_000), pool.map)

@@ -21,3 +21,13 @@ def map_in_parts(pmap: ParallelMap, function: Callable[[T], U], things: Sequence
     size = max(-(-len(things) // _PARTS), 1)
     parts = [things[start : start + size] for start in range(0, len(things), size)]
     return chain.from_iterable(pmap(lambda part: [function(thing) for thing in part], parts))
+
+
+def start(pmap: ParallelMap, work: Callable[[], T]) -> Callable[[], T]:
+    """Begin a computation beside; the function returned waits for its result.
+
+    With plain `map` it is computed when its result is asked for. The work must not spread parts of
+    its own.
+    """
+    results = iter(pmap(lambda run: run(), (work,)))
+    return lambda: next(results)

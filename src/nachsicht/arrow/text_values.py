@@ -39,7 +39,7 @@ LOOKS_NUMERIC = (
 NUMBER_AND_UNIT = r"^\s*[+-]?\d[\d.,' ]*\s*(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?|[€$£¥])\s*$"
 
 #: Codes of digits. A digit after a leading zero marks one (a postcode, a telephone number), and so
-#: do more digits than a number in float64 keeps, a hexadecimal sign, and an E behind several digits.
+#: do more digits than a number in float64 keeps, a hexadecimal sign, and an E behind two digits.
 CODE = r"^\s*[+-]?(0[0-9xX]|[0-9]{16,}\s*$|[0-9]{2,}[eE][0-9]+\s*$)"
 #: The same where numbers are read at once: only what reading as a number would change.
 CHANGED_BY_READING = r"^\s*[+-]?(0\d+([.,]\d*)?|0[xX][0-9a-fA-F]+|\d{2,}[eE]\d+|\d{19,})\s*$"

@@ -10,22 +10,22 @@ have a sign. Rows where either is missing are left out.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
-from nachsicht._util.parallel import ParallelMap, map_in_parts
+from nachsicht._util.parallel import ParallelMap, map_in_parts, start
 from nachsicht.associations.categorical import cramers_vs, etas
 from nachsicht.associations.clustering import grouped
 from nachsicht.associations.encode import (
     CodedVector,
+    EncodedColumn,
     Floats,
     NumericVector,
-    Side,
-    sides_of,
+    encode_columns,
 )
 from nachsicht.associations.explained_share import MOST_BINS, explanations
 from nachsicht.associations.kendall import (
@@ -52,6 +52,7 @@ MOST_KENDALL = 300
 _EXPLAINING = 20_000_000_000
 _FEWEST_EXPLAINING = 1_000
 
+T = TypeVar("T")
 #: Pearson's correlation by the names of two columns.
 Pearson = Mapping[tuple[str, str], float]
 #: Kendall's tau and its error by the places of two columns.
@@ -83,7 +84,33 @@ class Found(msgspec.Struct, frozen=True):
 
     relations: Relations
     pairs: AllPairs
-    drawn: tuple[Side, ...]
+    drawn: tuple[EncodedColumn, ...]
+
+
+class _Sample(msgspec.Struct, frozen=True):
+    """Evenly drawn rows: ``columns`` hold them in the order of the data.
+
+    ``places`` are those of the rows among them, in the order of their drawing.
+    """
+
+    columns: tuple[EncodedColumn, ...]
+    places: NDArray[np.int64]
+
+    @staticmethod
+    def of(
+        encoded: Sequence[EncodedColumn], drawn: NDArray[np.int64], pmap: ParallelMap
+    ) -> _Sample:
+        in_order = np.sort(drawn)
+        columns = tuple(pmap(lambda column: column.at(in_order), encoded))
+        return _Sample(columns, np.searchsorted(in_order, drawn))
+
+    def in_drawing_order(self) -> list[EncodedColumn]:
+        return [column.at(self.places) for column in self.columns]
+
+    def first(self, rows: int) -> list[EncodedColumn]:
+        """The rows that were drawn first, in the order of the data."""
+        places = np.sort(self.places[:rows])
+        return [column.at(places) for column in self.columns]
 
 
 def relations_of(
@@ -111,65 +138,75 @@ def relations_of(
     pmap : callable
         As `map`, on as many threads as it likes.
     """
-    sides, left_out = sides_of(columns, rows, pmap)
-    in_order = np.sort(drawn)
-    few = [*pmap(lambda side: side.at(in_order), sides)]
-    explaining = drawn[: _explaining_rows(few)]
-    for _ in pmap(lambda side: isinstance(side, NumericVector) and side.ranked, sides):
-        pass  # ranks are kept with the columns; what follows waits for them
-    # On other threads, while this one goes on; they spread nothing themselves.
-    beside = pmap(
-        lambda work: work(),
-        (
-            lambda: cramers_vs([side for side in sides if isinstance(side, CodedVector)]),
-            lambda: _pearson(sides) if pearson is None else pearson,
-            lambda: explanations(_among(few, in_order, np.sort(explaining))),
-        ),
+    encoded, excluded = encode_columns(columns, rows, pmap)
+    sample = _Sample.of(encoded, drawn, pmap)
+    cv_rows = _explaining_rows(sample.columns)
+    _rank(encoded, pmap)
+    # These go on beside, on other threads, while this one computes the rank correlations.
+    levels = start(pmap, lambda: cramers_vs(_of_type(encoded, CodedVector)))
+    products = start(pmap, lambda: _pearson(encoded) if pearson is None else pearson)
+    shares = start(pmap, lambda: explanations(sample.first(cv_rows)))
+    strengths = _rank_strengths(encoded, drawn, pmap)
+    _fill(strengths, *_places(encoded, CodedVector, CodedVector), levels())
+    too_few = _without_few(strengths)
+    pairs = AllPairs(
+        tuple(column.name for column in encoded),
+        tuple(isinstance(column, NumericVector) for column in encoded),
+        strengths,
     )
-    strengths = _strengths(sides, drawn, pmap)
-    between_levels, pearson, explained = beside
-    _fill(strengths, *_places(sides, CodedVector, CodedVector), between_levels)
-    names = tuple(side.name for side in sides)
-    few_rows = _without_few(strengths)
-    pairs = AllPairs(names, tuple(isinstance(side, NumericVector) for side in sides), strengths)
     known = _known_pairs(strengths)
     kept = known[:MOST_PAIRS]
-    ranked = [pair for pair in kept if pairs.measure(*pair) == "spearman"][:MOST_KENDALL]
-    if len(drawn) < in_all:
-        concordant = _drawn_taus(_among(few, in_order, drawn), ranked, pmap)
-    else:
-        concordant = _taus(few, ranked, pmap)
-    relations = [_relation(pairs, pair, explained, pearson, concordant) for pair in sorted(kept)]
-    sizes = np.abs([strengths.values[i, j] for i, j in known])
-    order, groups, alone = grouped(names, strengths.values)
-    told = Relations(
-        pairs=tuple(relations),
+    taus = _taus_of(pairs, kept, sample, complete=len(drawn) == in_all, pmap=pmap)
+    explained, moments = shares(), products()
+    sizes = np.abs([strengths.values[pair] for pair in known])
+    order, groups, unrelated = grouped(pairs.names, strengths.values)
+    relations = Relations(
+        pairs=tuple(_relation(pairs, pair, explained, moments, taus) for pair in sorted(kept)),
         rows=in_all,
         sampled_rows=len(drawn),
-        cv_rows=len(explaining),
+        cv_rows=cv_rows,
         total_pairs=len(known),
         median=quantile(np.sort(sizes), 0.5) if len(sizes) else None,
         weakest=float(sizes[len(kept) - 1]) if len(kept) < len(known) else 0.0,
         order=order,
         groups=groups,
-        unrelated=alone,
-        excluded=left_out,
-        merged_levels={s.name: s.lumped for s in sides if isinstance(s, CodedVector) and s.lumped},
-        too_few=tuple(
-            TooFewRows(x=names[i], y=names[j], rows=int(strengths.rows[i, j]))
-            for i, j in few_rows[:_NAMED]
-        ),
-        total_too_few=len(few_rows),
+        unrelated=unrelated,
+        excluded=excluded,
+        merged_levels={c.name: c.lumped for c in _of_type(encoded, CodedVector) if c.lumped},
+        too_few=tuple(_too_few(pairs, pair) for pair in too_few[:_NAMED]),
+        total_too_few=len(too_few),
     )
-    return Found(told, pairs, tuple(few))
+    return Found(relations, pairs, sample.columns)
 
 
-def _among(
-    few: Sequence[Side], in_order: NDArray[np.int64], places: NDArray[np.int64]
-) -> list[Side]:
-    """The columns at places, all of them among those in order where ``few`` has them already."""
-    among = np.searchsorted(in_order, places)
-    return [side.at(among) for side in few]
+def _rank(encoded: Sequence[EncodedColumn], pmap: ParallelMap) -> None:
+    """Compute the ranks of all numbers; they are kept with the columns."""
+    for _ in pmap(lambda column: column.ranked, _of_type(encoded, NumericVector)):
+        pass
+
+
+def _of_type(encoded: Sequence[EncodedColumn], wanted: type[T]) -> list[T]:
+    return [column for column in encoded if isinstance(column, wanted)]
+
+
+def _taus_of(
+    pairs: AllPairs,
+    kept: Sequence[tuple[int, int]],
+    sample: _Sample,
+    *,
+    complete: bool,
+    pmap: ParallelMap,
+) -> _Taus:
+    """Kendall's tau of the strongest pairs of quantities, exact where the sample is complete."""
+    ranked = [pair for pair in kept if pairs.measure(*pair) == "spearman"][:MOST_KENDALL]
+    if complete:
+        return _taus(sample.columns, ranked, pmap)
+    return _drawn_taus(sample.in_drawing_order(), ranked, pmap)
+
+
+def _too_few(pairs: AllPairs, pair: tuple[int, int]) -> TooFewRows:
+    i, j = pair
+    return TooFewRows(x=pairs.names[i], y=pairs.names[j], rows=int(pairs.strengths.rows[i, j]))
 
 
 def _relation(
@@ -200,28 +237,29 @@ def _strength(pairs: AllPairs, i: int, j: int) -> dict[str, Any]:
     }
 
 
-def _strengths(sides: Sequence[Side], drawn: NDArray[np.int64], pmap: ParallelMap) -> Correlations:
+def _rank_strengths(
+    encoded: Sequence[EncodedColumn], drawn: NDArray[np.int64], pmap: ParallelMap
+) -> Correlations:
     """The measures that take ranks, in one matrix of all columns."""
-    k = len(sides)
+    k = len(encoded)
     found = Correlations(np.full((k, k), np.nan), np.full((k, k), np.nan), np.zeros((k, k)))
-    quantities = [side for side in sides if isinstance(side, NumericVector)]
-    categories = [side for side in sides if isinstance(side, CodedVector)]
+    quantities, categories = _of_type(encoded, NumericVector), _of_type(encoded, CodedVector)
     between = rank_correlations(quantities, drawn, pmap)
-    _fill(found, *_places(sides, NumericVector, NumericVector), between)
+    _fill(found, *_places(encoded, NumericVector, NumericVector), between)
     mixed = etas(categories, quantities, drawn, pmap)
-    _fill(found, *_places(sides, CodedVector, NumericVector), mixed)
+    _fill(found, *_places(encoded, CodedVector, NumericVector), mixed)
     turned = Correlations(mixed.values.T, mixed.errors.T, mixed.rows.T)
-    _fill(found, *_places(sides, NumericVector, CodedVector), turned)
+    _fill(found, *_places(encoded, NumericVector, CodedVector), turned)
     return found
 
 
 def _places(
-    sides: Sequence[Side], down: type[Side], along: type[Side]
+    encoded: Sequence[EncodedColumn], down: type[EncodedColumn], along: type[EncodedColumn]
 ) -> tuple[list[int], list[int]]:
     """Where the columns of one sort stand, and those of another."""
     return (
-        [i for i, side in enumerate(sides) if isinstance(side, down)],
-        [i for i, side in enumerate(sides) if isinstance(side, along)],
+        [i for i, side in enumerate(encoded) if isinstance(side, down)],
+        [i for i, side in enumerate(encoded) if isinstance(side, along)],
     )
 
 
@@ -249,8 +287,8 @@ def _fill(
         into.rows[places] = part.rows
 
 
-def _pearson(sides: Sequence[Side]) -> dict[tuple[str, str], float]:
-    quantities = [side for side in sides if isinstance(side, NumericVector)]
+def _pearson(encoded: Sequence[EncodedColumn]) -> dict[tuple[str, str], float]:
+    quantities = _of_type(encoded, NumericVector)
     found = comoments_of([(side.values, side.present) for side in quantities]).correlations()
     return by_names([side.name for side in quantities], found)
 
@@ -271,23 +309,25 @@ def _known_pairs(strengths: Correlations) -> list[tuple[int, int]]:
     return list(zip(one[order].tolist(), other[order].tolist(), strict=True))
 
 
-def _explaining_rows(sides: Sequence[Side]) -> int:
+def _explaining_rows(encoded: Sequence[EncodedColumn]) -> int:
     """So many drawn rows explain: all, unless there are very many columns."""
-    if not sides:
+    if not encoded:
         return 0
-    bins = sum(len(s.names) if isinstance(s, CodedVector) else MOST_BINS for s in sides)
-    explained = sum(len(s.names) if isinstance(s, CodedVector) else 1 for s in sides)
+    bins = sum(len(s.names) if isinstance(s, CodedVector) else MOST_BINS for s in encoded)
+    explained = sum(len(s.names) if isinstance(s, CodedVector) else 1 for s in encoded)
     most = max(_FEWEST_EXPLAINING, _EXPLAINING // (bins * explained))
-    return min(len(sides[0].present), most)
+    return min(len(encoded[0].present), most)
 
 
-def _taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], pmap: ParallelMap) -> _Taus:
+def _taus(
+    encoded: Sequence[EncodedColumn], wanted: Sequence[tuple[int, int]], pmap: ParallelMap
+) -> _Taus:
     """Kendall's tau-b of pairs of quantities, over all rows given."""
     used = sorted({i for pair in wanted for i in pair})
-    ranked = dict(zip(used, pmap(lambda i: dense_ranks(_values(sides[i])), used), strict=True))
+    ranked = dict(zip(used, pmap(lambda i: dense_ranks(_values(encoded[i])), used), strict=True))
 
     def tau(pair: tuple[int, int]) -> float | None:
-        both = sides[pair[0]].present & sides[pair[1]].present
+        both = encoded[pair[0]].present & encoded[pair[1]].present
         return kendall_of_ranks(ranked[pair[0]][both], ranked[pair[1]][both])
 
     found = zip(wanted, map_in_parts(pmap, tau, wanted), strict=True)
@@ -295,17 +335,17 @@ def _taus(sides: Sequence[Side], wanted: Sequence[tuple[int, int]], pmap: Parall
 
 
 def _drawn_taus(
-    sides: Sequence[Side], wanted: Sequence[tuple[int, int]], pmap: ParallelMap
+    encoded: Sequence[EncodedColumn], wanted: Sequence[tuple[int, int]], pmap: ParallelMap
 ) -> _Taus:
     """Kendall's tau-b of pairs of quantities, from drawn rows in the order of their drawing."""
     used = sorted({i for pair in wanted for i in pair})
-    steps = pmap(lambda i: steps_of(_values(sides[i]), sides[i].present), used)
+    steps = pmap(lambda i: steps_of(_values(encoded[i]), encoded[i].present), used)
     of = dict(zip(used, steps, strict=True))
     found = map_in_parts(pmap, lambda pair: kendall_of_steps(of[pair[0]], of[pair[1]]), wanted)
     return {pair: tau for pair, tau in zip(wanted, found, strict=True) if tau is not None}
 
 
-def _values(side: Side) -> NDArray[Any]:
+def _values(side: EncodedColumn) -> NDArray[Any]:
     assert isinstance(side, NumericVector)
     return side.values
 

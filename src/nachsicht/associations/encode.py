@@ -97,12 +97,12 @@ class CodedVector(msgspec.Struct, frozen=True, eq=False, dict=True):
         return CodedVector(self.name, self.codes[places], self.names, self.lumped)
 
 
-Side = NumericVector | CodedVector
+EncodedColumn = NumericVector | CodedVector
 
 
-def sides_of(
+def encode_columns(
     columns: Sequence[ColumnSummary], rows: Any, pmap: ParallelMap = map
-) -> tuple[list[Side], dict[str, str]]:
+) -> tuple[list[EncodedColumn], dict[str, str]]:
     """The columns that can take part, and for all others the code of the reason.
 
     Parameters
@@ -125,13 +125,13 @@ def sides_of(
     everywhere = np.ones(rows.num_rows, np.bool_)
     everywhere.flags.writeable = False  # it is that of most quantities
     found = pmap(lambda c: vector_of(c.stats, c, rows.column(c.position), everywhere), taking_part)
-    sides = []
+    encoded = []
     for column, side in zip(taking_part, found, strict=True):
         if side is None:
             left_out[column.name] = "stored_otherwise"
         else:
-            sides.append(side)
-    return sides, left_out
+            encoded.append(side)
+    return encoded, left_out
 
 
 def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
@@ -145,7 +145,7 @@ def _reason_to_leave_out(column: ColumnSummary, taken: int) -> str:
 @singledispatch
 def vector_of(
     _detail: Any, _column: ColumnSummary, _array: Any, _everywhere: NDArray[np.bool_]
-) -> Side | None:
+) -> EncodedColumn | None:
     """A column as numbers or levels; a kind registers its own.
 
     None for numbers and datetimes that are stored as text. ``_everywhere`` is true for every row.
@@ -156,7 +156,7 @@ def vector_of(
 @vector_of.register
 def _levels(
     _: CategorySummary, column: ColumnSummary, array: Any, __: NDArray[np.bool_]
-) -> Side | None:
+) -> EncodedColumn | None:
     names, codes = levels_in(array, None)
     return _lumped(column.name, names, codes)
 
@@ -167,7 +167,7 @@ def _numbers(
     column: ColumnSummary,
     array: Any,
     everywhere: NDArray[np.bool_],
-) -> Side | None:
+) -> EncodedColumn | None:
     if getattr(array.type, "tz", None):
         array = pc.local_timestamp(array)
     numbers = as_numbers(array, everywhere if _all_finite(column) else None)

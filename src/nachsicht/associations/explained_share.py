@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.associations.encode import CodedVector, Codes, Floats, NumericVector, Side
+from nachsicht.associations.encode import CodedVector, Codes, EncodedColumn, Floats, NumericVector
 from nachsicht.associations.indicators import BLOCK_ROWS, IndicatorBlock, bands_of, slices
 from nachsicht.stats.quantiles import quantile
 
@@ -26,18 +26,18 @@ FOLDS = 5
 MOST_BINS = 10
 
 
-def explanations(sides: Sequence[Side]) -> Floats:
+def explanations(encoded: Sequence[EncodedColumn]) -> Floats:
     """The share of the column of the second axis that the one of the first explains.
 
     Over the rows where both have a value; NaN where the explained one never varies there.
     Rows that are given are all used, so give drawn ones where they are many.
     """
-    k = len(sides)
+    k = len(encoded)
     found = np.full((k, k), np.nan)
-    binned = [_binned(side) for side in sides]
-    numbers = [i for i, side in enumerate(sides) if isinstance(side, NumericVector)]
-    quantities = [side for side in sides if isinstance(side, NumericVector)]
-    levels = [i for i, side in enumerate(sides) if isinstance(side, CodedVector)]
+    binned = [_binned(side) for side in encoded]
+    numbers = [i for i, side in enumerate(encoded) if isinstance(side, NumericVector)]
+    quantities = [side for side in encoded if isinstance(side, NumericVector)]
+    levels = [i for i, side in enumerate(encoded) if isinstance(side, CodedVector)]
     targets = bands_of([binned[i] for i in levels])
     with np.errstate(all="ignore"):
         values = _values(quantities)
@@ -50,7 +50,7 @@ def explanations(sides: Sequence[Side]) -> Floats:
     return found
 
 
-def _binned(side: Side) -> tuple[Codes, int]:
+def _binned(side: EncodedColumn) -> tuple[Codes, int]:
     """The bin of each row, -1 for none, and the number of bins."""
     if isinstance(side, CodedVector):
         return side.codes, len(side.names)
@@ -77,12 +77,12 @@ def bins_of(values: NDArray[Any], present: NDArray[np.bool_], most: int) -> tupl
     return codes, edges
 
 
-def _values(sides: Sequence[NumericVector]) -> tuple[Floats, Floats]:
+def _values(encoded: Sequence[NumericVector]) -> tuple[Floats, Floats]:
     """Standardised values, 0 where missing, and where they are present; a row a column."""
-    rows = len(sides[0].values) if sides else 0
-    there = np.array([side.present for side in sides], np.float64).reshape(len(sides), rows)
+    rows = len(encoded[0].values) if encoded else 0
+    there = np.array([side.present for side in encoded], np.float64).reshape(len(encoded), rows)
     away = np.zeros(there.shape)
-    for row, side in zip(away, sides, strict=True):
+    for row, side in zip(away, encoded, strict=True):
         held = side.values[side.present].astype(np.float64)
         if len(held):
             held = held - held.mean()

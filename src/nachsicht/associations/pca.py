@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from nachsicht.associations.encode import Floats, NumericVector, Side
+from nachsicht.associations.encode import EncodedColumn, Floats, NumericVector
 from nachsicht.model.pair_plots import Axis, Components, GridView
 from nachsicht.stats.hist2d import grid_of
 
@@ -18,12 +18,12 @@ FEWEST_COLUMNS, FEWEST_ROWS = 3, 50
 KEPT = 5
 
 
-def components_of(sides: Sequence[Side]) -> Components | None:
+def components_of(encoded: Sequence[EncodedColumn]) -> Components | None:
     """Components of the quantities over the rows that have all of them; None of too few.
 
     Datetimes take no part. Columns that never vary in these rows are left out.
     """
-    quantities = [s for s in sides if isinstance(s, NumericVector) and not s.ticks]
+    quantities = [s for s in encoded if isinstance(s, NumericVector) and not s.ticks]
     full = [s for s in quantities if s.present.mean() >= _FEWEST_PRESENT][:MOST_COLUMNS]
     left_out = tuple(side.name for side in quantities if side not in full)
     if len(full) < FEWEST_COLUMNS:
@@ -57,12 +57,12 @@ def components_of(sides: Sequence[Side]) -> Components | None:
     )
 
 
-def plane_of(components: Components, sides: Sequence[Side]) -> GridView | None:
+def plane_of(components: Components, encoded: Sequence[EncodedColumn]) -> GridView | None:
     """Rows of another version in the plane of the first two components; None without its columns.
 
     Sides go by the names that the components have.
     """
-    named = {side.name: side for side in sides}
+    named = {side.name: side for side in encoded}
     found = [named.get(name) for name in components.columns]
     quantities = [side for side in found if isinstance(side, NumericVector)]
     if len(quantities) < len(found):
@@ -75,7 +75,7 @@ def plane_of(components: Components, sides: Sequence[Side]) -> GridView | None:
     return grid_of(plane[:, 0], plane[:, 1], axes, line=False)
 
 
-def _complete(sides: Sequence[NumericVector]) -> Floats:
+def _complete(encoded: Sequence[NumericVector]) -> Floats:
     """Rows that have a value in all columns."""
-    both = np.logical_and.reduce([side.present for side in sides])
-    return np.array([side.values[both] for side in sides], np.float64).T
+    both = np.logical_and.reduce([side.present for side in encoded])
+    return np.array([side.values[both] for side in encoded], np.float64).T

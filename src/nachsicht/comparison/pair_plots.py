@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from nachsicht.associations.encode import Side
+from nachsicht.associations.encode import EncodedColumn
 from nachsicht.associations.pca import components_of, plane_of
 from nachsicht.comparison.context import Version
 from nachsicht.model.comparison import ColumnComparison, RelationChange
@@ -45,8 +45,8 @@ def _with_more(version: Version, wanted: Sequence[tuple[str, str]]) -> ProfileDo
     profile = version.profile
     if version.data is None:
         return profile
-    sides = {side.name: side for side in version.data.drawn}
-    return msgspec.structs.replace(profile, pairs=more_views(wanted, sides, profile.pairs))
+    encoded = {side.name: side for side in version.data.drawn}
+    return msgspec.structs.replace(profile, pairs=more_views(wanted, encoded, profile.pairs))
 
 
 def components_across(
@@ -63,8 +63,8 @@ def components_across(
         return own, ()
     there = [i for i, version in enumerate(versions) if version.data is not None]
     shared = {c.names[last] for c in columns if all(c.names[i] for i in there)}
-    sides = [side for side in _drawn(versions[-1]) if side.name in shared]
-    components = components_of(sides)
+    encoded = [side for side in _drawn(versions[-1]) if side.name in shared]
+    components = components_of(encoded)
     if components is None:
         return own, ()
     found: list[GridView | None] = []
@@ -75,9 +75,9 @@ def components_across(
     return components, (*found, components.scores)
 
 
-def _drawn(version: Version) -> tuple[Side, ...]:
+def _drawn(version: Version) -> tuple[EncodedColumn, ...]:
     return version.data.drawn if version.data else ()
 
 
-def _named(side: Side, name: str | None) -> Side:
+def _named(side: EncodedColumn, name: str | None) -> EncodedColumn:
     return msgspec.structs.replace(side, name=name or side.name)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from nachsicht._util.parallel import ParallelMap
-from nachsicht.associations.encode import CodedVector, Floats, NumericVector, Side
+from nachsicht.associations.encode import CodedVector, EncodedColumn, Floats, NumericVector
 from nachsicht.model.pair_plots import (
     BOX_SHARES,
     Axis,
@@ -35,13 +35,16 @@ _FEWEST_ROWS = 10
 
 
 def views_of(
-    relations: Relations, sides: Sequence[Side], outcome: str | None, pmap: ParallelMap = map
+    relations: Relations,
+    encoded: Sequence[EncodedColumn],
+    outcome: str | None,
+    pmap: ParallelMap = map,
 ) -> tuple[PairView, ...]:
     """The pairs that a profile keeps to be drawn, the strongest first."""
-    named = {side.name: side for side in sides}
+    named = {side.name: side for side in encoded}
     ranked = sorted(relations.pairs, key=lambda pair: (-abs(pair.value), pair.x, pair.y))
     wanted = [pair for pair in ranked if abs(pair.value) >= _WEAK][:STRONGEST]
-    if len(sides) <= ALL_OF:
+    if len(encoded) <= ALL_OF:
         wanted = ranked
     with_outcome = [pair for pair in ranked if outcome in (pair.x, pair.y)]
     wanted += [pair for pair in with_outcome[:WITH_OUTCOME] if pair not in wanted]
@@ -55,34 +58,39 @@ def views_of(
 
 
 def more_views(
-    wanted: Iterable[tuple[str, str]], sides: Mapping[str, Side], known: Sequence[PairView]
+    wanted: Iterable[tuple[str, str]],
+    encoded: Mapping[str, EncodedColumn],
+    known: Sequence[PairView],
 ) -> tuple[PairView, ...]:
     """The known views, and those of further pairs."""
     there = {frozenset((view.x, view.y)) for view in known}
     found = list(known)
     for one, other in wanted:
-        if frozenset((one, other)) in there or one not in sides or other not in sides:
+        if frozenset((one, other)) in there or one not in encoded or other not in encoded:
             continue
         there.add(frozenset((one, other)))
-        view = pair_view(sides[one], sides[other])
+        view = pair_view(encoded[one], encoded[other])
         if view:
             found.append(view)
     return tuple(found)
 
 
 def _to_split(
-    pair: Relation, ranked: Sequence[Relation], sides: Mapping[str, Side], outcome: str | None
+    pair: Relation,
+    ranked: Sequence[Relation],
+    encoded: Mapping[str, EncodedColumn],
+    outcome: str | None,
 ) -> CodedVector | None:
     """The third column that parts a pair: the outcome, or the category most tied to the two.
 
     What is drawn over time is not parted.
     """
-    if any(_is_datetime(sides[name]) for name in (pair.x, pair.y)):
+    if any(_is_datetime(encoded[name]) for name in (pair.x, pair.y)):
         return None
     two = {pair.x, pair.y}
 
     def fits(name: str) -> CodedVector | None:
-        side = sides.get(name)
+        side = encoded.get(name)
         fit = isinstance(side, CodedVector) and len(side.names) <= MOST_PARTS
         return side if fit and name not in two and isinstance(side, CodedVector) else None
 
@@ -95,12 +103,14 @@ def _to_split(
     return None
 
 
-def pair_view(one: Side, other: Side, split: CodedVector | None = None) -> PairView | None:
+def pair_view(
+    one: EncodedColumn, other: EncodedColumn, split: CodedVector | None = None
+) -> PairView | None:
     """Two columns as suits their kinds; None where hardly a row has both.
 
     Parameters
     ----------
-    one, other : Side
+    one, other : EncodedColumn
         Of the same rows.
     split : Levels, optional
         A third column, for whose levels the pair is drawn too.
@@ -131,14 +141,14 @@ def pair_view(one: Side, other: Side, split: CodedVector | None = None) -> PairV
     )
 
 
-def _is_datetime(side: Side) -> bool:
+def _is_datetime(side: EncodedColumn) -> bool:
     return isinstance(side, NumericVector) and side.ticks > 0
 
 
-def _ordered(one: Side, other: Side) -> tuple[Side, Side]:
+def _ordered(one: EncodedColumn, other: EncodedColumn) -> tuple[EncodedColumn, EncodedColumn]:
     """The moment first; else the category before the quantity."""
 
-    def rank(side: Side) -> int:
+    def rank(side: EncodedColumn) -> int:
         if _is_datetime(side):
             return 0
         return 2 if isinstance(side, NumericVector) else 1
@@ -146,7 +156,7 @@ def _ordered(one: Side, other: Side) -> tuple[Side, Side]:
     return (one, other) if rank(one) <= rank(other) else (other, one)
 
 
-def _view(one: Side, other: Side, like: View | None = None) -> View:
+def _view(one: EncodedColumn, other: EncodedColumn, like: View | None = None) -> View:
     """The view of complete rows, on the axes of another view if there is one."""
     if not isinstance(one, NumericVector):
         return _boxes(one, other, like) if isinstance(other, NumericVector) else _shares(one, other)

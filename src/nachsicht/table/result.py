@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.associations.all_pairs import AllPairs
-from nachsicht.associations.encode import Side
+from nachsicht.associations.encode import EncodedColumn
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
@@ -55,4 +55,4 @@ class RetainedData(msgspec.Struct, frozen=True):
     rows: Hashes
     quantities: dict[int, NDArray[Any]]
     pairs: AllPairs
-    drawn: tuple[Side, ...]
+    drawn: tuple[EncodedColumn, ...]

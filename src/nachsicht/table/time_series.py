@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.associations.encode import NumericVector, Side
+from nachsicht.associations.encode import EncodedColumn, NumericVector
 from nachsicht.columns.datetime import UNITS, coarsen_counts, places_in
 from nachsicht.model.column import ColumnSummary, DatetimeSummary
 from nachsicht.model.pair_plots import OverTime, TimeView
@@ -64,7 +64,7 @@ def time_column_of(
 
 def over_time(
     columns: Sequence[ColumnSummary],
-    sides: Sequence[Side],
+    encoded: Sequence[EncodedColumn],
     pairs: Sequence[Relation],
     chosen: str | None,
 ) -> OverTime | None:
@@ -74,7 +74,7 @@ def over_time(
     ----------
     columns : sequence of ColumnSummary
         All columns.
-    sides : sequence of Side
+    encoded : sequence of EncodedColumn
         The same rows of all columns that have numbers or levels.
     pairs : sequence of Relation
         How strongly columns go together.
@@ -82,7 +82,7 @@ def over_time(
         Name of a datetime column.
     """
     moment = time_column_of(columns, pairs, chosen)
-    side = next((side for side in sides if moment and side.name == moment.name), None)
+    side = next((side for side in encoded if moment and side.name == moment.name), None)
     if moment is None or not isinstance(side, NumericVector) or not side.present.any():
         return None
     assert isinstance(moment.stats, DatetimeSummary)
@@ -92,7 +92,7 @@ def over_time(
         rows = np.bincount(codes[codes >= 0])
     views = {
         other.name: time_view(unit, first, codes, other)
-        for other in sides[: MOST_COLUMNS + 1]
+        for other in encoded[: MOST_COLUMNS + 1]
         if other is not side
     }
     return OverTime(
@@ -126,7 +126,7 @@ def units_of(moment: NumericVector) -> tuple[str, int, _Codes]:
     return unit, first, codes
 
 
-def time_view(unit: str, first: int, codes: _Codes, side: Side) -> TimeView:
+def time_view(unit: str, first: int, codes: _Codes, side: EncodedColumn) -> TimeView:
     """One column by calendar unit; rows without a datetime are left out."""
     known = codes >= 0
     length = int(codes.max(initial=0)) + 1
