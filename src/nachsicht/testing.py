@@ -146,9 +146,9 @@ def differences(expected: ProfileDocument, found: ProfileDocument, table: Any) -
 def _without_cells(document: ProfileDocument) -> ProfileDocument:
     """Rows that equal others are shown only where the rows are at hand in the end."""
 
-    def without(repeats: Duplicates) -> Duplicates:
-        groups = tuple(msgspec.structs.replace(group, cells=()) for group in repeats.groups)
-        return msgspec.structs.replace(repeats, groups=groups)
+    def without(duplicates: Duplicates) -> Duplicates:
+        groups = tuple(msgspec.structs.replace(group, cells=()) for group in duplicates.groups)
+        return msgspec.structs.replace(duplicates, groups=groups)
 
     return msgspec.structs.replace(
         document,

@@ -177,7 +177,7 @@ def test_a_word_is_explained_by_keyboard_alone(open_page, written):
 def test_three_versions_pale_with_age_and_name_the_step_of_a_finding(open_page, written):
     page = open_page(written["seasons"], "#column/brood_frames")
     titles = page.locator("#verdict .finding-title").all_inner_texts()
-    assert any("stands in for missing" in t and t.endswith("2023 → 2024") for t in titles)
+    assert any("placeholder for missing values" in t and t.endswith("2023 → 2024") for t in titles)
     figure = page.locator("tbody[data-column=brood_frames] .spread-large svg")
     assert figure.locator(".ghost-1").count() == figure.locator(".ghost-2").count() == 1
     tables = page.locator(".tables thead")

@@ -26,7 +26,7 @@ def test_the_verdict_and_every_finding_are_to_be_seen(open_page, written, demo_c
 def test_a_profile_shows_one_version_all_in_ink(open_page, written):
     page = open_page(written["2025"], "#column/air_temp_c")
     opened = page.locator("tbody[data-column=air_temp_c] .column-page")
-    assert "-99 stands in for missing" in opened.inner_text()
+    assert "-99 is a placeholder for missing values" in opened.inner_text()
     assert page.locator("svg .ghost").count() == 0
     assert "49 rows lie beyond this axis" in opened.inner_text()
 

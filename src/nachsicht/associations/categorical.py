@@ -8,6 +8,7 @@ for all pairs at once.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,42 +42,46 @@ def cramers_vs(sides: Sequence[CodedVector]) -> Correlations:
 def _vs(
     counts: Floats, one: IndicatorBlock, other: IndicatorBlock
 ) -> tuple[Floats, Floats, Floats]:
-    """V, its error and the rows of every pair of columns, from the counts of their levels."""
+    """V, its error and the rows of every pair of columns, from the counts of their levels.
 
-    def along(figures: Floats) -> Floats:
-        return other.total(figures, axis=1)
-
-    def widen(by_column: Floats) -> Floats:
-        return other.expand(by_column, axis=1)
-
-    down = one.total
-    by_row, by_column = along(counts), down(counts)  # margins: level × column, column × level
-    n = down(by_row)
-    held_rows = down((by_row > 0).astype(np.float64))
-    held_columns = along((by_column > 0).astype(np.float64))
+    ``counts`` has the shape (levels of one, levels of other), where the levels of all columns of a
+    block stand one after the other. What is returned has the shape (columns of one, columns of
+    other). Names end in the axes of what they hold: ``_lm`` a figure for each two levels, ``_lc``
+    for a level of the one and a column of the other, ``_cl`` the other way round, and ``_cc`` for
+    each two columns.
+    """
+    sum_one, sum_other = one.total, partial(other.total, axis=1)
+    repeat_one, repeat_other = one.expand, partial(other.expand, axis=1)
+    rows_lc, rows_cl = sum_other(counts), sum_one(counts)
+    n = sum_one(rows_lc)
+    levels_one = sum_one((rows_lc > 0).astype(np.float64))
+    levels_other = sum_other((rows_cl > 0).astype(np.float64))
     with np.errstate(all="ignore"):
-        total = one.expand(widen(n))
-        joint = counts / total
-        one_share, other_share = widen(by_row) / total, one.expand(by_column) / total
-        lift = np.nan_to_num(joint / (one_share * other_share)).astype(np.float64)
-        agreeing = joint * lift
-        phi = down(along(agreeing)) - 1
-        corrected = np.maximum(0.0, phi - (held_rows - 1) * (held_columns - 1) / (n - 1))
-        rows_left = held_rows - (held_rows - 1) ** 2 / (n - 1)
-        columns_left = held_columns - (held_columns - 1) ** 2 / (n - 1)
-        most = np.minimum(rows_left, columns_left) - 1
-        values = np.minimum(1.0, np.sqrt(corrected / most))
-        # The influence of a cell on phi².
-        influence = (
-            2 * lift
-            - np.nan_to_num(widen(along(agreeing)) / one_share)
-            - np.nan_to_num(one.expand(down(agreeing)) / other_share)
+        n_lm = repeat_one(repeat_other(n))
+        joint_lm = counts / n_lm
+        share_one_lm, share_other_lm = repeat_other(rows_lc) / n_lm, repeat_one(rows_cl) / n_lm
+        lift_lm = np.nan_to_num(joint_lm / (share_one_lm * share_other_lm)).astype(np.float64)
+        product_lm = joint_lm * lift_lm
+        phi2_cc = sum_one(sum_other(product_lm)) - 1
+        # Bergsma's correction of the bias that many levels of few rows have.
+        corrected_cc = np.maximum(0.0, phi2_cc - (levels_one - 1) * (levels_other - 1) / (n - 1))
+        corrected_one = levels_one - (levels_one - 1) ** 2 / (n - 1)
+        corrected_other = levels_other - (levels_other - 1) ** 2 / (n - 1)
+        largest_cc = np.minimum(corrected_one, corrected_other) - 1
+        values = np.minimum(1.0, np.sqrt(corrected_cc / largest_cc))
+        # The influence of a cell on phi², whose standard deviation gives the error of V.
+        influence_lm = (
+            2 * lift_lm
+            - np.nan_to_num(repeat_other(sum_other(product_lm)) / share_one_lm)
+            - np.nan_to_num(repeat_one(sum_one(product_lm)) / share_other_lm)
         )
-        mean = down(along(joint * influence))
-        deviations = np.sqrt(down(along(joint * (influence - one.expand(widen(mean))) ** 2)) / n)
+        mean_cc = sum_one(sum_other(joint_lm * influence_lm))
+        square_lm = (influence_lm - repeat_one(repeat_other(mean_cc))) ** 2
+        deviation_cc = np.sqrt(sum_one(sum_other(joint_lm * square_lm)) / n)
         least = 1 / np.sqrt(n)
-        errors = np.where(values > 0, np.maximum(deviations / (2 * values * most), least), least)
-    none = ~((held_rows > 1) & (held_columns > 1) & (most > 0))
+        own = np.maximum(deviation_cc / (2 * values * largest_cc), least)
+        errors = np.where(values > 0, own, least)
+    none = ~((levels_one > 1) & (levels_other > 1) & (largest_cc > 0))
     values[none], errors[none] = np.nan, np.nan
     return values, errors, n
 
@@ -113,25 +118,42 @@ def etas(
 
 
 def _etas(sums: Floats, drawn: Floats, band: IndicatorBlock) -> tuple[Floats, Floats, Floats]:
-    """Eta, its error and the rows, from the sums of powers of the ranks by level."""
-    down = band.total
+    """Eta, its error and the rows of every category and quantity.
+
+    Parameters
+    ----------
+    sums : array of shape (3, levels, quantities)
+        Sums of the powers 0 to 2 of the ranks, by level.
+    drawn : array of shape (5, levels, quantities)
+        Sums of the powers 0 to 4 in the drawn rows.
+    band : IndicatorBlock
+        Which levels are of which column.
+
+    Returns
+    -------
+    three arrays of shape (columns, quantities)
+    """
     counts, first, second = sums
-    n, held = down(counts), down((counts > 0).astype(np.float64))
+    n, levels = band.total(counts), band.total((counts > 0).astype(np.float64))
     with np.errstate(all="ignore"):
-        overall = down(first) / n
-        means = np.divide(first, counts, out=np.zeros_like(first), where=counts > 0)
-        total = down(second) - n * overall**2
-        within = down(second - counts * means**2)
+        means = band.total(first) / n
+        level_means = np.divide(first, counts, out=np.zeros_like(first), where=counts > 0)
+        total = band.total(second) - n * means**2
+        within = band.total(second - counts * level_means**2)
         share = 1 - within / total
-        values = np.sqrt(np.clip(1 - (1 - share) * (n - 1) / (n - held), 0, 1))
+        values = np.sqrt(np.clip(1 - (1 - share) * (n - 1) / (n - levels), 0, 1))
         # The influence of a row: ((1 - share) away² - within²) / variance; its mean square.
-        m, g, kept = means, band.expand(overall), band.expand(1 - share)
-        away4, within4, mixed = _fourth(drawn, g, g), _fourth(drawn, m, m), _fourth(drawn, g, m)
-        square = down(kept**2 * away4 - 2 * kept * mixed + within4) / down(drawn[0])
-        deviations = np.sqrt(np.maximum(square, 0) / n) / (total / n)
+        overall, unexplained = band.expand(means), band.expand(1 - share)
+        square = (
+            unexplained**2 * _fourth(drawn, overall, overall)
+            - 2 * unexplained * _fourth(drawn, overall, level_means)
+            + _fourth(drawn, level_means, level_means)
+        )
+        mean_square = band.total(square) / band.total(drawn[0])
+        deviation = np.sqrt(np.maximum(mean_square, 0) / n) / (total / n)
         least = 1 / np.sqrt(n)
-        errors = np.where(values > 0, np.fmax(deviations / (2 * values), least), least)
-    none = ~((held > 1) & (n > held) & (total > 0))
+        errors = np.where(values > 0, np.fmax(deviation / (2 * values), least), least)
+    none = ~((levels > 1) & (n > levels) & (total > 0))
     values[none], errors[none] = np.nan, np.nan
     return values, errors, n
 

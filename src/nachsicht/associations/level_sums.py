@@ -78,9 +78,9 @@ def power_sums(
 
     Parameters
     ----------
-    band : Band
+    band : IndicatorBlock
         The levels of the rows.
-    quantities : sequence of Quantity
+    quantities : sequence of NumericVector
         In all rows.
     rows : slice or array of int
         The rows of the band.
@@ -101,18 +101,18 @@ def power_sums(
         return np.stack(list(found), axis=2)
     indicators = band.indicators(slice(None))
     groups = [quantities[part] for part in slices(len(quantities), _AT_ONCE)]
-    products = pmap(lambda sides: _by_product(indicators, sides, rows, powers), groups)
+    products = pmap(lambda some: _by_product(indicators, some, rows, powers), groups)
     return np.concatenate(list(products), axis=2)
 
 
 def _by_product(
     indicators: NDArray[np.floating[Any]],
-    sides: Sequence[NumericVector],
+    quantities: Sequence[NumericVector],
     rows: slice | NDArray[np.int64],
     powers: int,
 ) -> Floats:
-    ranked = np.array([side.ranked[rows] * side.to_one for side in sides])
-    power = np.array([side.present[rows] for side in sides], np.float64)
+    ranked = np.array([q.ranked[rows] * q.to_one for q in quantities])
+    power = np.array([q.present[rows] for q in quantities], np.float64)
     sums = [np.dot(indicators, power.T)]
     power = ranked
     for _ in range(powers):
@@ -130,7 +130,12 @@ def _by_cell(
 
 
 class JointCells(msgspec.Struct, frozen=True, dict=True):
-    """Some columns of levels: the cell of each row, and how many levels each column has."""
+    """Some columns of levels: the cell of each row, and how many levels each column has.
+
+    ``cells`` is of shape (rows,); a cell is the place of the row's levels in an array of ``shape``,
+    in C order. That has an axis for each column, a level longer than ``levels``: the last entry
+    is for rows without a value.
+    """
 
     cells: Codes
     shape: tuple[int, ...]
@@ -144,10 +149,20 @@ class JointCells(msgspec.Struct, frozen=True, dict=True):
     def power_sums(
         self, ranked: NDArray[np.integer[Any]], there: NDArray[np.bool_] | None, factor: float
     ) -> Floats:
-        """By level, in how many rows a rank is there, and the sums of it and of its square.
+        """By level: the rows with a rank, the sum of the ranks, and that of their squares.
 
-        It is 0 where it is not there, and multiplied by the factor. It is there in all rows, where
-        that is not told.
+        Parameters
+        ----------
+        ranked : array of int, shape (rows,)
+            Ranks; 0 where there is none.
+        there : array of bool, shape (rows,), optional
+            Where there is a rank; None for all rows.
+        factor : float
+            Ranks are multiplied by it.
+
+        Returns
+        -------
+        array of shape (3, levels of all columns)
         """
         sums = np.zeros((math.prod(self.shape), 2))
         kernels.by_cell(self.cells, np.ascontiguousarray(ranked), factor, sums)

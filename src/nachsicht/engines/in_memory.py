@@ -33,7 +33,7 @@ from nachsicht.table.duplicates import (
     DuplicateRowsPart,
     Look,
     RowHashes,
-    further_looks,
+    further_subsets,
     in_columns,
     with_cells,
 )
@@ -149,9 +149,9 @@ class InMemory:
     @cached_property
     def duplicates_by_subset(self) -> tuple[Duplicates, ...]:
         """Duplicates in all columns but identifiers, and in those that the settings name."""
-        looks = further_looks(self.columns, self._settings.duplicates_in)
+        subsets = further_subsets(self.columns, self._settings.duplicates_in)
         with threads(self._settings.threads) as pool:
-            return tuple(pool.map(self._repeats_in, looks))
+            return tuple(pool.map(self._duplicates_in, subsets))
 
     @property
     def found(self) -> Found:
@@ -193,12 +193,12 @@ class InMemory:
         """Everything, each thread busy with another part."""
         columns = self._columns
         hashes = self._rows.chunks[0]
-        looks = further_looks(self.columns, self._settings.duplicates_in)
+        subsets = further_subsets(self.columns, self._settings.duplicates_in)
         split_by = columns_to_split_by(self.columns)
         with threads(self._settings.threads) as pool, beside(self._settings.threads, pool) as aside:
             # What needs no relations fills the pauses in which these wait for each other.
-            further = [aside.submit(self._repeats_in, look) for look in looks]
-            repeats = aside.submit(lambda: self.duplicates)
+            further = [aside.submit(self._duplicates_in, subset) for subset in subsets]
+            duplicates = aside.submit(lambda: self.duplicates)
             by_level = aside.submit(
                 observe_missing_by_level, columns.encoded, split_by, self._with_missing
             )
@@ -216,8 +216,8 @@ class InMemory:
                 rows=self.table.num_rows,
                 fingerprint=fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
                 columns=self.columns,
-                duplicates=repeats.result(),
-                duplicates_by_subset=tuple(look.result() for look in further),
+                duplicates=duplicates.result(),
+                duplicates_by_subset=tuple(subset.result() for subset in further),
                 missing_patterns=gaps.result(),
                 missing_by_level=by_level.result().finish(self.columns),
                 group_stats=spreads.result(),
@@ -308,9 +308,9 @@ class InMemory:
         columns, rows = self._columns, self.table.num_rows
         return relations_of(columns.summaries, columns.encoded, self._drawn, rows, pmap=pool.map)
 
-    def _repeats_in(self, look: Look) -> Duplicates:
-        found = look.hashes(self.table, self._rows.chunks[0]).finish()
-        return with_cells(in_columns(found, look, self.columns), self.table, MOST_COLUMNS)
+    def _duplicates_in(self, subset: Look) -> Duplicates:
+        found = subset.hashes(self.table, self._rows.chunks[0]).finish()
+        return with_cells(in_columns(found, subset, self.columns), self.table, MOST_COLUMNS)
 
     def _pairs(self, pmap: ParallelMap) -> tuple[PairView, ...]:
         return views_of(self.relations, self.found.drawn, self._settings.outcome, pmap)

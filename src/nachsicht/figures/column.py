@@ -1,4 +1,4 @@
-"""A column's spread: bars, density, cumulative share, box, against the normal."""
+"""A column's distribution: bars, density, cumulative share, box, against the normal."""
 
 from __future__ import annotations
 
@@ -46,22 +46,22 @@ def draw_column(
 
 
 def _bars(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
-    spread = across.distribution
-    if spread is None:
+    distribution = across.distribution
+    if distribution is None:
         raise SettingsError("no_distribution", where="figure", name=across.name)
     present = [s.present if s else 0 for s in summaries]
-    shares = [np.array(c) / max(n, 1) for c, n in zip(spread.counts, present, strict=True)]
-    if isinstance(spread, LevelsDistribution):
-        return _levels(across.name, spread, shares, labels, ax)
+    shares = [np.array(c) / max(n, 1) for c, n in zip(distribution.counts, present, strict=True)]
+    if isinstance(distribution, LevelsDistribution):
+        return _levels(across.name, distribution, shares, labels, ax)
     axes, made = axes_of(ax)
-    if isinstance(spread, ValuesDistribution):
-        gap = float(np.diff(spread.values).min()) if len(spread.values) > 1 else 1.0
-        middles = np.array(spread.values)
+    if isinstance(distribution, ValuesDistribution):
+        gap = float(np.diff(distribution.values).min()) if len(distribution.values) > 1 else 1.0
+        middles = np.array(distribution.values)
         for i, heights in enumerate(shares):
             look = bar_look(i, len(shares))
             axes.bar(middles, heights, 0.72 * gap, label=label(labels[i]), **look)
     else:
-        edges = _edges(spread)
+        edges = _edges(distribution)
         by = -(-(len(edges) - 1) // MOST_BARS)
         places = [*range(0, len(edges) - 1, by)]
         coarse = edges[[*places, len(edges) - 1]]
@@ -86,23 +86,23 @@ def _steps(axes: Any, edges: Any, heights: Any, name: str, look: dict[str, Any])
         axes.stairs(heights, edges, linewidth=1.5, label=name, zorder=3, **look)
 
 
-def _edges(spread: BinnedDistribution | TimeDistribution) -> Any:
-    n = len(spread.counts[0])
-    if isinstance(spread, TimeDistribution):
-        return unit_starts(np.arange(spread.first, spread.first + n + 1), spread.unit).astype(
-            "datetime64[us]"
-        )
-    return spread.start + spread.width * np.arange(n + 1) - (spread.step or 0) / 2
+def _edges(distribution: BinnedDistribution | TimeDistribution) -> Any:
+    n = len(distribution.counts[0])
+    if isinstance(distribution, TimeDistribution):
+        return unit_starts(
+            np.arange(distribution.first, distribution.first + n + 1), distribution.unit
+        ).astype("datetime64[us]")
+    return distribution.start + distribution.width * np.arange(n + 1) - (distribution.step or 0) / 2
 
 
 def _levels(
-    name: str, spread: LevelsDistribution, shares: list[Any], labels: Sequence[str], ax: Any
+    name: str, distribution: LevelsDistribution, shares: list[Any], labels: Sequence[str], ax: Any
 ) -> Any:
-    axes, made = axes_of(ax, height=0.9 + 0.28 * len(spread.levels))
-    places = np.arange(len(spread.levels))
+    axes, made = axes_of(ax, height=0.9 + 0.28 * len(distribution.levels))
+    places = np.arange(len(distribution.levels))
     for i, widths in enumerate(shares):
         axes.barh(places, widths, 0.72, label=label(labels[i]), **bar_look(i, len(shares)))
-    axes.set_yticks(places, [label(level, 24) for level in spread.levels])
+    axes.set_yticks(places, [label(level, 24) for level in distribution.levels])
     axes.invert_yaxis()
     axes.set_xlabel(f"{label(name)}, {phrase('page.share_of_rows')}")
     percents(axes, "x")

@@ -59,14 +59,14 @@ def _places(version: ProfileParts, ax: Any) -> Any:
     return made
 
 
-def draw_duplicates(repeats: Duplicates, ax: Any) -> Any:
+def draw_duplicates(duplicates: Duplicates, ax: Any) -> Any:
     """The share of repeated rows in every block of rows."""
-    if not repeats.counts_by_block:
+    if not duplicates.counts_by_block:
         raise SettingsError("no_duplicates", where="figure")
     axes, made = axes_of(ax, height=1.8)
-    shares = np.array(repeats.counts_by_block) / repeats.block_rows
-    starts = np.arange(len(shares)) * repeats.block_rows + 1
-    axes.bar(starts, shares, repeats.block_rows, align="edge", color=INK)
+    shares = np.array(duplicates.counts_by_block) / duplicates.block_rows
+    starts = np.arange(len(shares)) * duplicates.block_rows + 1
+    axes.bar(starts, shares, duplicates.block_rows, align="edge", color=INK)
     axes.set_xlabel(phrase("page.row_number"))
     axes.set_ylabel(phrase("page.duplicate_rows"))
     percents(axes)

@@ -185,7 +185,7 @@ def _zero(_: Finding, look: Look) -> Places:
 
 
 def _repeated(finding: Finding, _: Look) -> Places:
-    """The first rows of a block of repeats, each after the one that it repeats; or equal rows."""
+    """The first rows of a duplicated block, each after the row that it equals; or equal rows."""
     first, original = (finding.evidence.get(f"first_{row}") for row in ("row", "original_row"))
     equal = finding.evidence.get("equal_rows")
     if isinstance(equal, tuple) and equal and isinstance(equal[0], tuple):

@@ -1,6 +1,15 @@
-"""A table that numbers different texts, and counts the rows in which they stand.
+"""A hash table that gives different texts consecutive codes, and counts the rows of each.
 
 Text i is ``data[starts[i]:stops[i]]``, UTF-8; both arrays are as long as there are texts.
+
+How it works: open addressing with linear probing. A slot is one 64-bit word: the upper half of the
+text's hash beside its code plus one, so that most probes compare one word and read no text. The
+first bits of the hash are the slot where probing begins; a larger table is filled in the order of
+the old one. While a text is looked up, the slots of the next `AHEAD` texts are being fetched into
+the cache; their hashes wait in a ring of that size.
+
+The table borrows the texts: `Spot.text` points into the buffers that were given. Whoever holds an
+encoder must hold these buffers too (see `nachsicht.arrow.text_buffer`).
 """
 
 cimport cython
@@ -21,7 +30,7 @@ cdef extern from "swar.h" nogil:
 cdef extern from *:
     """
     #define fetch_ahead(place) __builtin_prefetch(place)
-    // So many texts are looked up in the table after their place in it was asked for.
+    // How many texts ahead of the one that is looked up a slot is fetched.
     #define AHEAD 16
     // The half of a hash that is kept with a code.
     #define HALF 0xFFFFFFFF00000000u
@@ -49,10 +58,10 @@ cdef struct Spot:
 
 @cython.final
 cdef class DictionaryEncoder:
-    """Numbers different texts in the order in which they first occur, whatever they stand in.
+    """Codes of different texts, in the order in which they first occur.
 
-    It keeps the places of the texts that it was given, not the texts: their bytes must stay
-    where they are as long as it is used. There are fewer than 2**31 different ones.
+    It borrows the bytes of the texts; they must stay where they are while it is used. There are
+    fewer than 2**31 different texts.
     """
 
     # Of each slot of the table: half of the hash, and the code plus one; zero where it is empty.
@@ -93,7 +102,7 @@ cdef class DictionaryEncoder:
             for i in range(n):
                 while done < n and done < i + AHEAD:
                     length = stops[done] - starts[done]
-                    # Of shapes most are that of the text before.
+                    # A text that equals the one before takes its code without a look-up.
                     again[done % AHEAD] = (
                         done > 0
                         and length == stops[done - 1] - starts[done - 1]

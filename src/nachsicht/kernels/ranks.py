@@ -3,6 +3,8 @@
 Sorting 64-bit words is several times faster than sorting places by what stands there. So the
 place of each number is packed into the low bits of a word that sorts as the number does; where
 the bits that had to give way would have told two numbers apart, these are put right afterwards.
+Where that would be many, the kernel gives up, and NumPy sorts instead: `order_of` and `repeated`
+by a stable argsort, `doubled_ranks` by ranking the distinct values.
 """
 
 from __future__ import annotations

@@ -29,7 +29,7 @@ from nachsicht.table.duplicates import (
     Look,
     RowHashes,
     condense_rows,
-    further_looks,
+    further_subsets,
     in_columns,
 )
 from nachsicht.table.fingerprint import fingerprint, rows_told
@@ -66,8 +66,8 @@ class TablePlan(msgspec.Struct, frozen=True):
     settings : Settings
     most_bytes : int
         Memory that the parts may take together; beyond its share of it a part is condensed.
-    looks : tuple of Look
-        Columns in which rows are examined for repeats, beside all of them.
+    subsets : tuple of Look
+        Columns in which rows are examined for duplicates, beside all of them.
     split_by : tuple of Grouper
         Columns by whose levels missing values are counted.
     numbers : tuple of int
@@ -84,7 +84,7 @@ class TablePlan(msgspec.Struct, frozen=True):
     schema: Any
     settings: Settings
     most_bytes: int
-    looks: tuple[Look, ...]
+    subsets: tuple[Look, ...]
     split_by: tuple[Grouper, ...]
     numbers: tuple[int, ...]
     mask_key: bytes
@@ -107,7 +107,7 @@ class TablePart(msgspec.Struct, frozen=True):
     rows: int
     told: int
     columns: tuple[ColumnPart, ...]
-    repeats: DuplicateRowsPart | CondensedDuplicates
+    duplicates: DuplicateRowsPart | CondensedDuplicates
     further: tuple[DuplicateRowsPart | CondensedDuplicates, ...]
     gaps: GapsPart
     patterns: GapPatternsPart
@@ -125,7 +125,7 @@ class TablePart(msgspec.Struct, frozen=True):
             self.rows + other.rows,
             self.told + other.told,
             tuple(columns),
-            _merged_duplicates(self.repeats, other.repeats, plan.share),
+            _merged_duplicates(self.duplicates, other.duplicates, plan.share),
             tuple(
                 _merged_duplicates(one, two, plan.share)
                 for one, two in zip(self.further, other.further, strict=True)
@@ -173,7 +173,7 @@ def plan_table(
     numbers = [as_numbers(few.column(i).slice(0, 0)) for i in range(few.num_columns)]
     return msgspec.structs.replace(
         plan,
-        looks=tuple(further_looks(summaries, settings.duplicates_in)),
+        subsets=tuple(further_subsets(summaries, settings.duplicates_in)),
         split_by=columns_to_split_by(summaries),
         numbers=tuple(i for i, column in enumerate(numbers) if column is not None),
     )
@@ -197,7 +197,7 @@ def observe_table(
         rows_told(of_rows),
         columns,
         _bounded(whole, plan),
-        tuple(_bounded(look.hashes(batch, of_rows), plan) for look in plan.looks),
+        tuple(_bounded(subset.hashes(batch, of_rows), plan) for subset in plan.subsets),
         observe_missing_by_level(batch, plan.split_by),
         observe_patterns(batch, first_row),
         observe_ends(batch),
@@ -221,14 +221,14 @@ def finish_table(
     columns = tuple(finished)
     pearson = by_names([names[i] for i in plan.numbers], part.comoments.correlations())
     found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, pmap)
-    further = zip(part.further, plan.looks, strict=True)
+    further = zip(part.further, plan.subsets, strict=True)
     return Computed(
         rows=part.rows,
         fingerprint=fingerprint(names, part.rows, part.told),
         columns=columns,
-        duplicates=part.repeats.finish(),
+        duplicates=part.duplicates.finish(),
         duplicates_by_subset=tuple(
-            in_columns(repeats.finish(), look, columns) for repeats, look in further
+            in_columns(duplicates.finish(), subset, columns) for duplicates, subset in further
         ),
         missing_patterns=part.patterns.finish(names),
         missing_by_level=part.gaps.finish(columns),

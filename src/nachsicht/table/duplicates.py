@@ -129,7 +129,7 @@ class RowHashes:
 
 
 class Look(msgspec.Struct, frozen=True):
-    """Columns, by position, in which rows are examined for repeats."""
+    """Columns, by position, in which rows are examined for duplicates."""
 
     positions: tuple[int, ...]
 
@@ -152,43 +152,45 @@ class Look(msgspec.Struct, frozen=True):
         return DuplicateRowsPart((whole - found if fewer is others else found,))
 
 
-def further_looks(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> list[Look]:
+def further_subsets(columns: Sequence[ColumnSummary], chosen: Sequence[str]) -> list[Look]:
     """All columns but identifiers, where there are some, and the chosen ones."""
-    looks = []
+    subsets = []
     others = tuple(c.position for c in columns if c.kind is not Kind.IDENTIFIER)
     if 1 < len(others) < len(columns):
-        looks.append(Look(others))
+        subsets.append(Look(others))
     positions = tuple(c.position for c in columns if c.name in chosen)
     if positions:
-        looks.append(Look(positions))
-    return looks
+        subsets.append(Look(positions))
+    return subsets
 
 
-def in_columns(repeats: Duplicates, look: Look, columns: Sequence[ColumnSummary]) -> Duplicates:
+def in_columns(
+    duplicates: Duplicates, subset: Look, columns: Sequence[ColumnSummary]
+) -> Duplicates:
     """Repeats with the names of the columns that were examined."""
-    names = tuple(columns[position].name for position in look.positions)
-    return msgspec.structs.replace(repeats, columns=names)
+    names = tuple(columns[position].name for position in subset.positions)
+    return msgspec.structs.replace(duplicates, columns=names)
 
 
-def with_cells(repeats: Duplicates, table: Any, most_columns: int) -> Duplicates:
+def with_cells(duplicates: Duplicates, table: Any, most_columns: int) -> Duplicates:
     """Repeats whose groups show their first row."""
     few = table.select(range(min(table.num_columns, most_columns)))
-    rows = taken(few, np.array([group.row_numbers[0] - 1 for group in repeats.groups], np.int64))
-    cells = rows_of_texts(rows, len(repeats.groups))
+    rows = taken(few, np.array([group.row_numbers[0] - 1 for group in duplicates.groups], np.int64))
+    cells = rows_of_texts(rows, len(duplicates.groups))
     groups = [
         msgspec.structs.replace(group, cells=own)
-        for group, own in zip(repeats.groups, cells, strict=True)
+        for group, own in zip(duplicates.groups, cells, strict=True)
     ]
-    return msgspec.structs.replace(repeats, groups=tuple(groups))
+    return msgspec.structs.replace(duplicates, groups=tuple(groups))
 
 
-def import_in(repeats: Duplicates) -> DuplicateRun | None:
+def import_in(duplicates: Duplicates) -> DuplicateRun | None:
     """The longest block, if it is long and holds most of the repeated rows."""
-    if not repeats.runs:
+    if not duplicates.runs:
         return None
-    block = repeats.runs[0]
+    block = duplicates.runs[0]
     length = block.last_row - block.first_row + 1
-    return block if length >= SHORTEST_IMPORT and length * 2 >= repeats.duplicate_rows else None
+    return block if length >= SHORTEST_IMPORT and length * 2 >= duplicates.duplicate_rows else None
 
 
 def expected_duplicates(columns: Sequence[ColumnSummary], rows: int) -> float:
@@ -242,7 +244,7 @@ def _distances_back(
 ) -> NDArray[np.int64]:
     """How far back each row has its original: as far as the row before it, where that one is equal.
 
-    Where a run repeats rows of which some are equal themselves, the first of the equal ones lies
+    Where a run duplicates rows of which some are equal themselves, the first of the equal ones lies
     elsewhere.
     """
     doubtful = np.flatnonzero((np.diff(rows) == 1) & (np.diff(away) != 0)) + 1

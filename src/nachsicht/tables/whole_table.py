@@ -172,14 +172,14 @@ class DuplicatesPart(_OfVersions):
     _name = "duplicates"
 
     def _table(self, version: ProfileParts) -> Columns:
-        looks = (version.duplicates, *version.duplicates_by_subset)
+        subsets = (version.duplicates, *version.duplicates_by_subset)
         return {
             "compared_in": [
-                ", ".join(look.columns) or phrase("parts.all_columns") for look in looks
+                ", ".join(subset.columns) or phrase("parts.all_columns") for subset in subsets
             ],
-            "duplicate_rows": [look.duplicate_rows for look in looks],
-            "distinct_rows": [look.distinct_rows for look in looks],
-            "uncertainty": [look.uncertainty for look in looks],
+            "duplicate_rows": [subset.duplicate_rows for subset in subsets],
+            "distinct_rows": [subset.distinct_rows for subset in subsets],
+            "uncertainty": [subset.uncertainty for subset in subsets],
         }
 
     def groups(self, library: str = "pandas") -> Any:

@@ -10,7 +10,7 @@ from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.findings.categorical import level_findings
-from nachsicht.comparison.findings.missing import gap_findings, gap_rise
+from nachsicht.comparison.findings.missing import missing_findings, missing_rise
 from nachsicht.comparison.findings.numeric import quantity_findings
 from nachsicht.comparison.findings.text import (
     cut_finding,
@@ -52,14 +52,14 @@ def column_findings(change: ColumnChange) -> Iterator[Finding | None]:
     """All findings about a column that both versions have."""
     if change.pair.renamed:
         yield _renamed(change)
-    rise = gap_rise(change)
+    rise = missing_rise(change)
     values = list(_value_findings(change, rise))
     yield from values
     codes = {finding.code for finding in values if finding}
     if change.new.kind is Kind.EMPTY and change.old.kind is not Kind.EMPTY:
         rise = 1.0 - change.old.missing_share
     if "missing_imputed" not in codes and not (codes & _NEW_VALUES and rise < 0):
-        yield from gap_findings(change, rise)
+        yield from missing_findings(change, rise)
 
 
 def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:

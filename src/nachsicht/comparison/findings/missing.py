@@ -10,14 +10,14 @@ from nachsicht.model.findings import Fact, Finding
 from nachsicht.stats.hypothesis_tests import shares_p_value
 
 
-def gap_rise(change: ColumnChange) -> float:
+def missing_rise(change: ColumnChange) -> float:
     """By how much the missing share rose, 0 where chance explains that."""
     old, new = change.old, change.new
     p_value = shares_p_value(old.missing, old.rows, new.missing, new.rows)
     return new.missing_share - old.missing_share if change.between.unlikely(p_value) else 0.0
 
 
-def gap_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
+def missing_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
     """Shares of missing values that rose or fell by more than chance explains."""
     old, new = change.old, change.new
     evidence: dict[str, Fact] = {

@@ -24,9 +24,9 @@ _ALONE = 1.2
 
 
 def quantity_findings(
-    change: ColumnChange, a: QuantitySummary, b: QuantitySummary, gap_rise: float
+    change: ColumnChange, a: QuantitySummary, b: QuantitySummary, missing_rise: float
 ) -> Iterator[Finding | None]:
-    """What happened to the values of a quantity; ``gap_rise`` is that of its missing share."""
+    """What happened to the values of a quantity; ``missing_rise`` is that of its missing share."""
     if change.curves is None:
         return
     if not change.between.in_time:
@@ -43,17 +43,17 @@ def quantity_findings(
     spike = _spike_beside_the_rest(change, one, other)
     if heap and spike and spike.rise < 0.6 * (heap.share - heap.old_share):
         spike = None  # one of the values that the others are heaped on
-    if spike and spike.old_share and spike.rise <= gap_rise:
+    if spike and spike.old_share and spike.rise <= missing_rise:
         spike = None  # it holds more of what is left because others are missing
     distance = change.distance
     if spike:
-        yield _spiked(change, spike, one, gap_rise)
+        yield _spiked(change, spike, one, missing_rise)
         value = float(spike.value)
         one, other, heap = one.without(value), other.without(value), None
         distance = _beyond_p_value(one, other)
     if heap and _rounding_explains(one, other, heap):
         distance = 0.0
-    moved = _of_the_spread(change, one, other, distance, gap_rise)
+    moved = _of_the_spread(change, one, other, distance, missing_rise)
     yield moved
     if heap and not (moved and moved.code == "rescaled"):  # a factor makes multiples by itself
         yield _heaped(change, heap)
@@ -69,7 +69,7 @@ def _infinite(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> F
 
 
 def _of_the_spread(
-    change: ColumnChange, one: Curve, other: Curve, distance: float, gap_rise: float
+    change: ColumnChange, one: Curve, other: Curve, distance: float, missing_rise: float
 ) -> Finding | None:
     """One map that explains how far the spread moved, or that it moved."""
     a, b = change.old.stats, change.new.stats
@@ -86,7 +86,7 @@ def _of_the_spread(
     if found:
         return _mapped(change, found, distance)
     # Values that went missing move the spread by their share at most.
-    if distance <= gap_rise / max(1 - change.new.missing_share, 1e-9):
+    if distance <= missing_rise / max(1 - change.new.missing_share, 1e-9):
         return None
     return _moved(change, distance, a, b)
 
@@ -151,7 +151,9 @@ def _code_at_an_end(change: ColumnChange) -> Spike | None:
     return Spike(str(found.value), found.rows, 0.0, found.rows / change.new.present)
 
 
-def _spiked(change: ColumnChange, spike: Spike, before: Curve, gap_rise: float) -> Finding | None:
+def _spiked(
+    change: ColumnChange, spike: Spike, before: Curve, missing_rise: float
+) -> Finding | None:
     value = float(spike.value)
     facts: dict[str, Fact] = {
         "value": _exact(value),
@@ -159,7 +161,7 @@ def _spiked(change: ColumnChange, spike: Spike, before: Curve, gap_rise: float) 
         "share": spike.share,
         "old_share": spike.old_share,
     }
-    filled = -gap_rise
+    filled = -missing_rise
     if filled > 0.005 and 0.5 < spike.rise * change.new.present / change.new.rows / filled < 2:
         facts |= {"old_missing": change.old.missing_share}
         return change.finding("missing_imputed", spike.rise, facts)

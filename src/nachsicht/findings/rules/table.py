@@ -49,44 +49,44 @@ def findings_in(
 
 
 def _repeated(
-    view: View, columns: tuple[ColumnSummary, ...], repeats: Duplicates
+    view: View, columns: tuple[ColumnSummary, ...], duplicates: Duplicates
 ) -> Iterator[Finding | None]:
-    rows = repeats.duplicate_rows + repeats.distinct_rows
-    share = repeats.duplicate_rows / rows if rows else 0.0
-    if not duplicates_matter(columns, repeats):
+    rows = duplicates.duplicate_rows + duplicates.distinct_rows
+    share = duplicates.duplicate_rows / rows if rows else 0.0
+    if not duplicates_matter(columns, duplicates):
         return
-    evidence: dict[str, Fact] = {"rows": repeats.duplicate_rows, "share": share}
+    evidence: dict[str, Fact] = {"rows": duplicates.duplicate_rows, "share": share}
     named = any(column.kind is Kind.IDENTIFIER for column in columns)
     yield view.finding(
         "duplicate_rows",
         (),
         share,
-        evidence | block_evidence(repeats),
+        evidence | block_evidence(duplicates),
         # Scattered rows that name no thing may well be equal without any mistake.
-        at_most=None if import_in(repeats) or named else Severity.NOTE,
+        at_most=None if import_in(duplicates) or named else Severity.NOTE,
     )
 
 
 def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
     """Neighbouring rows that equal others in all but identifiers: an import under new names."""
-    for repeats in computed.duplicates_by_subset:
-        left_out = [c.name for c in computed.columns if c.name not in repeats.columns]
-        block = import_in(repeats)
-        kinds = {c.kind for c in computed.columns if c.name not in repeats.columns}
+    for duplicates in computed.duplicates_by_subset:
+        left_out = [c.name for c in computed.columns if c.name not in duplicates.columns]
+        block = import_in(duplicates)
+        kinds = {c.kind for c in computed.columns if c.name not in duplicates.columns}
         if kinds != {Kind.IDENTIFIER} or block is None:
             continue
         length = block.last_row - block.first_row + 1
-        others = tuple(c for c in computed.columns if c.name in repeats.columns)
-        if repeats.duplicate_rows <= computed.duplicates.duplicate_rows + length / 2:
+        others = tuple(c for c in computed.columns if c.name in duplicates.columns)
+        if duplicates.duplicate_rows <= computed.duplicates.duplicate_rows + length / 2:
             continue  # the same rows are repeated in all columns
-        if not duplicates_matter(others, repeats):
+        if not duplicates_matter(others, duplicates):
             continue
         evidence: dict[str, Fact] = {"rows": length, "columns": tuple(left_out)}
         yield view.finding(
             "reimported_rows",
             tuple(left_out),
             length / max(computed.rows, 1),
-            evidence | block_evidence(repeats),
+            evidence | block_evidence(duplicates),
         )
 
 
@@ -94,15 +94,15 @@ def _unread(view: View, lines: int, rows: int) -> Finding | None:
     return view.finding("malformed_lines", (), lines / (rows + lines), {"lines": lines})
 
 
-def duplicates_matter(columns: tuple[ColumnSummary, ...], repeats: Duplicates) -> bool:
+def duplicates_matter(columns: tuple[ColumnSummary, ...], duplicates: Duplicates) -> bool:
     """Whether there are at least twice as many repeated rows as chance would give."""
-    rows = repeats.duplicate_rows + repeats.distinct_rows
-    return repeats.duplicate_rows > 2 * expected_duplicates(columns, rows)
+    rows = duplicates.duplicate_rows + duplicates.distinct_rows
+    return duplicates.duplicate_rows > 2 * expected_duplicates(columns, rows)
 
 
-def block_evidence(repeats: Duplicates) -> dict[str, Fact]:
+def block_evidence(duplicates: Duplicates) -> dict[str, Fact]:
     """The block that holds most of the repeated rows, if one does; else some equal rows."""
-    block = import_in(repeats)
+    block = import_in(duplicates)
     if block:
         return {
             "first_row": block.first_row,
@@ -110,7 +110,7 @@ def block_evidence(repeats: Duplicates) -> dict[str, Fact]:
             "first_original_row": block.first_original_row,
             "last_original_row": block.first_original_row + block.last_row - block.first_row,
         }
-    groups = tuple(group.row_numbers for group in repeats.groups)
+    groups = tuple(group.row_numbers for group in duplicates.groups)
     some: dict[str, Fact] = {"equal_rows": groups[:_NAMED_GROUPS]} if groups else {}
     return some | ({"groups_of_rows": len(groups)} if len(groups) > _NAMED_GROUPS else {})
 

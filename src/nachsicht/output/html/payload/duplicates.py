@@ -23,33 +23,33 @@ def duplicates_payload(document: ComparisonDocument) -> dict[str, Any]:
 
 
 def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
-    repeats = [version.duplicates for version in versions]
+    duplicates = [version.duplicates for version in versions]
     rows = [version.rows for version in versions]
-    about = [look.uncertainty > 0 for look in repeats]
+    about = [look.uncertainty > 0 for look in duplicates]
     return [
-        counted("duplicate_rows", [look.duplicate_rows for look in repeats], rows, about),
-        counted("rows_once", [look.distinct_rows for look in repeats], rows, about),
+        counted("duplicate_rows", [look.duplicate_rows for look in duplicates], rows, about),
+        counted("rows_once", [look.distinct_rows for look in duplicates], rows, about),
     ]
 
 
 def _looks(version: ProfileDocument) -> list[dict[str, Any]]:
     """Rows compared in all columns, and in others where that says more."""
     found = [_look(version, version.duplicates)] if version.duplicates.duplicate_rows else []
-    for repeats in version.duplicates_by_subset:
-        if repeats.duplicate_rows > version.duplicates.duplicate_rows:
-            found.append(_look(version, repeats))
+    for duplicates in version.duplicates_by_subset:
+        if duplicates.duplicate_rows > version.duplicates.duplicate_rows:
+            found.append(_look(version, duplicates))
     return found
 
 
-def _look(version: ProfileDocument, repeats: Duplicates) -> dict[str, Any]:
-    left_out = [c.name for c in version.columns if c.name not in repeats.columns]
+def _look(version: ProfileDocument, duplicates: Duplicates) -> dict[str, Any]:
+    left_out = [c.name for c in version.columns if c.name not in duplicates.columns]
     return {
         "sentence": phrase(
             "page.duplicates_sentence",
-            n=repeats.duplicate_rows,
-            rows=("≈ " if repeats.uncertainty else "") + whole(repeats.duplicate_rows),
-            share=percent(repeats.duplicate_rows / max(version.rows, 1)),
-            columns=_columns(repeats, left_out),
+            n=duplicates.duplicate_rows,
+            rows=("≈ " if duplicates.uncertainty else "") + whole(duplicates.duplicate_rows),
+            share=percent(duplicates.duplicate_rows / max(version.rows, 1)),
+            columns=_columns(duplicates, left_out),
         ),
         "runs": [
             phrase(
@@ -58,24 +58,26 @@ def _look(version: ProfileDocument, repeats: Duplicates) -> dict[str, Any]:
                 last=whole(block.last_row),
                 original=whole(block.first_original_row),
             )
-            for block in repeats.runs
+            for block in duplicates.runs
         ],
-        "block_rows": repeats.block_rows,
-        "counts_by_block": [round(n / repeats.block_rows, 3) for n in repeats.counts_by_block],
+        "block_rows": duplicates.block_rows,
+        "counts_by_block": [
+            round(n / duplicates.block_rows, 3) for n in duplicates.counts_by_block
+        ],
         "columns": list(version.excerpt.columns[:_CELLS]),
         "groups": [
             [whole(group.rows), _numbers(group.row_numbers, group.rows), list(group.cells[:_CELLS])]
-            for group in repeats.groups
+            for group in duplicates.groups
         ],
     }
 
 
-def _columns(repeats: Duplicates, left_out: list[str]) -> str:
-    if not repeats.columns:
+def _columns(duplicates: Duplicates, left_out: list[str]) -> str:
+    if not duplicates.columns:
         return phrase("page.in_all_columns")
-    if len(left_out) < len(repeats.columns):
+    if len(left_out) < len(duplicates.columns):
         return phrase("page.in_all_but", list=", ".join(left_out))
-    return phrase("page.in_columns", list=", ".join(repeats.columns))
+    return phrase("page.in_columns", list=", ".join(duplicates.columns))
 
 
 def _numbers(places: tuple[int, ...], rows: int) -> str:
