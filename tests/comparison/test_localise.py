@@ -1,0 +1,68 @@
+"""Where a change sits: planted in one level of one column, and found there."""
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import nachsicht
+
+RNG = np.random.default_rng(77)
+N = 4000
+YARDS = np.array(["north", "south", "mill", "heath"])
+
+
+def checks():
+    return pd.DataFrame(
+        {
+            "yard": RNG.choice(YARDS, N),
+            "breed": RNG.choice(["buckfast", "carnica", "dark"], N),
+            "honey_kg": RNG.gamma(4, 5, N).round(1),
+            "mites": RNG.poisson(3, N),
+        }
+    )
+
+
+def finding(code, old, new):
+    found = nachsicht.compare(old, new).findings
+    return next((f for f in found if f.code == code), None)
+
+
+@pytest.mark.parametrize("yard", YARDS)
+def test_new_missing_values_are_placed_in_their_level(yard):
+    old, new = checks(), checks()
+    new.loc[(new.yard == yard) & (RNG.random(N) < 0.5), "honey_kg"] = np.nan
+    evidence = finding("missing_increased", old, new).evidence
+    assert (evidence["by"], evidence["level"]) == ("yard", yard)
+    assert evidence["share_of_new_missing"] == 1.0
+
+
+def test_missing_values_everywhere_have_no_place():
+    old, new = checks(), checks()
+    new.loc[RNG.random(N) < 0.15, "honey_kg"] = np.nan
+    assert "by" not in finding("missing_increased", old, new).evidence
+
+
+def test_rows_that_were_lost_are_placed_in_their_level():
+    old, new = checks(), checks()
+    new = new[(new.yard != "heath") | (RNG.random(N) < 0.2)]
+    evidence = finding("rows_lost", old, new).evidence
+    assert (evidence["by"], evidence["level"]) == ("yard", "heath")
+    lost = (old.yard == "heath").sum() - (new.yard == "heath").sum()
+    assert evidence["share_of_lost"] == pytest.approx(lost / (len(old) - len(new)), abs=0.1)
+
+
+def test_rows_that_end_earlier_are_placed_at_the_end():
+    days = pd.Timestamp("2024-04-01") + pd.to_timedelta(np.sort(RNG.integers(0, 180, N)), "D")
+    old = checks().assign(checked=days)
+    new = old[old.checked < "2024-08-01"]
+    evidence = finding("rows_lost", old, new).evidence
+    assert (evidence["by"], evidence["after"]) == ("checked", "2024-07-31")
+
+
+def test_a_shift_is_placed_in_its_level():
+    old, new = checks(), checks()
+    new.loc[new.breed == "dark", "honey_kg"] += 14
+    found = [f for f in nachsicht.compare(old, new).findings if f.columns[:1] == ("honey_kg",)]
+    (evidence,) = [f.evidence for f in found if "share_of_shift" in f.evidence]
+    assert (evidence["by"], evidence["level"]) == ("breed", "dark")
+    assert evidence["share_of_shift"] > 0.9
