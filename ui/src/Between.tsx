@@ -112,16 +112,18 @@ function RowsOfStep({ rows }: { rows: RowChanges }) {
                 <th scope="col" class="number" colSpan={2}>
                   {word("page.rows_with_change")}
                 </th>
+                <th />
               </tr>
             </thead>
             <tbody>
-              {rows.cells.map(([column, count, share]) => (
+              {rows.cells.map(([column, count, share, rewrite]) => (
                 <tr key={column}>
                   <th scope="row">
                     <ColumnLink name={column} />
                   </th>
                   <td class="number">{count}</td>
                   <td class="number">{share}</td>
+                  <td>{rewrite}</td>
                 </tr>
               ))}
             </tbody>

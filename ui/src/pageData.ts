@@ -34,7 +34,8 @@ export interface RowChanges {
   key: string[];
   key_detected: boolean;
   /** Column, rows, share of the matched rows. */
-  cells: [string, string, string][];
+  /** Column, rows, their share, and what was done to the cells. */
+  cells: [string, string, string, string][];
   /** Key, column, old, new. */
   examples: [string, string, string | null, string | null][];
   added: string[];

@@ -16,9 +16,9 @@ from nachsicht.comparison.findings.associations import (
     relation_changes,
     relation_findings,
 )
+from nachsicht.comparison.findings.cells import with_rewritten_cells
 from nachsicht.comparison.findings.columns import column_findings, presence_finding
 from nachsicht.comparison.findings.rows import (
-    cell_findings,
     key_findings,
     repeat_findings,
     rows_lost,
@@ -27,7 +27,7 @@ from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
-from nachsicht.model.findings import Finding, Severity
+from nachsicht.model.findings import Finding
 from nachsicht.stats.hypothesis_tests import bound_over_all
 
 
@@ -60,11 +60,10 @@ def compare_two(
         named = {name for f in findings if f for name in f.columns}
         named |= {change.new.name for change in changes if change.distance}
         findings += relation_findings(between, relations, named)
-    urgent = {n for f in findings if f and f.severity is not Severity.NOTE for n in f.columns[:1]}
-    findings += cell_findings(between, rows, urgent)
+    found = with_rewritten_cells(between, rows, [finding for finding in findings if finding])
     steps = {change.pair.position: step_of(change, step) for change in changes}
-    told = _with_rows(between, pairs, [finding for finding in findings if finding])
-    return Compared(tuple(pairs), steps, told, rows, relations)
+    found = list(_with_rows(between, pairs, found))
+    return Compared(tuple(pairs), steps, tuple(found), rows, relations)
 
 
 def _with_rows(

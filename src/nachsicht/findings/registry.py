@@ -453,7 +453,8 @@ _BETWEEN = (
         ANY,
         note=0.0,
         check=0.01,
-        evidence="rows matched share key old_value new_value",
+        evidence="rows matched share key old_value new_value rewrite rewrite_share amount unit "
+        "direction factor offset step value bits length other old_levels new_levels levels",
     ),
     _between("gradual_drift", ANY, note=0.05, check=0.1, act=0.4, evidence="distance since"),
     _between(

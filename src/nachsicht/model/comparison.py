@@ -10,7 +10,7 @@ import msgspec
 
 from nachsicht.i18n import phrase
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.findings import Finding, Severity
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import CalendarUnit, Kind
 from nachsicht.model.pair_plots import Components, GridView
 from nachsicht.model.profile import ProfileDocument
@@ -166,11 +166,54 @@ class ColumnComparison(msgspec.Struct, frozen=True, kw_only=True):
     severity: Severity | None
 
 
+RewriteRule = Literal[
+    "emptied",
+    "filled",
+    "overwritten",
+    "capped",
+    "floored",
+    "sign_flipped",
+    "wrapped",
+    "shifted",
+    "decimal_point",
+    "decimal_points",
+    "scaled",
+    "affine",
+    "rounded",
+    "cut_off",
+    "other_column",
+    "dates_shifted",
+    "day_month_swapped",
+    "time_dropped",
+    "blanks",
+    "case",
+    "leading_zeros",
+    "garbled",
+    "truncated",
+    "misspelt",
+    "mapped",
+]
+
+
+class Rewrite(msgspec.Struct, frozen=True, kw_only=True):
+    """What was done to the cells of a column, and in how many of the rewritten ones.
+
+    ``facts`` are those of the rule: ``amount`` and ``unit``, ``factor`` and ``offset``, ``step``,
+    ``value``, ``bits``, ``length``, ``other`` (a column), ``old_levels`` and ``new_levels``.
+    """
+
+    rule: RewriteRule
+    rows: int
+    share: float
+    facts: dict[str, Fact]
+
+
 class CellChange(msgspec.Struct, frozen=True):
-    """In how many of the rows that both versions have a column differs."""
+    """In how many of the rows that both versions have a column differs, and by which rule."""
 
     column: str
     rows: int
+    rewrite: Rewrite | None = None
 
 
 class ChangedCell(msgspec.Struct, frozen=True):

@@ -95,21 +95,3 @@ def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Find
         repeated / max(between.rows[1], 1),
         {"key": rows.key, "rows": repeated},
     )
-
-
-def cell_findings(
-    between: VersionPair, rows: RowChanges | None, told: set[str]
-) -> Iterator[Finding | None]:
-    """Columns rewritten in rows that both versions have, where nothing else tells of them."""
-    if rows is None or not rows.key:
-        return
-    matched = rows.changed + rows.unchanged
-    for cell in rows.changed_cells:
-        if cell.column in told:
-            continue
-        example = next((e for e in rows.examples if e.column == cell.column), None)
-        share = cell.rows / max(matched, 1)
-        facts: dict[str, Fact] = {"rows": cell.rows, "matched": matched, "share": share}
-        if example:
-            facts |= {"key": example.key, "old_value": example.old, "new_value": example.new}
-        yield between.finding("values_changed", (cell.column,), share, facts)

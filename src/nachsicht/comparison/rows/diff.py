@@ -20,18 +20,22 @@ from nachsicht.comparison.rows.keys import (
     NEARLY,
     Place,
     common_type,
+    comparable_type,
     could_be_key,
     detect_keys,
     hash_keys,
     one_array,
 )
+from nachsicht.comparison.rows.rewrites import explain_rewrite
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
+from nachsicht.model.comparison import CellChange, ChangedCell, Rewrite, RowChanges
 from nachsicht.table.result import RetainedData
 
 #: Examples of changed cells, of each of the columns that changed most.
 _EXAMPLES, _EXAMPLE_COLUMNS = 3, 6
+#: Other columns whose values may have been written into one.
+_MOST_OTHERS = 30
 #: Examples of added and removed keys.
 _KEYS = 5
 
@@ -162,15 +166,16 @@ def _by_key(
     masks = list(pmap(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
     changed = np.zeros(len(matched.old), bool)
     cells, skipped = [], []
-    for (_, new), mask in zip(others, masks, strict=True):
+    for (old, new), mask in zip(others, masks, strict=True):
         if mask is None:
             if in_all:
                 skipped.append(new.name)
             continue
         changed |= mask
         if mask.any():
-            cells.append((CellChange(new.name, int(mask.sum())), mask, new))
-    cells.sort(key=lambda entry: (-entry[0].rows, entry[2].position))
+            cells.append((int(mask.sum()), mask, (old, new)))
+    cells.sort(key=lambda entry: (-entry[0], entry[2][1].position))
+    rewrites = list(pmap(lambda entry: _rewrite(tables, pairs, entry[2], matched, entry[1]), cells))
     names = {new.position: new.name for _, new in pairs}
     old_places = {new.position: old.position for old, new in pairs}
     show = _KeyTexts(tables, key)
@@ -181,7 +186,7 @@ def _by_key(
             _text(tables[0].column(old_places[new.position]), int(matched.old[i])),
             _text(tables[1].column(new.position), int(matched.new[i])),
         )
-        for _, mask, new in cells[:_EXAMPLE_COLUMNS]
+        for _, mask, (_, new) in cells[:_EXAMPLE_COLUMNS]
         for i in np.flatnonzero(mask)[:_EXAMPLES]
     ]
     return RowChanges(
@@ -194,7 +199,10 @@ def _by_key(
         changed=int(changed.sum()),
         unchanged=in_all - int(changed.sum()),
         duplicate_keys=matched.repeated,
-        changed_cells=tuple(entry[0] for entry in cells),
+        changed_cells=tuple(
+            CellChange(new.name, rows, rewrite)
+            for (rows, _, (_, new)), rewrite in zip(cells, rewrites, strict=True)
+        ),
         examples=tuple(examples),
         added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
         removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
@@ -227,7 +235,7 @@ def _differing(
     """Where a column differs among the matched rows; None where its types cannot be compared."""
     old = one_array(tables[0].column(pair[0].position))
     new = one_array(tables[1].column(pair[1].position))
-    common = common_type(old.type, new.type)
+    common = comparable_type(old.type, new.type)
     if common is None or pa.types.is_nested(common):
         return None
     one, other = _taken(old, matched.old, common), _taken(new, matched.new, common)
@@ -239,6 +247,31 @@ def _differing(
     differs[gaps[0] | gaps[1]] = False
     found: NDArray[np.bool_] = differs | (gaps[0] != gaps[1])
     return found
+
+
+def _rewrite(
+    tables: tuple[Any, Any],
+    pairs: _Pairs,
+    pair: tuple[ColumnSummary, ColumnSummary],
+    matched: _Matched,
+    mask: NDArray[np.bool_],
+) -> Rewrite | None:
+    """The rule by which the differing cells of a column were rewritten."""
+    old, new = (
+        one_array(table.column(column.position)) for table, column in zip(tables, pair, strict=True)
+    )
+    common = comparable_type(old.type, new.type)
+    places = matched.old[mask], matched.new[mask]
+
+    def others() -> list[tuple[str, Any]]:
+        beside = [column for _, column in pairs if column is not pair[1]]
+        same = [c for c in beside if tables[1].column(c.position).type == new.type]
+        return [
+            (column.name, _taken(one_array(tables[1].column(column.position)), places[1], common))
+            for column in same[:_MOST_OTHERS]
+        ]
+
+    return explain_rewrite(_taken(old, places[0], common), _taken(new, places[1], common), others)
 
 
 def _taken(column: Any, places: _Places, common: Any) -> Any:

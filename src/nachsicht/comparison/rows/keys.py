@@ -85,6 +85,16 @@ def common_type(a: Any, b: Any) -> Any:
     return None
 
 
+def comparable_type(a: Any, b: Any) -> Any:
+    """As `common_type`; values of other types are compared as texts, if one of them is text."""
+    found = common_type(a, b)
+    if found is None and (is_text(_plain(a)) or is_text(_plain(b))):
+        other = _plain(b) if is_text(_plain(a)) else _plain(a)
+        if _is_number(other) or pa.types.is_boolean(other) or pa.types.is_temporal(other):
+            return pa.large_string()
+    return found
+
+
 def one_array(column: Any) -> Any:
     """A column as one array, its dictionary taken apart."""
     if isinstance(column, pa.ChunkedArray):

@@ -17,6 +17,7 @@ _TERMS = {
     "measure": "measures",
     "best_transform": "values",
     "rule": "rules",
+    "direction": "directions",
 }
 #: Facts that are shares.
 _SHARES = frozenset({"readable", "unreadable", "outside", "old_missing", "confidence", "within"})

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from nachsicht.comparison.findings.cells import rewrite_code, rewrite_facts
 from nachsicht.i18n import catalogue, format_name, number, percent, phrase, size, whole
 from nachsicht.model.column import (
     ColumnSummary,
@@ -17,6 +18,7 @@ from nachsicht.model.column import (
 from nachsicht.model.comparison import (
     ColumnComparison,
     ComparisonDocument,
+    Rewrite,
     RowChanges,
     Verdict,
     summaries_of,
@@ -119,6 +121,7 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
                 cell.column,
                 whole(cell.rows),
                 percent(cell.rows / max(rows.changed + rows.unchanged, 1)),
+                _rewrite(cell.rewrite),
             )
             for cell in rows.changed_cells
         ],
@@ -131,6 +134,14 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         "duplicate_keys": [whole(n) for n in rows.duplicate_keys],
         "not_compared": rows.not_compared,
     }
+
+
+def _rewrite(rewrite: Rewrite | None) -> str:
+    """What was done to the cells, with the share of them where it is not all; may be empty."""
+    if rewrite is None:
+        return ""
+    facts = {"rewrite": rewrite_code(rewrite), "share": rewrite.share, **rewrite_facts(rewrite)}
+    return phrase("page.rewrite" if rewrite.share == 1 else "page.rewrite_of_share", **facts)
 
 
 def _change(across: ColumnComparison, document: ComparisonDocument) -> float | None:

@@ -1,0 +1,123 @@
+"""Findings about cells that were rewritten in rows that both versions have."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from nachsicht.comparison.context import VersionPair
+from nachsicht.model.comparison import CellChange, Rewrite, RewriteRule, RowChanges
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
+
+#: A rule that holds for this share of the rewritten cells is what happened to the column.
+_EXPLAINED = 0.9
+#: So many cells that one rule rewrote were not corrected by hand.
+_FEWEST_SYSTEMATIC = 5
+#: Findings that name the same cause as a rule; what they say is confirmed by the cells.
+_SAME_CAUSE: dict[RewriteRule, set[FindingCode]] = {
+    "emptied": {"missing_increased", "all_missing"},
+    "filled": {"missing_decreased", "missing_imputed"},
+    "overwritten": {"sentinel_value_new", "became_constant", "missing_imputed"},
+    "capped": {"clipped"},
+    "floored": {"clipped"},
+    "sign_flipped": {"sign_flipped"},
+    "shifted": {"shifted"},
+    "decimal_point": {"rescaled"},
+    "scaled": {"rescaled"},
+    "affine": {"rescaled"},
+    "rounded": {"rounded", "heaped"},
+    "cut_off": {"rounded"},
+    "other_column": {"swapped"},
+    "dates_shifted": {"dates_shifted", "timezone_shifted"},
+    "day_month_swapped": {"day_month_swapped"},
+    "time_dropped": {"time_of_day_lost"},
+    "blanks": {"respelled"},
+    "case": {"respelled"},
+    "leading_zeros": {"format_changed"},
+    "garbled": {"garbled_text_new"},
+    "truncated": {"text_truncated"},
+    "misspelt": {"respelled"},
+    "mapped": {"relabelled", "respelled"},
+}
+#: Findings about values of a column, which follow from what was done to its cells.
+_ABOUT_VALUES: set[FindingCode] = {
+    *("distribution_shift", "category_shift", "length_shift", "pattern_shift"),
+    *("dates_redistributed", "rescaled", "shifted", "sign_flipped", "clipped", "rounded"),
+    *("heaped", "value_spike", "relabelled", "respelled", "new_levels", "missing_levels"),
+    *("dates_shifted", "timezone_shifted", "day_month_swapped", "time_of_day_lost"),
+    *("text_truncated", "garbled_text_new", "format_changed"),
+}
+
+
+def with_rewritten_cells(
+    between: VersionPair, rows: RowChanges | None, findings: Sequence[Finding]
+) -> list[Finding]:
+    """The findings, with those about rewritten cells.
+
+    Of a column whose cells a rule explains, what was only concluded from its distribution is
+    replaced, unless it names the same cause. Cells that no rule explains are reported where no
+    graver finding is about their column.
+    """
+    kept = list(findings)
+    if rows is None or not rows.key:
+        return kept
+    # Rows that came and went change a distribution too, whatever was done to the others.
+    exchanged = rows.added + rows.removed
+    for cell in rows.changed_cells:
+        own = [f for f in kept if f.columns[:1] == (cell.column,) or cell.column in f.columns[:2]]
+        rewrite = cell.rewrite
+        if rewrite is None or rewrite.share < _EXPLAINED:
+            if all(f.severity is Severity.NOTE for f in own if f.columns[:1] == (cell.column,)):
+                kept += _finding(between, rows, cell, None, None)
+            continue
+        if any(f.code in _SAME_CAUSE.get(rewrite.rule, ()) for f in own):
+            continue
+        replaced = [f for f in own if f.code in _ABOUT_VALUES and cell.rows > exchanged]
+        kept = [f for f in kept if f not in replaced]
+        systematic = [Severity.CHECK] if cell.rows >= _FEWEST_SYSTEMATIC else []
+        gravest = min(
+            [*systematic, *(f.severity for f in replaced)], key=lambda s: s.rank, default=None
+        )
+        kept += _finding(between, rows, cell, rewrite, gravest)
+    return kept
+
+
+def _finding(
+    between: VersionPair,
+    rows: RowChanges,
+    cell: CellChange,
+    rewrite: Rewrite | None,
+    at_least: Severity | None,
+) -> list[Finding]:
+    matched = rows.changed + rows.unchanged
+    share = cell.rows / max(matched, 1)
+    facts: dict[str, Fact] = {"rows": cell.rows, "matched": matched, "share": share}
+    example = next((e for e in rows.examples if e.column == cell.column), None)
+    if example:
+        facts |= {"key": example.key, "old_value": example.old, "new_value": example.new}
+    form = ""
+    if rewrite:
+        form = "explained" if rewrite.share < 1 else "explained_all"
+        facts |= {"rewrite": rewrite_code(rewrite), "rewrite_share": rewrite.share}
+        facts |= rewrite_facts(rewrite)
+    made = between.finding(
+        "values_changed", (cell.column,), share, facts, form=form, at_least=at_least
+    )
+    return [made] if made else []
+
+
+def rewrite_code(rewrite: Rewrite) -> str:
+    """The code under which the catalogue has words for a rewrite."""
+    if rewrite.rule == "dates_shifted":
+        return f"dates_shifted_{rewrite.facts['unit']}"
+    if rewrite.rule == "filled" and "value" in rewrite.facts:
+        return "filled_with"
+    return rewrite.rule
+
+
+def rewrite_facts(rewrite: Rewrite) -> dict[str, Fact]:
+    """The facts of a rewrite, with the direction in which an amount goes."""
+    amount = rewrite.facts.get("amount")
+    if not isinstance(amount, int | float):
+        return rewrite.facts
+    up, down = ("later", "earlier") if "unit" in rewrite.facts else ("higher", "lower")
+    return rewrite.facts | {"direction": up if amount > 0 else down}
