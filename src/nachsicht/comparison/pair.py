@@ -158,7 +158,8 @@ def _rows(
     pairs = [(change.old, change.new) for change in changes]
     profiles = between.old.profile, between.new.profile
     different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
-    return compare_rows(old, new, pairs, key, step, different, pmap)
+    moved = [change.new.position for change in changes if change.distance or change.kind_changed]
+    return compare_rows(old, new, pairs, key, step, different, pmap, moved)
 
 
 def _given_key(between: VersionPair) -> list[tuple[int, int]]:

@@ -126,6 +126,18 @@ def _infinite(_: Finding, look: Look) -> Places:
     return np.flatnonzero(~numbers[1] & ~missing_in(look.arrays[0]))
 
 
+def _beyond(finding: Finding, look: Look) -> Places:
+    """Rows beyond the bound of the finding, the outermost ones."""
+    numbers, bound = as_numbers(look.arrays[0]), finding.evidence.get("bound")
+    if not numbers or not isinstance(bound, int | float):
+        return np.empty(0, np.int64)
+    values, present = numbers
+    below = finding.evidence.get("side") == "below"
+    places = np.flatnonzero(present & ((values < bound) if below else (values > bound)))
+    away = np.abs(values[places].astype(np.float64) - bound)
+    return np.sort(_largest(away, places))
+
+
 def _outermost(_: Finding, look: Look) -> Places:
     """Rows farthest from the median."""
     numbers, detail = as_numbers(look.arrays[0]), look.columns[0].stats
@@ -223,6 +235,7 @@ def _violating(finding: Finding, look: Look) -> Places:
 MISSING = Locator(_missing)
 ANY_PRESENT = Locator(_any_present, everywhere=True)
 NONE = Locator(_none)
+BEYOND = Locator(_beyond, everywhere=True)
 INFINITE = Locator(_infinite)
 OUTERMOST = Locator(_outermost, everywhere=True)
 TWICE = Locator(_twice, everywhere=True)

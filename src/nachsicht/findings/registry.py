@@ -279,6 +279,15 @@ _BETWEEN = (
         remedy=fixes.INFINITE,
     ),
     _between(
+        "out_of_range",
+        QUANTITIES,
+        check=0.0,
+        act=0.2,
+        evidence="side rows share value bound away",
+        rows=locate.BEYOND,
+        rows_before=locate.NONE,
+    ),
+    _between(
         "value_spike",
         ANY,
         note=0.01,

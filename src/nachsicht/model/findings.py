@@ -68,6 +68,7 @@ FindingCode = Literal[
     "became_constant",
     "sentinel_value_new",
     "infinite_values_new",
+    "out_of_range",
     "value_spike",
     "missing_imputed",
     "rescaled",

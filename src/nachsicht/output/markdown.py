@@ -89,11 +89,17 @@ def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
         "added": whole(rows.added),
         "removed": whole(rows.removed),
     }
-    told = phrase("rows.by_key" if rows.key else "rows.whole", **facts)
+    told = phrase(f"rows.{_matched_by(rows)}", **facts)
     left_out, now = rows.duplicate_keys
     if rows.key and (left_out or now):
         told += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
     return told
+
+
+def _matched_by(rows: RowChanges) -> str:
+    if rows.key:
+        return "by_key"
+    return "but_a_cell" if rows.changed else "whole"
 
 
 def plain(text: str) -> str:

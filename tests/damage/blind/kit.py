@@ -114,23 +114,28 @@ def judged(sort, strength, pairing, name, old, truth):
     )
 
 
+#: How far facts may be off that are estimated from a sample, relatively; others two per cent.
+_ESTIMATED = {"shift": 0.1, "scaled_share": 0.25, "factor": 0.04, "value": 0.001, "rows": 0.0}
+
+
 def _names(finding, code, facts):
     return finding.code == code and all(
-        _same(finding.evidence.get(name), fact) for name, fact in facts.items()
+        _same(finding.evidence.get(name), fact, _ESTIMATED.get(name, 0.02))
+        for name, fact in facts.items()
     )
 
 
-def _same(said, true):
+def _same(said, true, off):
     if isinstance(said, tuple):
-        return any(_same(one, true) for one in said)
+        return any(_same(one, true, off) for one in said)
     try:
-        return abs(float(said) - float(true)) <= 0.02 * abs(float(true)) + 1e-9
+        return abs(float(said) - float(true)) <= off * abs(float(true)) + 1e-9
     except (TypeError, ValueError):
         return str(said) == str(true)
 
 
 def undamaged(seed):
-    """Findings of act or check where nothing was done: halves, shuffled rows, rows that come and go."""
+    """Findings of act or check where nothing was done."""
     rng = np.random.default_rng(crc32(f"undamaged/{seed}".encode()))
     name = str(rng.choice(sorted(TABLES)))
     frame = table(name)
@@ -185,7 +190,7 @@ def run(seeds, sorts):
     ]
     with Pool() as pool:
         done = [t for t in pool.starmap(trial, jobs, chunksize=8) if t is not None]
-        clean = pool.map(undamaged, [*seeds] * 0 or range(min(seeds), min(seeds) + 10 * len(seeds)))
+        clean = pool.map(undamaged, range(min(seeds), min(seeds) + 10 * len(seeds)))
         many = pool.map(several, range(min(seeds), min(seeds) + 6 * len(seeds)))
     return done, clean, many
 

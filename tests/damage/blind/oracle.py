@@ -50,7 +50,7 @@ def _share(lost, of):
     return lost > 0.1 * of
 
 
-def _differ(a, b):
+def _differ(a, b):  # noqa: PLR0911 (one for each test)
     if _counts_differ(a.isna().sum(), len(a), b.isna().sum(), len(b)):
         return True
     a, b = a.dropna(), b.dropna()

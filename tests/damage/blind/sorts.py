@@ -1,8 +1,8 @@
 """Sorts of damage, each blatant, moderate and subtle, with what is true of it.
 
 A sort is a function of the newer version, a column of its kind, a generator and the strength (0, 1,
-2). It returns what was done, or None where it does not fit. What names the cause is a list of finding
-codes, each with facts that the finding's evidence must hold: numbers within two per cent.
+2). It returns what was done, or None where it does not fit. What names the cause is a list of
+finding codes, each with facts that the finding's evidence must hold.
 """
 
 from collections.abc import Callable

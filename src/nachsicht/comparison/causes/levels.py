@@ -23,6 +23,8 @@ _SHARES_APART = 0.05
 _EXCHANGED = 0.15
 #: Levels that are gone for good have so many rows each, and that many are expected of all of them.
 _FEWEST_EACH, _EXPECTED = 3, 10
+#: A shorter level is no misspelling of another; and the two together hold this part of its rows.
+_FEWEST_LETTERS, _STAYS = 5, 0.5
 #: Shares that differ by chance less often than this are no work of chance.
 _CHANCE = 1e-4
 
@@ -80,6 +82,35 @@ def respelled(old: Counts, new: Counts) -> list[tuple[str, str]]:
         for level in new
         if level not in old and plain(level) in known and plain(level)
     ]
+
+
+def misspelt(old: Counts, new: Counts) -> list[tuple[str, str]]:
+    """New levels that differ from one old level by one letter, or two exchanged.
+
+    Names that differ in their digits are other names, and so are short ones.
+    """
+    from rapidfuzz.distance import OSA
+
+    pairs = []
+    for level in new:
+        if level in old or len(level) < _FEWEST_LETTERS:
+            continue
+        near = [
+            name
+            for name in old
+            if OSA.distance(name, level, score_cutoff=1) == 1 and _letters_only(name, level)
+        ]
+        # A level that stays as it was, and is not rarer than its misspelling.
+        if len(near) == 1 and new.get(near[0], 0) + new[level] >= old[near[0]] * _STAYS * (
+            sum(new.values()) / max(sum(old.values()), 1)
+        ):
+            pairs.append((near[0], level))
+    return pairs
+
+
+def _letters_only(one: str, other: str) -> bool:
+    """Whether two texts have the same digits in the same order."""
+    return [c for c in one if c.isdigit()] == [c for c in other if c.isdigit()]
 
 
 def damaged(old: Counts, new: Counts) -> list[tuple[str, str]]:
@@ -167,23 +198,26 @@ def _gone_for_good(levels: list[str], counts: Counts, other: float) -> bool:
 def exchanged(old: Counts, new: Counts) -> Renaming | None:
     """Two levels that changed their meaning: yes is no, and no is yes.
 
-    The shares fit only if they change places, and then as well as chance lets them. Of more
-    than two levels, some may come to each other's shares without any mistake.
+    The shares fit only if they change places, and then as well as chance lets them.
     """
-    if set(old) != set(new) or len(old) != 2:
-        return None
-    if total_variation(old, new) < _EXCHANGED:
+    if set(old) != set(new) or total_variation(old, new) < _EXCHANGED:
         return None
     unlike = levels_p_value(old, new)
     if unlike is None or unlike > _CHANCE:
         return None
-    one, other = sorted(old)
-    pairs = [(one, other), (other, one)]
-    undone = {one: new[other], other: new[one]}
+    # Those two whose shares moved most, one down as far as the other up.
+    n, m = sum(old.values()), sum(new.values())
+    moved = {name: new[name] / m - old[name] / n for name in old}
+    one, other = (
+        min(moved, key=lambda name: (moved[name], name)),
+        max(moved, key=lambda name: (moved[name], name)),
+    )
+    undone = {**new, one: new[other], other: new[one]}
     p_value, left = levels_p_value(old, undone), total_variation(old, undone)
     if p_value is None or p_value < 1e-3 or left > _SHARES_APART:
         return None
-    return Renaming(tuple(pairs), 1.0, left)
+    pairs = ((one, other), (other, one))
+    return Renaming(pairs, (new[one] + new[other]) / m, left)
 
 
 def _by_name(

@@ -19,6 +19,10 @@ from nachsicht.model.findings import Fact, Finding, FindingCode
 from nachsicht.stats.hypothesis_tests import shares_p_value
 
 Counts = Mapping[str, int]
+#: Levels of so few rows may be some of many; a closed set has none, and so many rows a level.
+_SELDOM, _FILLED = 4, 20
+#: New levels of fewer rows are a slip; and even of a closed set chance must be small.
+_FEWEST_ROWS, _CLOSED = 3, 0.05
 #: Pairs of an old level and a new one that have one cause.
 Recognise = Callable[[Counts, Counts], list[tuple[str, str]]]
 
@@ -52,6 +56,7 @@ def _causes(
         ("garbled_text_new", level_causes.damaged),
         ("text_truncated", level_causes.cut),
         ("respelled", level_causes.respelled),
+        ("respelled", level_causes.misspelt),
     )
     for code, recognise in causes:
         renaming = mapped_levels(old, now, recognise(old, now))
@@ -145,10 +150,27 @@ def _levels(
         return None  # not all levels of both versions are known
     rows = sum(holder[name] for name in names)
     others = change.old.present if code == "new_levels" else change.new.present
-    if not rows or not change.between.unlikely(shares_p_value(0, others, rows, total)):
+    chance = shares_p_value(0, others, rows, total)
+    if not rows or not (change.between.unlikely(chance) or _closed_set(change, code, rows, chance)):
         return None
     listed = sorted(names, key=lambda name: (-holder[name], name))
     return change.finding(code, rows / total, {"levels": tuple(listed), "share": rows / total})
+
+
+def _closed_set(change: ColumnChange, code: str, rows: int, chance: float) -> bool:
+    """Whether the older version knew all levels, so that a new one is news however rare.
+
+    What is unseen has about the share of what was seen once (Good, *Biometrika* 40, 1953).
+    """
+    known = level_causes.levels_of(change.old.stats) or {}
+    seldom = sum(count <= _SELDOM for count in known.values())
+    return (
+        code == "new_levels"
+        and not seldom
+        and rows >= _FEWEST_ROWS
+        and chance < _CLOSED
+        and change.old.present > _FILLED * len(known)
+    )
 
 
 def change_levels(change: ColumnChange) -> set[str]:

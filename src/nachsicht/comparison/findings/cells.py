@@ -42,7 +42,15 @@ _SAME_CAUSE: dict[RewriteRule, set[FindingCode]] = {
 _ABOUT_VALUES: set[FindingCode] = {
     *("distribution_shift", "category_shift", "length_shift", "pattern_shift"),
     *("dates_redistributed", "rescaled", "shifted", "sign_flipped", "clipped", "rounded"),
-    *("heaped", "value_spike", "relabelled", "respelled", "new_levels", "missing_levels"),
+    *(
+        "heaped",
+        "value_spike",
+        "out_of_range",
+        "relabelled",
+        "respelled",
+        "new_levels",
+        "missing_levels",
+    ),
     *("dates_shifted", "timezone_shifted", "day_month_swapped", "time_of_day_lost"),
     *("text_truncated", "garbled_text_new", "format_changed"),
 }
@@ -58,7 +66,7 @@ def with_rewritten_cells(
     graver finding is about their column.
     """
     kept = list(findings)
-    if rows is None or not rows.key:
+    if rows is None:
         return kept
     # Rows that came and went change a distribution too, whatever was done to the others.
     exchanged = rows.added + rows.removed
@@ -66,7 +74,8 @@ def with_rewritten_cells(
         own = [f for f in kept if f.columns[:1] == (cell.column,) or cell.column in f.columns[:2]]
         rewrite = cell.rewrite
         if rewrite is None or rewrite.share < _EXPLAINED:
-            if all(f.severity is Severity.NOTE for f in own if f.columns[:1] == (cell.column,)):
+            graver = [f for f in own if f.columns[0] == cell.column and f.code != "out_of_range"]
+            if all(f.severity is Severity.NOTE for f in graver):
                 kept += _finding(between, rows, cell, None, None)
             continue
         if any(f.code in _SAME_CAUSE.get(rewrite.rule, ()) for f in own):

@@ -7,13 +7,14 @@ from collections.abc import Iterator
 from nachsicht.columns.infer.sentinels import could_be_sentinel, find_sentinel
 from nachsicht.comparison.causes.affine import AffineMap, map_between, map_of_a_part
 from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
+from nachsicht.comparison.causes.out_of_range import beyond_range
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.localise import ratios_in, where_distribution_moved
 from nachsicht.findings.registry import smallest_size
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import QuantitySummary
-from nachsicht.model.findings import Fact, Finding, Severity
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.stats.ecdf import Curve, largest_difference
 from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
@@ -21,6 +22,8 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 _SLIGHT = 1.1
 #: A value is alone where so many times its rows, at most, lie on its side of the old values.
 _ALONE = 1.2
+#: Findings that say why values lie beyond the old range.
+_TAKE_ALONG: set[FindingCode] = {"rescaled", "shifted", "sign_flipped", "sentinel_value_new"}
 
 
 def quantity_findings(
@@ -34,6 +37,17 @@ def quantity_findings(
             yield _moved(change, change.distance, a, b)
         return
     yield _infinite(change, a, b)
+    explained = list(_moves(change, a, b, missing_rise))
+    yield from explained
+    if not any(finding and finding.code in _TAKE_ALONG for finding in explained):
+        yield _out_of_range(change)
+
+
+def _moves(
+    change: ColumnChange, a: QuantitySummary, b: QuantitySummary, missing_rise: float
+) -> Iterator[Finding | None]:
+    """Causes by which the distribution moved, or that it did."""
+    assert change.curves is not None
     cap = cap_in(change)
     if cap:
         yield _capped(change, cap)
@@ -59,10 +73,29 @@ def quantity_findings(
         yield _heaped(change, heap)
 
 
+def _out_of_range(change: ColumnChange) -> Finding | None:
+    assert change.curves is not None
+    columns = max(len(change.between.new.profile.columns), 1)
+    found = beyond_range(*change.curves, change.between.settings.alpha / columns)
+    if found is None:
+        return None
+    facts: dict[str, Fact] = {
+        "side": found.side,
+        "rows": found.rows,
+        "share": found.rows / max(change.new.present, 1),
+        "value": _exact(found.value),
+        "bound": _exact(found.bound),
+        "away": found.away,
+    }
+    form = "negative" if found.new_sign else found.side
+    return change.finding("out_of_range", found.rows / change.new.rows, facts, form=form)
+
+
 def _infinite(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Finding | None:
     before, now = (s.neg_inf + s.pos_inf for s in (a, b))
     old, new = change.old.present, change.new.present
-    if not now or not change.between.unlikely(shares_p_value(before, old, now, new)):
+    # One where there was none before is a fact, and needs no test.
+    if not now or (before and not change.between.unlikely(shares_p_value(before, old, now, new))):
         return None
     facts: dict[str, Fact] = {"rows": now, "share": now / new, "old_share": before / max(old, 1)}
     return change.finding("infinite_values_new", now / new, facts)

@@ -26,6 +26,7 @@ from nachsicht.comparison.rows.keys import (
     hash_keys,
     one_array,
 )
+from nachsicht.comparison.rows.nearly_equal import rewritten_rows
 from nachsicht.comparison.rows.rewrites import explain_rewrite
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
@@ -62,6 +63,7 @@ def compare_rows(
     step: tuple[int | None, int],
     different: tuple[int, int],
     pmap: ParallelMap = map,
+    moved: Sequence[int] = (),
 ) -> RowChanges:
     """What became of the rows between two versions.
 
@@ -80,6 +82,8 @@ def compare_rows(
         How many different rows each version has.
     pmap : callable, optional
         Applies a function to all columns, as `map` does.
+    moved : sequence of int
+        Places in the newer version of columns whose distribution changed.
     """
     tables = old.table, new.table
     if key:
@@ -88,7 +92,33 @@ def compare_rows(
         matched = _match_if_key(tables, candidate, different, pmap)
         if matched is not None:
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
-    return _whole_rows(old, new, pairs, step)
+    return with_nearly_equal(old, new, pairs, _whole_rows(old, new, pairs, step), moved)
+
+
+def with_nearly_equal(
+    old: RetainedData, new: RetainedData, pairs: _Pairs, rows: RowChanges, moved: Sequence[int]
+) -> RowChanges:
+    """Whole rows, with those that are one but for a rewritten cell counted as changed."""
+    if not rows.added or not rows.removed:
+        return rows
+    tables = old.table, new.table
+    cells, changed = [], 0
+    for found in rewritten_rows(*tables, pairs, moved):
+        nobody = np.empty(0, np.int64)
+        matched = _Matched(found.old, found.new, nobody, nobody, (0, 0))
+        changed += len(found.new)
+        for pair in found.columns:
+            mask = _differing(tables, pair, matched)
+            if mask is not None and mask.any():
+                rewrite = _rewrite(tables, pairs, pair, matched, mask)
+                cells.append(CellChange(pair[1].name, int(mask.sum()), rewrite))
+    return msgspec.structs.replace(
+        rows,
+        added=rows.added - changed,
+        removed=rows.removed - changed,
+        changed=changed,
+        changed_cells=tuple(sorted(cells, key=lambda cell: -cell.rows)),
+    )
 
 
 def _match_if_key(
