@@ -310,7 +310,7 @@ _BETWEEN = (
         "rescaled",
         QUANTITIES,
         act=0.0,
-        evidence="factor offset conversion scaled_share distance residual",
+        evidence="factor offset centre conversion scaled_share distance residual",
         remedy=fixes.RESCALED,
     ),
     _between(
@@ -319,11 +319,15 @@ _BETWEEN = (
         note=0.05,
         check=0.08,
         act=0.4,
-        evidence="shift distance residual",
+        evidence="shift distance residual scaled_share",
         remedy=fixes.SHIFTED,
     ),
     _between(
-        "sign_flipped", QUANTITIES, act=0.0, evidence="distance residual", remedy=fixes.SIGN_FLIPPED
+        "sign_flipped",
+        QUANTITIES,
+        act=0.0,
+        evidence="distance residual scaled_share",
+        remedy=fixes.SIGN_FLIPPED,
     ),
     _between(
         "clipped",
@@ -463,7 +467,7 @@ _BETWEEN = (
         note=0.0,
         check=0.01,
         evidence="rows matched share key old_value new_value rewrite rewrite_share amount unit "
-        "direction factor offset step value bits length other old_levels new_levels levels",
+        "direction factor offset step value bits length from_column old_levels new_levels levels",
     ),
     _between("gradual_drift", ANY, note=0.05, check=0.1, act=0.4, evidence="distance since"),
     _between(

@@ -199,7 +199,7 @@ class Rewrite(msgspec.Struct, frozen=True, kw_only=True):
     """What was done to the cells of a column, and in how many of the rewritten ones.
 
     ``facts`` are those of the rule: ``amount`` and ``unit``, ``factor`` and ``offset``, ``step``,
-    ``value``, ``bits``, ``length``, ``other`` (a column), ``old_levels`` and ``new_levels``.
+    ``value``, ``bits``, ``length``, ``from_column``, ``old_levels`` and ``new_levels``.
     """
 
     rule: RewriteRule

@@ -90,7 +90,9 @@ def judged(sort, strength, pairing, name, old, truth):
         result = "consequence"
     else:
         result = "column" if about and truth.columns else "missed"
-    rank = 1 + found.index(right[0]) if right else 0
+    # Beside real changes the damage need not come first, but on its own column it must.
+    ranked = about if pairing == "release" else found
+    rank = 1 + list(ranked).index(right[0]) if right else 0
     placed = [f for f in about if "level" in f.evidence and "by" in f.evidence]
     wrong = bool(
         placed

@@ -56,6 +56,10 @@ _LEFT_OVER = 1 / 3
 _LEFT_OVER_OF_PART = 0.15
 #: A conversion of a smaller part of the rows is left to outliers.
 _SMALLEST_PART = 0.03
+#: Where curves are compared while maps of a part are tried, and shifts in standard deviations.
+_PLACES, _SHIFTS = np.linspace(0.001, 0.999, 200), np.linspace(1.5, 10, 18)
+#: A stretch has two free numbers: fewer rows, or a smaller one, may be chance.
+_FEWEST_FOR_STRETCH, _NEAREST_STRETCH = 150, 1.15
 
 
 class AffineMap(msgspec.Struct, frozen=True):
@@ -146,22 +150,71 @@ def map_of_a_part(
     # factor is known from the level.
     often = 0.01 if ratios else 0.2
     p_value = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
+    allowed = min(p_value, _LEFT_OVER_OF_PART * distance)
+    places = np.unique(np.concatenate([side.quantiles(_PLACES) for side in (a, b)]))
     best: AffineMap | None = None
-    for name in FACTORS:
-        factor = float(name)
+    for factor, offset, name in _maps_of_a_part(a, b, places, free=ratios is None):
         if ratios and not _alike(factor, ratios):
             continue
-        places = np.concatenate((a.values, a.values * factor, b.values))
-        old, turned, new = (curve.shares(places)[1] for curve in (a, a.mapped(factor), b))
-        apart = turned - old
-        part = float((apart @ (new - old)) / max(float(apart @ apart), 1e-12))
-        if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART:
+        here = np.unique(np.concatenate((places, places * factor + offset)))
+        part, left = _part_mapped(a, b, here, factor, offset)
+        # A shift was chosen among many, and has to fit the better.
+        enough = allowed if name else 0.8 * allowed
+        if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART or left > enough:
             continue
-        left = float(np.abs(new - old - part * apart).max())
-        enough = min(p_value, _LEFT_OVER_OF_PART * distance)
-        if left <= enough and (not best or left < best.left_over):
-            best = AffineMap(factor, 0.0, name, left, part)
+        if best is None or left < best.left_over:
+            best = AffineMap(factor, offset, name, left, part)
     return best
+
+
+def _maps_of_a_part(
+    a: Curve, b: Curve, places: np.ndarray, *, free: bool
+) -> Iterator[tuple[float, float, str | None]]:
+    """Conversions, a turned sign, and the shift of a part that leaves over least."""
+    for name in FACTORS:
+        yield float(name), 0.0, name
+    yield from OFFSETS
+    yield -1.0, 0.0, "turned"
+    low, high = a.quantiles(np.array([0.25, 0.75]))
+    size = float(high - low) / 1.349
+    if not free or size <= 0:
+        return
+    steps = np.concatenate((_SHIFTS, -_SHIFTS)) * size
+    tried = [(_part_mapped(a, b, places, 1.0, step)[1], step) for step in steps.tolist()]
+    _, nearest = min(tried)
+    fine = nearest + np.linspace(-0.25, 0.25, 41) * size
+    yield (
+        1.0,
+        min((_part_mapped(a, b, places, 1.0, step)[1], step) for step in fine.tolist())[1],
+        None,
+    )
+
+
+def _part_mapped(
+    a: Curve, b: Curve, places: np.ndarray, factor: float, offset: float
+) -> tuple[float, float]:
+    """The part that leaves over least by squares if mapped, and the largest distance then."""
+    back = (places - offset) / factor
+    turned = a.shares(back)[1] if factor > 0 else 1 - a.shares(back)[0]
+    old, new = a.shares(places)[1], b.shares(places)[1]
+    apart = turned - old
+    part = float((apart @ (new - old)) / max(float(apart @ apart), 1e-12))
+    return part, float(np.abs(new - old - part * apart).max())
+
+
+def stretch_between(a: Curve, b: Curve, distance: float) -> AffineMap | None:
+    """A factor and an offset of all rows, both free, that leave over hardly anything."""
+    if min(a.rows, b.rows) < _FEWEST_FOR_STRETCH or _too_large(a) or _too_large(b):
+        return None
+    before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
+    if len(np.unique(before)) < len(before) / 2:
+        return None
+    factor, offset = (float(x) for x in np.polyfit(before, after, 1))
+    if not 0 < factor < np.inf or abs(math.log(factor)) < math.log(_NEAREST_STRETCH):
+        return None
+    left = largest_difference(a.mapped(factor, offset), b)
+    enough = 0.7 * usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    return AffineMap(factor, offset, None, left) if left <= min(enough, distance / 3) else None
 
 
 def _alike(factor: float, ratios: tuple[float, float]) -> bool:

@@ -74,6 +74,10 @@ def _cap_at_top(change: ColumnChange, a: Curve, b: Curve) -> Cap | None:
     return Cap(cap, True, int(rows), on_cap, beyond)
 
 
+#: A step rose about as much as another if it did by this part of it.
+_AS_MUCH = 0.85
+
+
 class Heap(msgspec.Struct, frozen=True):
     """A step of which more values are whole multiples than before."""
 
@@ -88,7 +92,7 @@ def heap_in(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Hea
     before = {entry.value: entry.count for entry in a.round_number_counts}
     if not a.n_finite or not b.n_finite or not before:
         return None
-    finest, best = min(before), None
+    finest, heaps = min(before), []
     for entry in b.round_number_counts:
         # A step that is not listed is finer than the old values, or only zero was a multiple.
         old = before.get(entry.value, a.n_finite if entry.value < finest else a.zeros)
@@ -98,11 +102,12 @@ def heap_in(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Hea
         usual = old_share >= _USUAL  # values are written so anyway
         if usual or share - old_share < _SMALLEST_HEAP or not unlikely:
             continue
-        heap = Heap(entry.value, old_share, share, share >= _ROUNDED)
-        # The coarsest step that all values are rounded to; else the one that rose most.
-        if best is None or heap.rounded or (not best.rounded and _gain(heap) > _gain(best)):
-            best = heap
-    return best
+        heaps.append(Heap(entry.value, old_share, share, share >= _ROUNDED))
+    # The coarsest step that all values are rounded to; else the coarsest that rose about as much
+    # as any does.
+    most = max(map(_gain, heaps), default=0.0)
+    wanted = [h for h in heaps if h.rounded] or [h for h in heaps if _gain(h) > _AS_MUCH * most]
+    return max(wanted, key=lambda heap: heap.step, default=None)
 
 
 def _gain(heap: Heap) -> float:

@@ -20,7 +20,7 @@ _SMALLEST_SHARE = 0.02
 #: How far the shares may differ though chance may not explain it.
 _SHARES_APART = 0.05
 #: Less than this total variation is no exchange of levels.
-_EXCHANGED = 0.15
+_EXCHANGED, _EXCHANGED_OF_MANY = 0.15, 0.3
 #: Levels that are gone for good have so many rows each, and that many are expected of all of them.
 _FEWEST_EACH, _EXPECTED = 3, 10
 #: A shorter level is no misspelling of another; and the two together hold this part of its rows.
@@ -200,7 +200,8 @@ def exchanged(old: Counts, new: Counts) -> Renaming | None:
 
     The shares fit only if they change places, and then as well as chance lets them.
     """
-    if set(old) != set(new) or total_variation(old, new) < _EXCHANGED:
+    least = _EXCHANGED if len(old) == 2 else _EXCHANGED_OF_MANY
+    if set(old) != set(new) or total_variation(old, new) < least:
         return None
     unlike = levels_p_value(old, new)
     if unlike is None or unlike > _CHANCE:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping
 
 from nachsicht.arrow.text_values import stands_for_missing
@@ -151,6 +152,12 @@ def _levels(
     rows = sum(holder[name] for name in names)
     others = change.old.present if code == "new_levels" else change.new.present
     chance = shares_p_value(0, others, rows, total)
+    # In a long tail, so many rows are of levels that the other version happens not to have.
+    counts = level_causes.levels_of((change.old if code == "new_levels" else change.new).stats)
+    seldom = sum(count == 1 for count in (counts or {}).values())
+    expected = seldom / max(others, 1) * total
+    if rows <= 1.5 * expected + 4 * math.sqrt(expected):
+        return None
     if not rows or not (change.between.unlikely(chance) or _closed_set(change, code, rows, chance)):
         return None
     listed = sorted(names, key=lambda name: (-holder[name], name))

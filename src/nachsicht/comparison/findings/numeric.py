@@ -4,8 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from nachsicht.columns.infer.sentinels import could_be_sentinel, find_sentinel
-from nachsicht.comparison.causes.affine import AffineMap, map_between, map_of_a_part
+from nachsicht.comparison.causes.affine import (
+    AffineMap,
+    map_between,
+    map_of_a_part,
+    stretch_between,
+)
 from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
 from nachsicht.comparison.causes.out_of_range import beyond_range
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
@@ -22,6 +29,10 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 _SLIGHT = 1.1
 #: A value is alone where so many times its rows, at most, lie on its side of the old values.
 _ALONE = 1.2
+#: A stretch about a value between these shares is one about the centre.
+_MIDDLE = np.array([0.05, 0.95])
+#: Beyond this share of the rows, values out of range are told by how the distribution moved.
+_MANY = 0.3
 #: Findings that say why values lie beyond the old range.
 _TAKE_ALONG: set[FindingCode] = {"rescaled", "shifted", "sign_flipped", "sentinel_value_new"}
 
@@ -39,8 +50,10 @@ def quantity_findings(
     yield _infinite(change, a, b)
     explained = list(_moves(change, a, b, missing_rise))
     yield from explained
-    if not any(finding and finding.code in _TAKE_ALONG for finding in explained):
-        yield _out_of_range(change)
+    codes = {finding.code for finding in explained if finding}
+    beyond = None if codes & _TAKE_ALONG else _out_of_range(change)
+    if beyond and not ("distribution_shift" in codes and beyond.size > _MANY):
+        yield beyond
 
 
 def _moves(
@@ -116,6 +129,8 @@ def _of_the_spread(
     found = map_between(one, other, distance, decimals, known_only=place is not None)
     ratios = ratios_in(change, place) if place else None
     found = found or map_of_a_part(one, other, distance, ratios)
+    if not found and not place:
+        found = stretch_between(one, other, distance)
     if found:
         return _mapped(change, found, distance)
     # Values that went missing move the spread by their share at most.
@@ -223,14 +238,16 @@ def _exact(value: float) -> int | float:
 
 def _mapped(change: ColumnChange, found: AffineMap, distance: float) -> Finding | None:
     facts: dict[str, Fact] = {"distance": distance, "residual": found.left_over}
+    part: dict[str, Fact] = {"scaled_share": found.part} if found.part < 1 else {}
     if found.is_turned:
-        return change.finding("sign_flipped", distance, facts)
+        return change.finding("sign_flipped", distance, facts | part, form="part" if part else "")
     if found.is_shift and not found.known:
+        way = "up" if found.offset > 0 else "down"
         return change.finding(
             "shifted",
             distance,
-            {"shift": found.offset, **facts},
-            form="up" if found.offset > 0 else "down",
+            {"shift": float(f"{found.offset:.4g}"), **facts, **part},
+            form=f"part_{way}" if part else way,
         )
     # A factor so near to 1 that no unit has may as well be another mix of rows.
     slight = not found.known and found.part == 1.0 and 1 / _SLIGHT < found.factor < _SLIGHT
@@ -238,11 +255,17 @@ def _mapped(change: ColumnChange, found: AffineMap, distance: float) -> Finding 
     facts |= {"factor": found.factor, "offset": offset, "scaled_share": found.part}
     facts |= {"conversion": found.known} if found.known else {}
     facts |= {"added": offset} if offset > 0 else {"subtracted": -offset} if offset < 0 else {}
+    centre = offset / (1 - found.factor) if found.factor != 1 and not found.known else None
+    low, high = change.curves[0].quantiles(_MIDDLE) if change.curves else (0.0, 0.0)
+    if offset and centre is not None and low <= centre <= high:
+        form, facts = "stretched", facts | {"centre": centre}
+    else:
+        form = "" if found.part == 1.0 else "part"
     return change.finding(
         "rescaled",
         distance,
         facts,
-        form="" if found.part == 1.0 else "part",
+        form=form,
         at_most=Severity.CHECK if slight else None,
     )
 

@@ -19,8 +19,8 @@ from nachsicht.model.column import ColumnSummary
 
 #: Hashes of more cells are not computed again to find pairs.
 _MOST_CELLS = 20_000_000
-#: Fewer pairs may be a coincidence, and so may pairs where others repeat in this share of the rows.
-_FEWEST_PAIRS, _MOST_REPEATED = 5, 0.02
+#: Fewer pairs may be a coincidence, and so may fewer than this many times those within a version.
+_FEWEST_PAIRS, _COINCIDENCES = 5, 4.0
 
 _Places = NDArray[np.int64]
 _Pair = tuple[ColumnSummary, ColumnSummary]
@@ -82,9 +82,10 @@ def rewritten_rows(
         tries += [[i] for i in range(len(usable))]
     else:
         tries += [[i] for i in several]
+    count_of_rows = min(len(before.places), len(after.places))
     counted = [(len(_matched(before, after, columns)[0]), columns) for columns in tries]
     for count, columns in sorted(counted, key=lambda entry: (-entry[0], entry[1])):
-        if count < _FEWEST_PAIRS or _repeats(before, columns):
+        if count <= _FEWEST_PAIRS + _COINCIDENCES * _repeats(before, columns) * count_of_rows:
             continue
         old_places, new_places = _matched(before, after, columns)
         if len(old_places) >= _FEWEST_PAIRS:
@@ -127,9 +128,9 @@ def _matched(one: _Side, other: _Side, columns: Sequence[int]) -> tuple[_Places,
     return one.places[places[at]], other.places[new_places[new_at]]
 
 
-def _repeats(side: _Side, columns: Sequence[int]) -> bool:
-    """Whether rows of one version often agree but for these columns, without being one."""
+def _repeats(side: _Side, columns: Sequence[int]) -> float:
+    """The share of rows that agree with another of their version in all but these columns."""
     hashes = side.hashes.copy()
     for column in columns:
         hashes -= side.hash_of(column)
-    return len(np.unique(hashes)) < (1 - _MOST_REPEATED) * len(hashes)
+    return 1 - len(np.unique(hashes)) / len(hashes)

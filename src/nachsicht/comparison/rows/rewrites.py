@@ -35,7 +35,7 @@ _WIDTHS = (8, 16, 32)
 #: Different pairs of texts that make a mapping, and levels that are listed.
 _MOST_MAPPED, _LISTED = 50, 5
 #: How near to a bound the nearest capped value lies, in ranges of the capped values.
-_NEAR_BOUND = 0.25
+_NEAR_BOUND = 1.0
 _DAY = 86_400_000_000
 _UNITS = (("day", _DAY), ("hour", 3_600_000_000), ("minute", 60_000_000), ("second", 1_000_000))
 
@@ -150,7 +150,7 @@ def _of_others(
     for name, column in others():
         beside = column.filter(pa.array(both))
         equal = np.asarray(pc.fill_null(pc.equal(beside, b), False))
-        yield _Candidate("other_column", equal, {"other": name})
+        yield _Candidate("other_column", equal, {"from_column": name})
 
 
 def _most_frequent(values: _Floats) -> float | None:
