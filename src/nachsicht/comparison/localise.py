@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
-from typing import Literal, NamedTuple, cast
+from typing import Any, Literal, NamedTuple, cast
+
+import numpy as np
 
 from nachsicht.columns.levels import MOST_LEVELS, in_order
 from nachsicht.comparison.causes.levels import levels_of
@@ -18,6 +21,12 @@ from nachsicht.stats.hypothesis_tests import shares_p_value
 _MOST, _ODDS = 0.6, 4.0
 #: And its part of the change is so much larger than that of the rows.
 _LEAST_BEYOND = 0.2
+#: Other levels stay where they are if their means move by chance; those of few rows tell nothing.
+_FEWEST_IN_LEVEL, _STILL = 5, 4.0
+#: A stretch of fewer rows says nothing.
+_FEWEST_IN_STRETCH = 10
+#: Microseconds.
+_DAY = 86_400e6
 
 
 class Place(NamedTuple):
@@ -60,15 +69,15 @@ def where_missing_rose(change: ColumnChange) -> Place | None:
 def where_distribution_moved(change: ColumnChange) -> Place | None:
     """The level whose rows moved most of the mean."""
     before = {
-        (table.by, level): mean
+        (table.by, level): group
         for table in _group_stats(change.between.old.profile, change.old.name)
-        for level, mean in zip(table.levels, table.means, strict=True)
+        for level, *group in zip(table.levels, table.rows, table.means, table.stds, strict=True)
     }
     places = []
     for table in _group_stats(change.between.new.profile, change.new.name):
         shared = [
-            (level, rows, rows * (mean - before[table.by, level]))
-            for level, rows, mean in zip(table.levels, table.rows, table.means, strict=True)
+            (level, group[0], group[0] * (group[1] - before[table.by, level][1]))
+            for level, *group in zip(table.levels, table.rows, table.means, table.stds, strict=True)
             if (table.by, level) in before
         ]
         if shared:
@@ -76,7 +85,28 @@ def where_distribution_moved(change: ColumnChange) -> Place | None:
             # Movement against the others' adds nothing to the change.
             way = 1 if sum(moved) > 0 else -1
             places += _places(table.by, names, [max(0.0, way * m) for m in moved], rows)
-    return _largest(places)
+    return _largest([place for place in places if _others_stayed(change, place, before)])
+
+
+def _others_stayed(
+    change: ColumnChange, place: Place, before: Mapping[tuple[str, str | None], list[Any]]
+) -> bool:
+    """Whether the means of the other levels moved no farther than chance moves them."""
+    squares, others = 0.0, 0
+    for table in _group_stats(change.between.new.profile, change.new.name):
+        if table.by != place.by:
+            continue
+        for level, n, mean, std in zip(
+            table.levels, table.rows, table.means, table.stds, strict=True
+        ):
+            old = before.get((table.by, level))
+            if old is None or level == place.level or min(n, old[0]) < _FEWEST_IN_LEVEL:
+                continue
+            variance = std**2 / n + old[2] ** 2 / max(old[0], 1)
+            if variance > 0:
+                squares, others = squares + (mean - old[1]) ** 2 / variance, others + 1
+    # The mean square of standard normal deviates is 1, give or take the root of 2 / others.
+    return not others or squares / others < 1 + _STILL * (2 / others) ** 0.5
 
 
 def ratios_in(change: ColumnChange, place: Place) -> tuple[float, float]:
@@ -150,6 +180,60 @@ def _cut_end(
         if between.unlikely(gone) and rest < 0.005 and share < 0.9 and other.rows < one.rows:
             return Place(name, _end_text(after, end, other), 1.0, share, cut)
     return None
+
+
+class Stretch(NamedTuple):
+    """A stretch of a datetime column in which the newer version has no rows, and older ones had."""
+
+    column: str
+    first: str
+    last: str
+    rows: int
+    share: float
+    #: Microseconds since 1970 of the first and the last row.
+    ends: tuple[float, float]
+
+
+def empty_stretch(between: VersionPair) -> Stretch | None:
+    """The stretch of time, between rows that are there, that most rows are missing from."""
+    found = []
+    for column in between.old.profile.columns:
+        after = between.new.profile.column(column.name)
+        if after is None or not isinstance(column.stats, DatetimeSummary):
+            continue
+        if not isinstance(after.stats, DatetimeSummary):
+            continue
+        one, other = between.old.curve(column), between.new.curve(after)
+        if one is not None and other is not None and len(other.values) > 1:
+            found.append(_empty_stretch(between, column, one, other))
+    stretches = [stretch for stretch in found if stretch]
+    return max(stretches, key=lambda s: (s.rows, s.column), default=None)
+
+
+def _empty_stretch(
+    between: VersionPair, column: ColumnSummary, old: Curve, new: Curve
+) -> Stretch | None:
+    below, at_most = (shares * old.rows for shares in old.shares(new.values))
+    lost = below[1:] - at_most[:-1]
+    at = int(np.argmax(lost))
+    rows = round(float(lost[at]))
+    expected = rows * new.rows / max(old.rows - rows, 1)
+    # None of the rows expected there, for the largest of all such stretches.
+    if rows < _FEWEST_IN_STRETCH or not between.unlikely(len(lost) * math.exp(-expected)):
+        return None
+    inside = old.values[(old.values > new.values[at]) & (old.values < new.values[at + 1])]
+    if not len(inside):
+        return None
+    first, last = (
+        _moment_text(float(inside[end]), day=not (inside % _DAY).any()) for end in (0, -1)
+    )
+    ends = float(inside[0]), float(inside[-1])
+    return Stretch(column.name, first, last, rows, rows / old.rows, ends)
+
+
+def _moment_text(microseconds: float, *, day: bool) -> str:
+    text = str(np.datetime64(int(microseconds), "us"))
+    return text[:10] if day else text[:16].replace("T", " ")
 
 
 def _end_text(column: ColumnSummary, end: int, curve: Curve) -> str:

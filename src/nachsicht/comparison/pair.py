@@ -20,11 +20,13 @@ from nachsicht.comparison.findings.cells import with_rewritten_cells
 from nachsicht.comparison.findings.columns import column_findings, presence_finding
 from nachsicht.comparison.findings.rows import (
     key_findings,
+    period_missing,
     repeat_findings,
     rows_lost,
 )
+from nachsicht.comparison.localise import Place, empty_stretch
 from nachsicht.comparison.rows.diff import compare_rows
-from nachsicht.comparison.suppress import follows_from_loss, rows_left
+from nachsicht.comparison.suppress import follows_from_loss, rows_left, rows_outside
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
 from nachsicht.model.findings import Finding
@@ -89,13 +91,17 @@ def _findings_of_columns(
 ) -> list[Finding | None]:
     """Lost rows and swapped columns first; what follows from them stays silent."""
     findings: list[Finding | None] = []
-    place, swapped = None, set()
+    place, stretch, swapped = None, None, set()
     if between.in_time:
         lost, place = (None, None) if between.slices else rows_lost(between)
         swaps = swaps_in(changes)
-        findings += [lost, *(_swapped(between, swap) for swap in swaps)]
+        stretch = empty_stretch(between)
+        findings += [lost, stretch and period_missing(between, stretch)]
+        findings += [*(_swapped(between, swap) for swap in swaps)]
         swapped = {c.new.position for swap in swaps for c in (swap.first, swap.second)}
     kept = rows_left(between, place) if place else None
+    if stretch and not place:
+        place, kept = Place(stretch.column, None, 1.0, 0.0), rows_outside(between, stretch)
     for change in changes:
         if change.new.position in swapped:
             continue

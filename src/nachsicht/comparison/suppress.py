@@ -13,7 +13,7 @@ from nachsicht.columns.datetime import observe_datetimes
 from nachsicht.columns.levels import levels_in
 from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.distances import distance_between
-from nachsicht.comparison.localise import Place, rows_by_level
+from nachsicht.comparison.localise import Place, Stretch, rows_by_level
 from nachsicht.model.column import DatetimeSummary, QuantitySummary
 
 #: Missing values that rose by so much more than the lost rows explain are reported.
@@ -40,6 +40,18 @@ def follows_from_loss(change: ColumnChange, place: Place, kept: NDArray[np.int64
     if measured is None or measured.distance is None or measured.p_value is None:
         return True
     return measured.p_value > settings.alpha
+
+
+def rows_outside(between: VersionPair, stretch: Stretch) -> NDArray[np.int64] | None:
+    """Rows of the older version that are not in a stretch of time; None without its data."""
+    data, by = between.old.data, between.old.profile.column(stretch.column)
+    if data is None or by is None:
+        return None
+    column = data.table.column(by.position)
+    present = np.flatnonzero(~missing_in(column))
+    values = np.concatenate(observe_datetimes(column).chunks)
+    inside = (values >= stretch.ends[0]) & (values <= stretch.ends[1])
+    return np.delete(np.arange(len(column)), present[inside])
 
 
 def rows_left(between: VersionPair, place: Place) -> NDArray[np.int64] | None:

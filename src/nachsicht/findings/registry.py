@@ -210,6 +210,14 @@ _BETWEEN = (
         evidence="rows old_rows new_rows share by level share_of_lost after before cut_share",
     ),
     _between(
+        "period_missing",
+        (Kind.DATETIME,),
+        check=0.0,
+        act=0.1,
+        evidence="by first last rows share",
+        rows=locate.NONE,
+    ),
+    _between(
         "new_duplicate_rows",
         ROWS,
         act=0.0005,

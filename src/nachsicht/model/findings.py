@@ -52,6 +52,7 @@ FindingCode = Literal[
     "outliers",
     "blank",
     "rows_lost",
+    "period_missing",
     "new_duplicate_rows",
     "key_not_unique",
     "new_duplicate_ids",

@@ -277,7 +277,7 @@ def noise(frame, column, rng, strength):
     decimals = 0 if pd.api.types.is_integer_dtype(values) else 2
     new = put(frame, column, (values + added).round(decimals))
     causes = (("distribution_shift", {}), ("values_changed", {}), ("out_of_range", {}))
-    return Truth(new, (column,), (*causes, ("format_changed", {})))
+    return Truth(new, (column,), (*causes, ("format_changed", {}), ("rounded", {})))
 
 
 @sort("number")
@@ -307,6 +307,7 @@ def wrapped(frame, column, rng, strength):
     half = 2 ** (bits - 1)
     new = put(frame, column, (values + half) % 2**bits - half)
     causes = (rewritten("wrapped", bits=bits), ("out_of_range", {"side": "below"}))
+    causes += (("shifted", {"shift": -(2**bits)}),)
     return Truth(new, (column,), causes)
 
 
@@ -317,6 +318,7 @@ def far_out(frame, column, rng, strength):
     top = float(frame[column].abs().max())
     values = np.round(top * rng.uniform(20, 60, len(frame)), 1)
     causes = (("out_of_range", {"side": "above", "rows": int(where.sum())}),)
+    causes += (("values_changed", {"rows": int(where.sum())}),)
     return Truth(put(frame, column, values, where), (column,), causes)
 
 

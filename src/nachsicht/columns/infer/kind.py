@@ -45,6 +45,8 @@ FEW_LEVELS = 50
 _LONGEST_CODE = 64
 #: From this share on, values count as all different.
 ALL_DIFFERENT = 0.97
+#: Numbers count up if this share of them follows on the one before.
+_FOLLOWING = 0.9
 
 
 def names_things(name: str) -> bool:
@@ -63,6 +65,7 @@ class NumberTraits(NamedTuple):
     zero_and_one: bool
     codes: bool = False
     rising: bool = False
+    consecutive: bool = False
 
     @staticmethod
     def of(numbers: SortedNumbers, *, rising: bool = False) -> NumberTraits:
@@ -72,8 +75,10 @@ class NumberTraits(NamedTuple):
         pair = numbers.distinct == 2 and (low, high) == (0, 1)
         few = numbers.distinct <= FEW_LEVELS
         codes = few and low >= 0 and numbers.distinct * 2 <= numbers.n and numbers.whole
+        different = stored_whole and numbers.n > FEW_LEVELS and numbers.distinct == numbers.n
+        consecutive = different and float((np.diff(numbers.values) == 1).mean()) >= _FOLLOWING
         return NumberTraits(
-            numbers.n, numbers.distinct, stored_whole, low, high, pair, codes, rising
+            numbers.n, numbers.distinct, stored_whole, low, high, pair, codes, rising, consecutive
         )
 
 
@@ -100,8 +105,8 @@ def _naming_rows(name: str, traits: NumberTraits) -> KindReason | None:
     many = traits.rows >= FEW_ROWS
     if many and names_things(name) and (all_different or traits.distinct > FEW_LEVELS):
         return KindReason.ALL_DIFFERENT_CODES
-    # At least half of the whole numbers between the ends occur.
-    dense = traits.highest - traits.lowest < 2 * traits.rows
+    # At least half of the whole numbers between the ends occur, or there are several such runs.
+    dense = traits.highest - traits.lowest < 2 * traits.rows or traits.consecutive
     counted = all_different and traits.rows > FEW_LEVELS and dense
     return KindReason.COUNTED_UP if counted or _is_row_number(traits) else None
 

@@ -55,7 +55,7 @@ OFFSETS = (
 _LEFT_OVER = 1 / 3
 _LEFT_OVER_OF_PART = 0.15
 #: A conversion of a smaller part of the rows is left to outliers.
-_SMALLEST_PART = 0.03
+_SMALLEST_PART, _CLEAR = 0.03, 10.0
 #: Where curves are compared while maps of a part are tried, and shifts in standard deviations.
 _PLACES, _SHIFTS = np.linspace(0.001, 0.999, 200), np.linspace(1.5, 10, 18)
 #: A stretch has two free numbers: fewer rows, or a smaller one, may be chance.
@@ -150,7 +150,9 @@ def map_of_a_part(
     # factor is known from the level.
     often = 0.01 if ratios else 0.2
     p_value = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
-    allowed = min(p_value, _LEFT_OVER_OF_PART * distance)
+    usual = min(p_value, _LEFT_OVER_OF_PART * distance)
+    # A factor of ten or more parts the rows in two, which no noise does.
+    clear = min(p_value, _LEFT_OVER * distance)
     places = np.unique(np.concatenate([side.quantiles(_PLACES) for side in (a, b)]))
     best: AffineMap | None = None
     for factor, offset, name in _maps_of_a_part(a, b, places, free=ratios is None):
@@ -159,6 +161,7 @@ def map_of_a_part(
         here = np.unique(np.concatenate((places, places * factor + offset)))
         part, left = _part_mapped(a, b, here, factor, offset)
         # A shift was chosen among many, and has to fit the better.
+        allowed = clear if max(abs(factor), 1 / abs(factor)) >= _CLEAR else usual
         enough = allowed if name else 0.8 * allowed
         if not _SMALLEST_PART <= part <= 1 - _SMALLEST_PART or left > enough:
             continue

@@ -12,9 +12,11 @@ from nachsicht.columns.datetime import coarsen_counts
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.model.column import DatetimeSummary
 from nachsicht.stats.ecdf import Curve, largest_difference
-from nachsicht.stats.hypothesis_tests import counts_p_value, usual_distance
+from nachsicht.stats.hypothesis_tests import counts_p_value, shares_p_value, usual_distance
 
 _DAY = 86400e6
+#: More datetimes at midnight, by so much and less likely than this, have lost their time of day.
+_MORE_AT_MIDNIGHT, _CHANCE = 0.03, 1e-6
 _HOUR = 3600e6
 _SHARES = np.linspace(0.02, 0.98, 49)
 #: A pattern that is shifted must fit this well, and the unshifted one this badly.
@@ -204,13 +206,17 @@ def _month_p_value(old: _Counts, new: _Counts) -> float | None:
 
 
 def times_lost(a: DatetimeSummary, b: DatetimeSummary) -> tuple[float, float] | None:
-    """Shares of datetimes at midnight before and now, where nearly all are there now."""
+    """Shares of datetimes at midnight before and now, where more are there than by chance."""
     rows = sum(a.counts), sum(b.counts)
     if not all(rows) or not a.by_hour:
         return None
     old = a.at_midnight / rows[0]
     new = b.at_midnight / rows[1] if b.by_hour else 1.0
-    return (old, new) if old < 0.5 and new > 0.95 else None
+    if old < 0.5 and new > 0.95:
+        return old, new
+    at_midnight = b.at_midnight if b.by_hour else rows[1]
+    p_value = shares_p_value(a.at_midnight, rows[0], at_midnight, rows[1])
+    return (old, new) if new - old > _MORE_AT_MIDNIGHT and p_value < _CHANCE else None
 
 
 def times_moved(one: Curve, other: Curve) -> float | None:

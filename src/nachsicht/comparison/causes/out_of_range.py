@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -19,6 +18,8 @@ _LIGHTEST = 12.0
 _LEAST_AWAY = 0.25
 #: From this old rows on, a sign never seen is a fact about the column.
 _ENOUGH_FOR_SIGN = 100
+#: So many of the outermost values are judged together.
+_OUTERMOST = 10
 
 
 class Beyond(NamedTuple):
@@ -55,34 +56,40 @@ def _side(old: Curve, new: Curve, alpha: float, side: Literal["below", "above"])
     value = float(new.values[0] if side == "below" else new.values[-1])
     with np.errstate(over="ignore"):
         away = abs(value - bound) / ((high - low) or 1.0)
-    new_sign = side == "below" and low >= 0 > value and old.rows >= _ENOUGH_FOR_SIGN
-    if not new_sign and not (
-        away >= _LEAST_AWAY and _chance_of(old, new.rows, value, side, rows) < alpha
-    ):
-        return None
-    return Beyond(side, rows, value, bound, away, new_sign)
-
-
-def _chance_of(
-    old: Curve, new_rows: int, value: float, side: Literal["below", "above"], rows: int
-) -> float:
-    """How often as many rows would be beyond the range, or one as far out, at most."""
-    counts = old.at_most - old.below
-    middle = float(old.quantiles(np.array([0.5]))[0])
-    away = (old.values - middle) if side == "above" else (middle - old.values)
-    outward = away > 0
-    if not outward.any():
-        return 1.0
-    order = np.argsort(-away[outward], kind="stable")
-    distance, weight = away[outward][order], counts[outward][order]
-    in_tail = max(_FEWEST_IN_TAIL, _TAIL * old.rows)
-    at = int(np.searchsorted(np.cumsum(weight), in_tail))
-    at = min(at, len(distance) - 1)
-    start = float(distance[at])
-    tail = weight[:at] @ np.log(distance[:at] / start) if at else 0.0
-    index = min(float(weight[:at].sum()) / tail if tail else _LIGHTEST, _LIGHTEST)
-    far = abs(value - middle) / start
-    one_so_far = new_rows * (in_tail / old.rows) * math.exp(-index * math.log(max(far, 1.0)))
+    if side == "below" and low >= 0 > value and old.rows >= _ENOUGH_FOR_SIGN:
+        negative = round(new.shares(np.zeros(1))[0][0] * new.rows)
+        return Beyond(side, negative, value, bound, away, True)
     # Of rows that are alike, each beyond the outermost of the old ones halves the odds.
-    as_many = (new_rows / (new_rows + old.rows)) ** rows
-    return min(one_so_far, as_many)
+    as_many = (new.rows / (new.rows + old.rows)) ** rows
+    if as_many < alpha or (away >= _LEAST_AWAY and _chance_so_far(old, new, side, rows) < alpha):
+        return Beyond(side, rows, value, bound, away, False)
+    return None
+
+
+def _chance_so_far(old: Curve, new: Curve, side: Literal["below", "above"], rows: int) -> float:
+    """How often as many values would lie as far out, by the weight of the old tail."""
+    middle = float(old.quantiles(np.array([0.5]))[0])
+    away, counts = _outward(old, middle, side)
+    if not len(away):
+        return 1.0
+    in_tail = max(_FEWEST_IN_TAIL, _TAIL * old.rows)
+    at = min(int(np.searchsorted(np.cumsum(counts), in_tail)), len(away) - 1)
+    start = float(away[at])
+    logs = float(counts[:at] @ np.log(away[:at] / start)) if at else 0.0
+    index = min(float(counts[:at].sum()) / logs if logs else _LIGHTEST, _LIGHTEST)
+    far, weights = _outward(new, middle, side)
+    outermost = np.repeat(far[:_OUTERMOST], weights[:_OUTERMOST].astype(int))[:_OUTERMOST]
+    expected = new.rows * in_tail / old.rows * np.maximum(outermost / start, 1.0) ** -index
+    order = np.arange(1, len(expected) + 1)
+    chances = expected**order / np.cumprod(order)  # bounds of Poisson's distribution
+    return float(chances[: min(rows, len(chances))].min(initial=1.0)) * len(chances)
+
+
+def _outward(
+    curve: Curve, middle: float, side: Literal["below", "above"]
+) -> tuple[np.ndarray, np.ndarray]:
+    """Distances from the middle on one side, the largest first, with their rows."""
+    away = (curve.values - middle) if side == "above" else (middle - curve.values)
+    outward = away > 0
+    order = np.argsort(-away[outward], kind="stable")
+    return away[outward][order], (curve.at_most - curve.below)[outward][order]

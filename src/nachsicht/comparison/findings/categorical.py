@@ -23,7 +23,7 @@ Counts = Mapping[str, int]
 #: Levels of so few rows may be some of many; a closed set has none, and so many rows a level.
 _SELDOM, _FILLED = 4, 20
 #: New levels of fewer rows are a slip; and even of a closed set chance must be small.
-_FEWEST_ROWS, _CLOSED = 3, 0.05
+_FEWEST_ROWS, _CLOSED = 4, 0.15
 #: Pairs of an old level and a new one that have one cause.
 Recognise = Callable[[Counts, Counts], list[tuple[str, str]]]
 

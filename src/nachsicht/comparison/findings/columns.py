@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import singledispatch
 from typing import Any
 
+from nachsicht.columns.infer.sentinels import find_sentinel
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import ColumnChange, VersionPair
@@ -163,7 +164,7 @@ def _another_kind(change: ColumnChange) -> Iterator[Finding | None]:
             },
         )
         return
-    cut = _cut_names(change)
+    cut = _cut_names(change) or _sentinel_of_another_kind(change)
     if cut:
         yield cut
         return
@@ -176,6 +177,16 @@ def _another_kind(change: ColumnChange) -> Iterator[Finding | None]:
             yield from found
             return
     yield _retyped(change)
+
+
+def _sentinel_of_another_kind(change: ColumnChange) -> Finding | None:
+    """A code for missing that makes numbers of what was a row of identifiers."""
+    found, before = find_sentinel(change.new), change.old.stats
+    if found is None or not isinstance(before, IdentifierSummary):
+        return None
+    share = found.rows / max(change.new.present, 1)
+    facts: dict[str, Fact] = {"value": found.value, "rows": found.rows, "share": share}
+    return change.finding("sentinel_value_new", share, facts)
 
 
 def _cut_names(change: ColumnChange) -> Finding | None:

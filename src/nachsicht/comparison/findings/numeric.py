@@ -61,12 +61,12 @@ def _moves(
 ) -> Iterator[Finding | None]:
     """Causes by which the distribution moved, or that it did."""
     assert change.curves is not None
-    cap = cap_in(change)
+    heap = heap_in(change, a, b)
+    cap = None if heap and heap.rounded else cap_in(change)
     if cap:
         yield _capped(change, cap)
         return
     one, other = change.curves
-    heap = heap_in(change, a, b)
     spike = _spike_beside_the_rest(change, one, other)
     if heap and spike and spike.rise < 0.6 * (heap.share - heap.old_share):
         spike = None  # one of the values that the others are heaped on
@@ -129,7 +129,7 @@ def _of_the_spread(
     found = map_between(one, other, distance, decimals, known_only=place is not None)
     ratios = ratios_in(change, place) if place else None
     found = found or map_of_a_part(one, other, distance, ratios)
-    if not found and not place:
+    if not found:
         found = stretch_between(one, other, distance)
     if found:
         return _mapped(change, found, distance)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from nachsicht.comparison.context import VersionPair
-from nachsicht.comparison.localise import Place, cut_end, loss_of_rows
+from nachsicht.comparison.localise import Place, Stretch, cut_end, loss_of_rows
 from nachsicht.findings.rules.table import block_evidence, duplicates_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
@@ -39,6 +39,22 @@ def rows_lost(between: VersionPair) -> tuple[Finding | None, Place | None]:
         place = loss_of_rows(between, lost)
     finding = _rows_lost(between, lost, place)
     return finding, place if finding else None
+
+
+def period_missing(between: VersionPair, found: Stretch) -> Finding | None:
+    """A stretch of time without rows, between others that have as many as before."""
+    return between.finding(
+        "period_missing",
+        (found.column,),
+        found.share,
+        {
+            "by": found.column,
+            "first": found.first,
+            "last": found.last,
+            "rows": found.rows,
+            "share": found.share,
+        },
+    )
 
 
 def _rows_lost(between: VersionPair, lost: int, place: Place | None) -> Finding | None:

@@ -15,6 +15,7 @@ from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.buffers import missing_in, taken, values_of
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.columns.cell_text import cell_text
+from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.rows.keys import (
     FEWEST_SHARED,
     NEARLY,
@@ -301,7 +302,9 @@ def _rewrite(
             for column in same[:_MOST_OTHERS]
         ]
 
-    return explain_rewrite(_taken(old, places[0], common), _taken(new, places[1], common), others)
+    known = set(levels_of(pair[0].stats) or ())
+    cells = _taken(old, places[0], common), _taken(new, places[1], common)
+    return explain_rewrite(*cells, others, known)
 
 
 def _taken(column: Any, places: _Places, common: Any) -> Any:

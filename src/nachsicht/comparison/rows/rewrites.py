@@ -7,7 +7,7 @@ most pairs is taken; of several that hold for equally many, the first, which is 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -50,7 +50,10 @@ class _Candidate(msgspec.Struct, frozen=True):
 
 
 def explain_rewrite(
-    old: Any, new: Any, others: Callable[[], Sequence[tuple[str, Any]]] = tuple
+    old: Any,
+    new: Any,
+    others: Callable[[], Sequence[tuple[str, Any]]] = tuple,
+    known: Collection[str] = (),
 ) -> Rewrite | None:
     """The rule by which cells were rewritten, if one holds for most of them.
 
@@ -60,6 +63,8 @@ def explain_rewrite(
         Cells of a column in rows that both versions have, where they differ; of one type.
     others : callable
         Returns names and new cells of other columns of the same type, in the same rows.
+    known : collection of str
+        Levels that the older version has.
 
     Returns
     -------
@@ -75,7 +80,7 @@ def explain_rewrite(
     candidates = [_Candidate("emptied", gone), _Candidate("filled", came, _filled(new, came))]
     if both.any():
         a, b = (side.filter(pa.array(both)) for side in (old, new))
-        found = [*_rules(a, b), *_of_others(b, both, others)]
+        found = [*_rules(a, b, known), *_of_others(b, both, others)]
         candidates += [_spread_over(candidate, both) for candidate in found]
     return _best(candidates, n)
 
@@ -115,11 +120,13 @@ def _text_of(value: Any) -> str:
     return number_text(value) if isinstance(value, int | float) else str(value)
 
 
-def _rules(a: Any, b: Any) -> Iterator[_Candidate]:
+def _rules(a: Any, b: Any, known: Collection[str]) -> Iterator[_Candidate]:
     if pa.types.is_temporal(a.type) and not pa.types.is_duration(a.type):
         yield from _of_datetimes(a, b)
     elif is_text(a.type):
-        yield from _of_texts(a, b)
+        yield from _overwritten(a, b)
+        yield from _of_texts(a, b, known)
+        return
     else:
         one, other = as_numbers(a), as_numbers(b)
         if one and other:
@@ -331,7 +338,7 @@ def _of_datetimes(a: Any, b: Any) -> Iterator[_Candidate]:
     yield _Candidate("time_dropped", dropped)
 
 
-def _of_texts(a: Any, b: Any) -> Iterator[_Candidate]:
+def _of_texts(a: Any, b: Any, known: Collection[str]) -> Iterator[_Candidate]:
     """Rules are tried on the different pairs of texts, each with its rows."""
     codes = [pc.dictionary_encode(side) for side in (a, b)]
     old, new = ([str(text) for text in side.dictionary.to_pylist()] for side in codes)
@@ -339,7 +346,8 @@ def _of_texts(a: Any, b: Any) -> Iterator[_Candidate]:
     distinct, of_pair = np.unique(joint, return_inverse=True)
     pairs = [(old[code // len(new)], new[code % len(new)]) for code in distinct.tolist()]
     for rule, holds in _TEXT_RULES:
-        each = np.array([holds(before, after) for before, after in pairs], bool)
+        # One level in the place of another is no misspelling of it.
+        each = np.array([b not in known and holds(a, b) for a, b in pairs], bool)
         if each.any():
             yield _Candidate(rule, each[of_pair], _text_facts(rule, pairs, each))
     yield from _mapped(pairs, of_pair)
