@@ -7,10 +7,13 @@ from collections.abc import Iterable, Mapping
 from typing import Any, Literal, NamedTuple, cast
 
 import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
 
+from nachsicht.columns.datetime import observe_datetimes
 from nachsicht.columns.levels import MOST_LEVELS, in_order
 from nachsicht.comparison.causes.levels import levels_of
-from nachsicht.comparison.context import ColumnChange, VersionPair
+from nachsicht.comparison.context import ColumnChange, Version, VersionPair
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import ColumnSummary, DatetimeSummary
 from nachsicht.model.profile import GroupStats, MissingByLevel, ProfileDocument
@@ -203,32 +206,45 @@ def empty_stretch(between: VersionPair) -> Stretch | None:
             continue
         if not isinstance(after.stats, DatetimeSummary):
             continue
-        one, other = between.old.curve(column), between.new.curve(after)
-        if one is not None and other is not None and len(other.values) > 1:
-            found.append(_empty_stretch(between, column, one, other))
+        found.append(_empty_stretch(between, column, after))
     stretches = [stretch for stretch in found if stretch]
     return max(stretches, key=lambda s: (s.rows, s.column), default=None)
 
 
-def _empty_stretch(
-    between: VersionPair, column: ColumnSummary, old: Curve, new: Curve
-) -> Stretch | None:
-    below, at_most = (shares * old.rows for shares in old.shares(new.values))
-    lost = below[1:] - at_most[:-1]
+def _empty_stretch(between: VersionPair, old: ColumnSummary, new: ColumnSummary) -> Stretch | None:
+    before, after = between.old.curve(old), between.new.curve(new)
+    if before is None or after is None or len(after.values) < 2 or not before.rows:
+        return None
+    # Between the values that profiles keep: most rows that are fewer than elsewhere.
+    below, at_most = (shares * before.rows for shares in before.shares(after.values))
+    held = (after.below[1:] - after.at_most[:-1]) * before.rows / after.rows
+    if (below[1:] - at_most[:-1] - held).max() < _FEWEST_IN_STRETCH:
+        return None
+    one, other = _moments_in(between.old, old), _moments_in(between.new, new)
+    if one is None or other is None:
+        return None
+    lost = np.searchsorted(one, other[1:], "left") - np.searchsorted(one, other[:-1], "right")
     at = int(np.argmax(lost))
-    rows = round(float(lost[at]))
-    expected = rows * new.rows / max(old.rows - rows, 1)
+    rows = int(lost[at])
+    expected = rows * len(other) / max(len(one) - rows, 1)
     # None of the rows expected there, for the largest of all such stretches.
     if rows < _FEWEST_IN_STRETCH or not between.unlikely(len(lost) * math.exp(-expected)):
         return None
-    inside = old.values[(old.values > new.values[at]) & (old.values < new.values[at + 1])]
-    if not len(inside):
-        return None
-    first, last = (
-        _moment_text(float(inside[end]), day=not (inside % _DAY).any()) for end in (0, -1)
-    )
+    first = int(np.searchsorted(one, other[at], "right"))
+    inside = one[first : first + rows]
     ends = float(inside[0]), float(inside[-1])
-    return Stretch(column.name, first, last, rows, rows / old.rows, ends)
+    first_day, last_day = (_moment_text(end, day=not (inside % _DAY).any()) for end in ends)
+    return Stretch(old.name, first_day, last_day, rows, rows / len(one), ends)
+
+
+def _moments_in(version: Version, column: ColumnSummary) -> NDArray[np.int64] | None:
+    """All datetimes of a column in rising order, where its data is at hand and stored as such."""
+    if version.data is None:
+        return None
+    values = version.data.table.column(column.position)
+    if not (pa.types.is_timestamp(values.type) or pa.types.is_date(values.type)):
+        return None
+    return np.sort(np.concatenate(observe_datetimes(values).chunks))
 
 
 def _moment_text(microseconds: float, *, day: bool) -> str:

@@ -87,30 +87,26 @@ def respelled(old: Counts, new: Counts) -> list[tuple[str, str]]:
 def misspelt(old: Counts, new: Counts) -> list[tuple[str, str]]:
     """New levels that differ from one old level by one letter, or two exchanged.
 
-    Names that differ in their digits are other names, and so are short ones.
+    Short names, and those with digits, are codes, of which neighbours are other codes.
     """
     from rapidfuzz.distance import OSA
 
     pairs = []
+    # Of a long tail, names that are new anyway may be like others by chance.
+    once = sum(count == 1 for count in old.values())
+    expected = once / max(sum(old.values()), 1) * sum(new.values())
     for level in new:
-        if level in old or len(level) < _FEWEST_LETTERS:
+        if level in old or len(level) < _FEWEST_LETTERS or any(c.isdigit() for c in level):
             continue
-        near = [
-            name
-            for name in old
-            if OSA.distance(name, level, score_cutoff=1) == 1 and _letters_only(name, level)
-        ]
+        if new[level] <= 3 * expected:
+            continue
+        near = [name for name in old if OSA.distance(name, level, score_cutoff=1) == 1]
         # A level that stays as it was, and is not rarer than its misspelling.
         if len(near) == 1 and new.get(near[0], 0) + new[level] >= old[near[0]] * _STAYS * (
             sum(new.values()) / max(sum(old.values()), 1)
         ):
             pairs.append((near[0], level))
     return pairs
-
-
-def _letters_only(one: str, other: str) -> bool:
-    """Whether two texts have the same digits in the same order."""
-    return [c for c in one if c.isdigit()] == [c for c in other if c.isdigit()]
 
 
 def damaged(old: Counts, new: Counts) -> list[tuple[str, str]]:

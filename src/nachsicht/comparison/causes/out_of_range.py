@@ -16,6 +16,8 @@ _TAIL, _FEWEST_IN_TAIL = 0.05, 5
 _LIGHTEST = 12.0
 #: Values beyond lie at least this part of the old range away from it.
 _LEAST_AWAY = 0.25
+#: Of fewer different values the tail has no weight to speak of; then it must be a whole range.
+_FEWEST_VALUES = 30
 #: From this old rows on, a sign never seen is a fact about the column.
 _ENOUGH_FOR_SIGN = 100
 #: So many of the outermost values are judged together.
@@ -61,7 +63,8 @@ def _side(old: Curve, new: Curve, alpha: float, side: Literal["below", "above"])
         return Beyond(side, negative, value, bound, away, True)
     # Of rows that are alike, each beyond the outermost of the old ones halves the odds.
     as_many = (new.rows / (new.rows + old.rows)) ** rows
-    if as_many < alpha or (away >= _LEAST_AWAY and _chance_so_far(old, new, side, rows) < alpha):
+    least = _LEAST_AWAY if len(old.values) >= _FEWEST_VALUES else 1.0
+    if as_many < alpha or (away >= least and _chance_so_far(old, new, side, rows) < alpha):
         return Beyond(side, rows, value, bound, away, False)
     return None
 

@@ -79,6 +79,7 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     old, new = between.old.profile, between.new.profile
     repeated, before = new.duplicates.duplicate_rows, old.duplicates.duplicate_rows
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
+    yield _imported_again(between)
     if share <= old_share or not duplicates_matter(new.columns, new.duplicates):
         return
     if shares_p_value(before, old.rows, repeated, new.rows) > between.settings.alpha:
@@ -95,6 +96,31 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
         form="more" if usual else "",
         at_most=Severity.NOTE if usual else None,
     )
+
+
+def _imported_again(between: VersionPair) -> Finding | None:
+    """A block of rows that equal earlier ones in all but their identifiers."""
+    old, new = between.old.profile, between.new.profile
+    before = max((d.duplicate_rows / max(old.rows, 1) for d in old.duplicates_by_subset), default=0)
+    for duplicates in new.duplicates_by_subset:
+        left_out = [c for c in new.columns if c.name not in duplicates.columns]
+        block = import_in(duplicates)
+        if block is None or any(c.kind is not Kind.IDENTIFIER for c in left_out):
+            continue
+        rows = block.last_row - block.first_row + 1
+        again = duplicates.duplicate_rows - new.duplicates.duplicate_rows
+        others = tuple(c for c in new.columns if c.name in duplicates.columns)
+        if again <= rows / 2 or not duplicates_matter(others, duplicates):
+            continue
+        facts: dict[str, Fact] = {"rows": rows, "share": rows / new.rows, "old_share": before}
+        return between.finding(
+            "new_duplicate_rows",
+            tuple(c.name for c in left_out),
+            rows / new.rows,
+            facts | block_evidence(duplicates),
+            form="renewed",
+        )
+    return None
 
 
 def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Finding | None]:
