@@ -66,3 +66,20 @@ def test_a_shift_is_placed_in_its_level():
     (evidence,) = [f.evidence for f in found if "share_of_shift" in f.evidence]
     assert (evidence["by"], evidence["level"]) == ("breed", "dark")
     assert evidence["share_of_shift"] > 0.9
+
+
+@pytest.mark.parametrize(
+    ("first", "last"), [("2024-05-03", "2024-05-20"), ("2024-08-01", "2024-08-31")]
+)
+def test_a_stretch_of_time_without_rows_is_named_by_its_ends(first, last):
+    def year():
+        return checks().assign(
+            checked=pd.Timestamp("2024-04-01") + pd.to_timedelta(RNG.integers(0, 180, N), "D")
+        )
+
+    old, new = year(), year()
+    new = new[~new.checked.between(first, last)]
+    evidence = finding("period_missing", old, new).evidence
+    assert (evidence["by"], evidence["first"], evidence["last"]) == ("checked", first, last)
+    assert evidence["rows"] == old.checked.between(first, last).sum()
+    assert finding("period_missing", old, year()) is None

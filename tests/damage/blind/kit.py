@@ -117,7 +117,7 @@ def judged(sort, strength, pairing, name, old, truth):
 
 
 #: How far facts may be off that are estimated from a sample, relatively; others two per cent.
-_ESTIMATED = {"shift": 0.1, "scaled_share": 0.25, "factor": 0.04, "value": 0.001, "rows": 0.3}
+_ESTIMATED = {"shift": 0.1, "scaled_share": 0.25, "factor": 0.06, "value": 0.001, "rows": 0.3}
 
 
 def _names(finding, code, facts):

@@ -277,7 +277,9 @@ def noise(frame, column, rng, strength):
     decimals = 0 if pd.api.types.is_integer_dtype(values) else 2
     new = put(frame, column, (values + added).round(decimals))
     causes = (("distribution_shift", {}), ("values_changed", {}), ("out_of_range", {}))
-    return Truth(new, (column,), (*causes, ("format_changed", {}), ("rounded", {})))
+    return Truth(
+        new, (column,), (*causes, ("format_changed", {}), ("rounded", {}), ("rescaled", {}))
+    )
 
 
 @sort("number")
@@ -541,7 +543,7 @@ def share_moved(frame, column, rng, strength):
 
 @sort("date")
 def days_off(frame, column, rng, strength):
-    days = int((365, 30, 1)[strength] * rng.choice([-1, 1]))
+    days = int((60, 12, 1)[strength] * rng.choice([-1, 1]))
     causes = (("dates_shifted", {"days": days}), rewritten("dates_shifted_day", amount=days))
     causes += (rewritten("dates_shifted_month"), rewritten("dates_shifted_year"))
     return Truth(put(frame, column, frame[column] + pd.Timedelta(days=days)), (column,), causes)

@@ -17,7 +17,7 @@ from nachsicht.stats.hypothesis_tests import counts_p_value, shares_p_value, usu
 _DAY = 86400e6
 #: More datetimes at midnight, by so much and less likely than this, have lost their time of day.
 _MORE_AT_MIDNIGHT, _CHANCE = 0.03, 1e-6
-_HOUR = 3600e6
+_HOUR, _WEEK = 3600e6, 7 * 86400e6
 _SHARES = np.linspace(0.02, 0.98, 49)
 #: A pattern that is shifted must fit this well, and the unshifted one this badly.
 _FITS, _DIFFERS = 1e-3, 1e-9
@@ -64,12 +64,14 @@ def shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Sh
     if span > 0 and distance > usual_distance(one.rows, other.rows, 1e-5):
         for unit in (_DAY,) if not a.by_hour else (_DAY, _HOUR / 2, _HOUR / 60):
             moved = float(np.median(other.quantiles(_SHARES) - one.quantiles(_SHARES)))
-            moved = round(moved / unit) * unit
-            left = largest_difference(one.mapped(1.0, moved), other)
+            near = [(round(moved / unit) + step) * unit for step in range(-3, 4)]
+            left, moved = min((largest_difference(one.mapped(1.0, m), other), m) for m in near)
             explained = left <= max(usual, 0.1 * distance) and left < distance / 3
             if moved and abs(moved) < _LARGEST_SHIFT * span and explained:
                 return Shift(moved, distance, left)
-    return _shift_of_weekdays(change, a, b)
+    # Weekdays tell days only where the datetimes stayed in their range.
+    away = abs(float(np.median(other.quantiles(_SHARES) - one.quantiles(_SHARES))))
+    return _shift_of_weekdays(change, a, b) if away < _WEEK / 2 + 0.02 * span else None
 
 
 def _shift_of_weekdays(

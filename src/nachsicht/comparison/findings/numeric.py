@@ -214,9 +214,20 @@ def _spiked(
         facts |= {"old_missing": change.old.missing_share}
         return change.finding("missing_imputed", spike.rise, facts)
     known_code = could_be_sentinel(value) or _alone_outside(change, value, before, spike.rows)
-    if known_code and spike.old_share < 0.1 * spike.share:
+    if known_code and spike.old_share < 0.1 * spike.share and not _moved_as_one(change, spike):
         return change.finding("sentinel_value_new", spike.share, facts)
     return change.finding("value_spike", spike.rise, facts)
+
+
+def _moved_as_one(change: ColumnChange, spike: Spike) -> bool:
+    """Whether a value that filled as many rows is gone: then this is what became of it."""
+    if change.curves is None or not change.old.top_values:
+        return False
+    usual = number_in(change.old.top_values[0].value)
+    if usual is None:
+        return False
+    one, other = change.curves
+    return one.share_at(usual) > 0.5 * spike.share and not other.share_at(usual)
 
 
 def _alone_outside(change: ColumnChange, value: float, before: Curve, rows: int) -> bool:

@@ -10,6 +10,7 @@ from nachsicht.findings.rules.table import block_evidence, duplicates_matter
 from nachsicht.model.comparison import RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
+from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.hypothesis_tests import shares_p_value
 from nachsicht.table.duplicates import import_in
 
@@ -19,6 +20,9 @@ _MEANT = 0.5
 _USUAL = 0.01
 #: Counts of rows vary by more than their root; so many standard errors are no chance.
 _STANDARD_ERRORS = 4.0
+#: A block so long, and so many times as long as any before, was imported twice, whatever else is
+#: equal by chance.
+_LONG_RUN, _LONGER = 20, 4
 
 
 def rows_lost(between: VersionPair) -> tuple[Finding | None, Place | None]:
@@ -79,6 +83,24 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     old, new = between.old.profile, between.new.profile
     repeated, before = new.duplicates.duplicate_rows, old.duplicates.duplicate_rows
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
+    run, old_run = _longest_run(new), _longest_run(old)
+    if run >= _LONG_RUN and run > _LONGER * old_run and import_in(new.duplicates) is None:
+        first = new.duplicates.runs[0]
+        yield between.finding(
+            "new_duplicate_rows",
+            (),
+            run / new.rows,
+            {
+                "rows": run,
+                "share": run / new.rows,
+                "old_share": old_share,
+                "first_row": first.first_row,
+                "last_row": first.last_row,
+                "first_original_row": first.first_original_row,
+                "last_original_row": first.first_original_row + run - 1,
+            },
+        )
+        return
     yield _imported_again(between)
     if share <= old_share or not duplicates_matter(new.columns, new.duplicates):
         return
@@ -96,6 +118,12 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
         form="more" if usual else "",
         at_most=Severity.NOTE if usual else None,
     )
+
+
+def _longest_run(version: ProfileDocument) -> int:
+    """Rows of the longest block that equals an earlier block."""
+    runs = version.duplicates.runs
+    return runs[0].last_row - runs[0].first_row + 1 if runs else 0
 
 
 def _imported_again(between: VersionPair) -> Finding | None:

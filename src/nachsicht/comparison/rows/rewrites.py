@@ -26,6 +26,8 @@ from nachsicht.model.findings import Fact
 
 #: A rule must hold for this share of the rewritten cells; from the second on, for "nearly all".
 LEAST_SHARE = 0.5
+#: A simpler rule is taken if it holds for this part of those that another holds for.
+_NEARLY_AS_MANY = 0.97
 #: Pairs that are examined to find a rule, evenly from all; shares are those of these.
 _MOST_PAIRS = 50_000
 #: Fewer equal differences than this are a coincidence.
@@ -87,7 +89,8 @@ def explain_rewrite(
 
 def _best(candidates: Sequence[_Candidate], cells: int) -> Rewrite | None:
     counted = [(int(np.count_nonzero(each.holds)), each) for each in candidates]
-    rows, best = max(counted, key=lambda entry: entry[0])
+    most = max(rows for rows, _ in counted)
+    rows, best = next(entry for entry in counted if entry[0] >= _NEARLY_AS_MANY * most)
     examined = len(best.holds)
     if rows < LEAST_SHARE * examined or (rows < _FEWEST and not _plain_fact(best)):
         return None
@@ -124,7 +127,6 @@ def _rules(a: Any, b: Any, known: Collection[str]) -> Iterator[_Candidate]:
     if pa.types.is_temporal(a.type) and not pa.types.is_duration(a.type):
         yield from _of_datetimes(a, b)
     elif is_text(a.type):
-        yield from _overwritten(a, b)
         yield from _of_texts(a, b, known)
         return
     else:
@@ -350,6 +352,7 @@ def _of_texts(a: Any, b: Any, known: Collection[str]) -> Iterator[_Candidate]:
         each = np.array([b not in known and holds(a, b) for a, b in pairs], bool)
         if each.any():
             yield _Candidate(rule, each[of_pair], _text_facts(rule, pairs, each))
+    yield from _overwritten(a, b)
     yield from _mapped(pairs, of_pair)
 
 
