@@ -24,13 +24,19 @@ from nachsicht.comparison.findings.rows import (
     repeat_findings,
     rows_lost,
 )
-from nachsicht.comparison.localise import Place, empty_stretch
+from nachsicht.comparison.localise import Place, Stretch, empty_stretch
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left, rows_outside
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
-from nachsicht.model.findings import Finding
+from nachsicht.model.findings import Finding, FindingCode
 from nachsicht.stats.hypothesis_tests import bound_over_all
+
+#: Causes by which dates are elsewhere.
+_REWRITTEN_DATES: set[FindingCode] = {
+    *("day_month_swapped", "dates_shifted", "timezone_shifted", "sentinel_value_new"),
+    *("value_spike", "time_of_day_lost"),
+}
 
 
 class Compared(msgspec.Struct, frozen=True):
@@ -95,7 +101,7 @@ def _findings_of_columns(
     if between.in_time:
         lost, place = (None, None) if between.slices else rows_lost(between)
         swaps = swaps_in(changes)
-        stretch = empty_stretch(between)
+        stretch = _lost_stretch(between, changes)
         findings += [lost, stretch and period_missing(between, stretch)]
         findings += [*(_swapped(between, swap) for swap in swaps)]
         swapped = {c.new.position for swap in swaps for c in (swap.first, swap.second)}
@@ -109,6 +115,14 @@ def _findings_of_columns(
         if not (place and own and follows_from_loss(change, place, kept)):
             findings += own
     return findings
+
+
+def _lost_stretch(between: VersionPair, changes: Sequence[ColumnChange]) -> Stretch | None:
+    """A stretch of time without rows, unless its dates were rewritten, which moves rows about."""
+    stretch = empty_stretch(between)
+    change = next((c for c in changes if stretch and c.old.name == stretch.column), None)
+    own = {finding.code for finding in column_findings(change) if finding} if change else set()
+    return None if own & _REWRITTEN_DATES else stretch
 
 
 def measure_pairs(
