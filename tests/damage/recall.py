@@ -76,7 +76,7 @@ def table_of(done):
     """Lines of the table: recall by cause and strength, and findings beside the right one."""
     counts = defaultdict(lambda: [0, 0, 0])
     for trial in done:
-        entry = counts[trial.cause, trial.value]
+        entry = counts[trial.cause, trial.strength]
         entry[0] += trial.found
         entry[1] += 1
         entry[2] += bool(trial.beside)
@@ -97,8 +97,8 @@ def report(chosen):
     """Lines of the whole report: the table, what was missed, and the undamaged pairs."""
     done = list(trials(chosen))
     yield from table_of(done)
-    missed = Counter((t.base, t.cause, t.value, t.beside) for t in done if not t.found)
-    beside = Counter((t.base, t.cause, t.value, t.beside) for t in done if t.beside and t.found)
+    missed = Counter((t.base, t.cause, t.strength, t.beside) for t in done if not t.found)
+    beside = Counter((t.base, t.cause, t.strength, t.beside) for t in done if t.beside and t.found)
     for title, entries in (("not named", missed), ("named, with more beside", beside)):
         for entry, times in sorted(entries.items()):
             yield f"  {title}, {times} x: {entry[0]}, {entry[1]}, {entry[2]} {', '.join(entry[3])}"

@@ -294,11 +294,14 @@ def _rewrite(
     common = comparable_type(old.type, new.type)
     places = matched.old[mask], matched.new[mask]
 
-    def others() -> list[tuple[str, Any]]:
+    def others(among: _Places) -> list[tuple[str, Any]]:
         beside = [column for _, column in pairs if column is not pair[1]]
         same = [c for c in beside if tables[1].column(c.position).type == new.type]
         return [
-            (column.name, _taken(one_array(tables[1].column(column.position)), places[1], common))
+            (
+                column.name,
+                _taken(one_array(tables[1].column(column.position)), places[1][among], common),
+            )
             for column in same[:_MOST_OTHERS]
         ]
 

@@ -7,6 +7,7 @@ others; where it occurs once in each version, the two rows are one, of which a c
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from functools import cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -17,10 +18,10 @@ from nachsicht.arrow.hashing import Hashes, hash_values, salt_of
 from nachsicht.comparison.rows.keys import comparable_type, one_array
 from nachsicht.model.column import ColumnSummary
 
-#: Hashes of more cells are not computed again to find pairs.
-_MOST_CELLS = 20_000_000
 #: Fewer pairs may be a coincidence, and so may fewer than this many times those within a version.
 _FEWEST_PAIRS, _COINCIDENCES = 5, 4.0
+#: Of more rows, only about so many are matched to see which columns make pairs.
+_COUNTED_ROWS = 8_000
 
 _Places = NDArray[np.int64]
 _Pair = tuple[ColumnSummary, ColumnSummary]
@@ -43,7 +44,9 @@ class _Side(NamedTuple):
 
     def hash_of(self, column: int, rows: _Places | None = None) -> Hashes:
         array = self.columns[column]
-        return hash_values(array if rows is None else taken(array, rows), salt_of(column))
+        if rows is not None and len(rows) < len(array):
+            array = taken(array, rows)
+        return hash_values(array, salt_of(column))
 
     def kept(self, keep: NDArray[np.bool_]) -> _Side:
         return self._replace(places=self.places[keep])
@@ -63,35 +66,76 @@ def rewritten_rows(
     moved : sequence of int
         Positions in ``new`` of columns whose distribution changed: all of them may be rewritten.
     """
-    usable = []
-    for one, other in pairs:
-        arrays = one_array(old.column(one.position)), one_array(new.column(other.position))
-        common = comparable_type(arrays[0].type, arrays[1].type)
-        if common is not None:
-            usable.append(
-                ((one, other), [a if a.type == common else a.cast(common) for a in arrays])
-            )
+    usable = [
+        (pair, arrays)
+        for pair in pairs
+        if (arrays := _comparable(old.column(pair[0].position), new.column(pair[1].position)))
+    ]
     if len(usable) < 3 or not old.num_rows or not new.num_rows:
         return
-    sides = [_side_of([arrays[i] for _, arrays in usable]) for i in (0, 1)]
-    before, after = _unlike(*sides)
+    columns = [arrays for _, arrays in usable]
     several = [i for i, (pair, _) in enumerate(usable) if pair[1].position in moved]
-    tries = [several] if 1 < len(several) < len(usable) - 1 else []
-    cells = (len(before.places) + len(after.places)) * len(usable)
-    if cells <= _MOST_CELLS:
-        tries += [[i] for i in range(len(usable))]
-    else:
-        tries += [[i] for i in several]
-    count_of_rows = min(len(before.places), len(after.places))
-    counted = [(len(_matched(before, after, columns)[0]), columns) for columns in tries]
-    for count, columns in sorted(counted, key=lambda entry: (-entry[0], entry[1])):
-        if count <= _FEWEST_PAIRS + _COINCIDENCES * _repeats(before, columns) * count_of_rows:
-            continue
-        old_places, new_places = _matched(before, after, columns)
+    tries = [[i] for i in range(len(usable))]
+    if 1 < len(several) < len(usable) - 1:
+        tries.append(several)
+    distinct = [min(one.distinct, other.distinct) for (one, other), _ in usable]
+    worth = _worth_trying(columns, tries, distinct)
+    if not worth:
+        return
+    before, after = _unlike(*(_side_of([arrays[i] for arrays in columns]) for i in (0, 1)))
+    for left_out in worth:
+        old_places, new_places = _matched(before, after, left_out)
         if len(old_places) >= _FEWEST_PAIRS:
-            yield Rewritten(tuple(usable[i][0] for i in columns), old_places, new_places)
+            yield Rewritten(tuple(usable[i][0] for i in left_out), old_places, new_places)
             before = before.kept(~np.isin(before.places, old_places))
             after = after.kept(~np.isin(after.places, new_places))
+
+
+def _comparable(old: Any, new: Any) -> tuple[Any, Any] | None:
+    """Both columns as arrays of one type; None where there is none."""
+    one, other = one_array(old), one_array(new)
+    common = comparable_type(one.type, other.type)
+    if common is None:
+        return None
+    return tuple(a if a.type == common else a.cast(common) for a in (one, other))
+
+
+def _worth_trying(
+    columns: Sequence[tuple[Any, Any]], tries: Sequence[list[int]], distinct: Sequence[int]
+) -> list[list[int]]:
+    """Which columns to leave out, the most promising first, judged by a part of the rows.
+
+    The part is the same in both versions: rows whose cell in one column, of many different values,
+    has a hash that is a multiple of a number. Three such columns are used, so that one is left.
+    """
+    ranked = sorted(range(len(columns)), key=lambda i: -distinct[i])
+    sampled = cache(lambda by: _sampled(columns, by))
+    found = []
+    for left_out in tries:
+        by = next((i for i in ranked[:3] if i not in left_out), None)
+        if by is None:
+            continue
+        one, other, thin = sampled(by)
+        rows = min(len(one.places), len(other.places))
+        count = len(_matched(one, other, left_out)[0])
+        least = _FEWEST_PAIRS / thin + _COINCIDENCES * _repeats(one, left_out) * rows
+        if count and count > least:
+            found.append((count * thin, left_out))
+    return [left_out for _, left_out in sorted(found, key=lambda entry: (-entry[0], entry[1]))]
+
+
+def _sampled(columns: Sequence[tuple[Any, Any]], by: int) -> tuple[_Side, _Side, int]:
+    """Rows of both versions that the other does not have, of a part of the rows."""
+    thin = max(min(len(columns[by][0]), len(columns[by][1])) // _COUNTED_ROWS, 1)
+    kept = [
+        np.flatnonzero(hash_values(column) % np.uint64(thin) == 0) if thin > 1 else None
+        for column in columns[by]
+    ]
+    sides = [
+        _side_of([arrays[i] if rows is None else taken(arrays[i], rows) for arrays in columns])
+        for i, rows in enumerate(kept)
+    ]
+    return (*_unlike(*sides), thin)
 
 
 def _side_of(columns: Sequence[Any]) -> _Side:
@@ -118,14 +162,16 @@ def _without(side: _Side, columns: Sequence[int]) -> Hashes:
 
 def _matched(one: _Side, other: _Side, columns: Sequence[int]) -> tuple[_Places, _Places]:
     """Places of rows that agree but for some columns, each once in each version."""
-    hashes = _without(one, columns), _without(other, columns)
-    (values, places, counts), (new_values, new_places, new_counts) = (
-        np.unique(side, return_index=True, return_counts=True) for side in hashes
-    )
-    values, places = values[counts == 1], places[counts == 1]
-    new_values, new_places = new_values[new_counts == 1], new_places[new_counts == 1]
+    (values, places), (new_values, new_places) = (_once(side, columns) for side in (one, other))
     _, at, new_at = np.intersect1d(values, new_values, assume_unique=True, return_indices=True)
-    return one.places[places[at]], other.places[new_places[new_at]]
+    return places[at], new_places[new_at]
+
+
+def _once(side: _Side, columns: Sequence[int]) -> tuple[Hashes, _Places]:
+    """Hashes that occur once among the rows without some columns, and the rows' places."""
+    hashes = _without(side, columns)
+    values, places, counts = np.unique(hashes, return_index=True, return_counts=True)
+    return values[counts == 1], side.places[places[counts == 1]]
 
 
 def _repeats(side: _Side, columns: Sequence[int]) -> float:

@@ -28,8 +28,8 @@ from nachsicht.model.findings import Fact
 LEAST_SHARE = 0.5
 #: A simpler rule is taken if it holds for this part of those that another holds for.
 _NEARLY_AS_MANY = 0.97
-#: Pairs that are examined to find a rule, evenly from all; shares are those of these.
-_MOST_PAIRS = 50_000
+#: Pairs that show whether there is a rule, and those that its share is counted in, evenly drawn.
+_FEW_PAIRS, _MOST_PAIRS = 4_000, 200_000
 #: Fewer equal differences than this are a coincidence.
 _FEWEST = 2
 #: Widths of integers that numbers wrap around at.
@@ -41,6 +41,8 @@ _NEAR_BOUND = 1.0
 _DAY = 86_400_000_000
 _UNITS = (("day", _DAY), ("hour", 3_600_000_000), ("minute", 60_000_000), ("second", 1_000_000))
 
+#: Names and cells of other columns, at places among the cells.
+Others = Callable[[NDArray[np.int64]], Sequence[tuple[str, Any]]]
 _Floats = NDArray[np.float64]
 _Flags = NDArray[np.bool_]
 
@@ -54,7 +56,7 @@ class _Candidate(msgspec.Struct, frozen=True):
 def explain_rewrite(
     old: Any,
     new: Any,
-    others: Callable[[], Sequence[tuple[str, Any]]] = tuple,
+    others: Others = lambda _: (),
     known: Collection[str] = (),
 ) -> Rewrite | None:
     """The rule by which cells were rewritten, if one holds for most of them.
@@ -64,7 +66,8 @@ def explain_rewrite(
     old, new : Arrow array
         Cells of a column in rows that both versions have, where they differ; of one type.
     others : callable
-        Returns names and new cells of other columns of the same type, in the same rows.
+        Takes places among the cells; returns names and new cells of other columns of the same
+        type, in these rows.
     known : collection of str
         Levels that the older version has.
 
@@ -74,15 +77,31 @@ def explain_rewrite(
         Its ``rows`` are those among the cells given.
     """
     n = len(old)
-    if n > _MOST_PAIRS:
-        places = np.linspace(0, n - 1, _MOST_PAIRS).astype(np.int64)
+    if n <= _FEW_PAIRS:
+        return _explained(old, new, others, known, n)
+    # Most columns that differ everywhere follow no rule, which a few of their cells show.
+    few = _explained(old, new, others, known, _FEW_PAIRS)
+    return few and _explained(old, new, others, known, min(n, _MOST_PAIRS))
+
+
+def _explained(
+    old: Any,
+    new: Any,
+    others: Others,
+    known: Collection[str],
+    pairs: int,
+) -> Rewrite | None:
+    """The rule, read off so many pairs, which are drawn evenly."""
+    n = len(old)
+    places = np.linspace(0, n - 1, pairs).astype(np.int64)
+    if n > pairs:
         old, new = taken(old, places), taken(new, places)
     gone, came = missing_in(new), missing_in(old)
     both = ~gone & ~came
     candidates = [_Candidate("emptied", gone), _Candidate("filled", came, _filled(new, came))]
     if both.any():
         a, b = (side.filter(pa.array(both)) for side in (old, new))
-        found = [*_rules(a, b, known), *_of_others(b, both, others)]
+        found = [*_rules(a, b, known), *_of_others(b, places[both], others)]
         candidates += [_spread_over(candidate, both) for candidate in found]
     return _best(candidates, n)
 
@@ -150,14 +169,11 @@ def _overwritten(a: Any, b: Any) -> Iterator[_Candidate]:
         yield _Candidate("overwritten", holds, {"value": _text_of(value.as_py())})
 
 
-def _of_others(
-    b: Any, both: _Flags, others: Callable[[], Sequence[tuple[str, Any]]]
-) -> Iterator[_Candidate]:
+def _of_others(b: Any, places: NDArray[np.int64], others: Others) -> Iterator[_Candidate]:
     """The values of another column."""
     if len(pc.unique(b)) < 3:
         return
-    for name, column in others():
-        beside = column.filter(pa.array(both))
+    for name, beside in others(places):
         equal = np.asarray(pc.fill_null(pc.equal(beside, b), False))
         yield _Candidate("other_column", equal, {"from_column": name})
 
