@@ -205,6 +205,14 @@ def _part_mapped(
     return part, float(np.abs(new - old - part * apart).max())
 
 
+def line_through(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
+    """Factor and offset of the line that fits best by squares; NaN where there is none."""
+    with np.errstate(all="ignore"):
+        away = x - x.mean()
+        factor = float(away @ (y - y.mean()) / (away @ away))
+        return factor, float(y.mean() - factor * x.mean())
+
+
 def stretch_between(a: Curve, b: Curve, distance: float) -> AffineMap | None:
     """A factor and an offset of all rows, both free, that leave over hardly anything."""
     if min(a.rows, b.rows) < _FEWEST_FOR_STRETCH or _too_large(a) or _too_large(b):
@@ -212,7 +220,7 @@ def stretch_between(a: Curve, b: Curve, distance: float) -> AffineMap | None:
     before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
     if len(np.unique(before)) < len(before) / 2:
         return None
-    factor, offset = (float(x) for x in np.polyfit(before, after, 1))
+    factor, offset = line_through(before, after)
     if not 0 < factor < np.inf or abs(math.log(factor)) < math.log(_NEAREST_STRETCH):
         return None
     left = largest_difference(a.mapped(factor, offset), b)

@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
+from nachsicht.arrow.numeric import LARGEST
 from nachsicht.stats.ecdf import Curve
 
 #: An older version of fewer rows tells no range.
@@ -33,6 +34,7 @@ class Beyond(NamedTuple):
     bound: float
     away: float
     new_sign: bool
+    far: bool
 
 
 def beyond_range(old: Curve, new: Curve, alpha: float) -> Beyond | None:
@@ -41,11 +43,16 @@ def beyond_range(old: Curve, new: Curve, alpha: float) -> Beyond | None:
     How likely a value so far out is follows from the weight of the old tail (Hill's estimator,
     *Annals of Statistics* 3, 1975), and from how many rows the newer version has.
     """
-    if old.rows < _FEWEST_ROWS or not new.rows:
+    if old.rows < _FEWEST_ROWS or not new.rows or _too_large(old) or _too_large(new):
         return None
     sides = [_side(old, new, alpha, "below"), _side(old, new, alpha, "above")]
     found = [side for side in sides if side is not None]
     return max(found, key=lambda side: (side.new_sign, side.rows, side.away), default=None)
+
+
+def _too_large(curve: Curve) -> bool:
+    """Whether differences of the values may be beyond what a float holds."""
+    return max(abs(float(curve.values[end])) for end in (0, -1)) > LARGEST
 
 
 def _side(old: Curve, new: Curve, alpha: float, side: Literal["below", "above"]) -> Beyond | None:
@@ -60,13 +67,12 @@ def _side(old: Curve, new: Curve, alpha: float, side: Literal["below", "above"])
         away = abs(value - bound) / ((high - low) or 1.0)
     if side == "below" and low >= 0 > value and old.rows >= _ENOUGH_FOR_SIGN:
         negative = round(new.shares(np.zeros(1))[0][0] * new.rows)
-        return Beyond(side, negative, value, bound, away, True)
+        return Beyond(side, negative, value, bound, away, True, True)
     # Of rows that are alike, each beyond the outermost of the old ones halves the odds.
     as_many = (new.rows / (new.rows + old.rows)) ** rows
     least = _LEAST_AWAY if len(old.values) >= _FEWEST_VALUES else 1.0
-    if as_many < alpha or (away >= least and _chance_so_far(old, new, side, rows) < alpha):
-        return Beyond(side, rows, value, bound, away, False)
-    return None
+    far = away >= least and _chance_so_far(old, new, side, rows) < alpha
+    return Beyond(side, rows, value, bound, away, False, far) if far or as_many < alpha else None
 
 
 def _chance_so_far(old: Curve, new: Curve, side: Literal["below", "above"], rows: int) -> float:

@@ -51,9 +51,8 @@ def quantity_findings(
     explained = list(_moves(change, a, b, missing_rise))
     yield from explained
     codes = {finding.code for finding in explained if finding}
-    beyond = None if codes & _TAKE_ALONG else _out_of_range(change)
-    if beyond and not ("distribution_shift" in codes and beyond.size > _MANY):
-        yield beyond
+    if not codes & _TAKE_ALONG:
+        yield _out_of_range(change, moved="distribution_shift" in codes)
 
 
 def _moves(
@@ -86,16 +85,20 @@ def _moves(
         yield _heaped(change, heap)
 
 
-def _out_of_range(change: ColumnChange) -> Finding | None:
+def _out_of_range(change: ColumnChange, *, moved: bool) -> Finding | None:
+    """Values beyond the old range; where all moved, only those that no move explains."""
     assert change.curves is not None
     columns = max(len(change.between.new.profile.columns), 1)
     found = beyond_range(*change.curves, change.between.settings.alpha / columns)
-    if found is None:
+    if found is None or (moved and not found.far):
+        return None
+    share = found.rows / max(change.new.present, 1)
+    if moved and share > _MANY:
         return None
     facts: dict[str, Fact] = {
         "side": found.side,
         "rows": found.rows,
-        "share": found.rows / max(change.new.present, 1),
+        "share": share,
         "value": _exact(found.value),
         "bound": _exact(found.bound),
         "away": found.away,

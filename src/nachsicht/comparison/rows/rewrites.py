@@ -20,7 +20,7 @@ from nachsicht.arrow.buffers import missing_in, taken
 from nachsicht.arrow.format import number_text
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.arrow.types import is_text
-from nachsicht.comparison.causes.affine import FACTORS, OFFSETS
+from nachsicht.comparison.causes.affine import FACTORS, OFFSETS, line_through
 from nachsicht.model.comparison import Rewrite, RewriteRule
 from nachsicht.model.findings import Fact
 
@@ -265,10 +265,7 @@ def _affine(a: _Floats, b: _Floats, off: _Floats) -> Iterator[_Candidate]:
     low, high = int(np.argmin(a)), int(np.argmax(a))
     factor = float((b[high] - b[low]) / (a[high] - a[low]))
     maps.append((factor, float(b[low] - factor * a[low])))
-    slope, intercept = (
-        np.polyfit(a, b, 1) if np.isfinite(a).all() and np.isfinite(b).all() else (1, 0)
-    )
-    maps.append((float(slope), float(intercept)))
+    maps.append(line_through(a, b))
     for factor, offset in maps:
         if not np.isfinite(factor) or factor in (0.0, 1.0) or not offset:
             continue
