@@ -36,7 +36,7 @@ def test_rows_relations_and_accepted_findings_are_there_where_they_are(open_page
     assert "0 added, 2 removed" in told
     assert "H0000 · H0001" in told
     cells = page.locator("#rows table").first.locator("tbody tr")
-    assert cells.nth(1).inner_text().split() == ["honey", "26", "2.9", "%"]
+    assert cells.nth(1).inner_text().split() == ["honey", "26", "2.9", "%", "0.1", "higher"]
     changed = page.locator("#relations .wide tbody tr").first.inner_text()
     assert "frames × weight" in changed.replace("\n", " ")
     assert page.locator(".accepted .finding").count() == 1

@@ -33,6 +33,8 @@ _ALONE = 1.2
 _MIDDLE = np.array([0.05, 0.95])
 #: Beyond this share of the rows, values out of range are told by how the distribution moved.
 _MANY = 0.3
+#: From this distance on the distribution as a whole moved, whether or not that is reported.
+_MOVED = 0.1
 #: Findings that say why values lie beyond the old range.
 _TAKE_ALONG: set[FindingCode] = {"rescaled", "shifted", "sign_flipped", "sentinel_value_new"}
 
@@ -52,7 +54,9 @@ def quantity_findings(
     yield from explained
     codes = {finding.code for finding in explained if finding}
     if not codes & _TAKE_ALONG:
-        yield _out_of_range(change, moved="distribution_shift" in codes)
+        yield _out_of_range(
+            change, moved="distribution_shift" in codes or change.distance >= _MOVED
+        )
 
 
 def _moves(
