@@ -78,11 +78,17 @@ def common_type(a: Any, b: Any) -> Any:
         (types.is_integer, pa.int64()),
         (_is_number, pa.float64()),
         (is_text, pa.large_string()),
-        (types.is_temporal, pa.timestamp("us")),
+        (_has_day, pa.timestamp("us")),
+        (types.is_time, pa.time64("ns")),
+        (types.is_duration, pa.duration("us")),
     ):
         if fits(a) and fits(b):
             return common
     return None
+
+
+def _has_day(stored: Any) -> bool:
+    return bool(pa.types.is_date(stored) or pa.types.is_timestamp(stored))
 
 
 def comparable_type(a: Any, b: Any) -> Any:

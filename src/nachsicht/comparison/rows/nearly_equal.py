@@ -97,7 +97,7 @@ def _comparable(old: Any, new: Any) -> tuple[Any, Any] | None:
     common = comparable_type(one.type, other.type)
     if common is None:
         return None
-    return tuple(a if a.type == common else a.cast(common) for a in (one, other))
+    return tuple(a if a.type == common else a.cast(common, safe=False) for a in (one, other))
 
 
 def _worth_trying(

@@ -322,12 +322,12 @@ def _wrapped(a: _Floats, b: _Floats) -> _Candidate | None:
 
 def _of_datetimes(a: Any, b: Any) -> Iterator[_Candidate]:
     if pa.types.is_time(a.type):
-        ticks = [pc.cast(pc.cast(side, pa.time64("us")), pa.int64()) for side in (a, b)]
+        ticks = [side.cast(pa.time64("us"), safe=False).cast(pa.int64()) for side in (a, b)]
     else:
         zone = getattr(a.type, "tz", None)
         a, b = (pc.local_timestamp(side) if zone else side for side in (a, b))
-        a, b = (pc.cast(side, pa.timestamp("us")) for side in (a, b))
-        ticks = [pc.cast(side, pa.int64()) for side in (a, b)]
+        a, b = (side.cast(pa.timestamp("us"), safe=False) for side in (a, b))
+        ticks = [side.cast(pa.int64()) for side in (a, b)]
     old, new = (np.asarray(side) for side in ticks)
     steps, counts = np.unique(new - old, return_counts=True)
     step = int(steps[int(np.argmax(counts))])
