@@ -2,6 +2,7 @@
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 import pytest
 
 import nachsicht
@@ -55,3 +56,58 @@ def test_other_rows_are_no_rewritten_ones():
     rows = changes(few.tail(N), few.head(N))
     assert rows.changed == 0
     assert rows.changed_cells == ()
+
+
+def test_a_few_cells_among_many_rows_are_found():
+    rng = np.random.default_rng(4)
+    many = pd.DataFrame(rng.normal(size=(60_000, 5)).round(4), columns=list("abcde"))
+    new = many.copy()
+    new.loc[[7, 700, 7000, 50_000, 59_000, 59_999], "c"] *= -1
+    rows = changes(new, many)
+    (cell,) = rows.changed_cells
+    assert (rows.changed, rows.unchanged) == (6, 59_994)
+    assert (cell.column, cell.rows, cell.rewrite.rule) == ("c", 6, "sign_flipped")
+
+
+TYPES = [
+    *(pa.int64(), pa.uint64(), pa.float64(), pa.bool_(), pa.decimal128(21, 2)),
+    *(pa.date32(), pa.date64(), pa.timestamp("s"), pa.timestamp("ns", "Europe/Berlin")),
+    *(pa.time32("s"), pa.time64("ns"), pa.duration("ms"), pa.duration("ns")),
+    *(pa.string(), pa.dictionary(pa.int32(), pa.string()), pa.binary(), pa.null()),
+    *(pa.list_(pa.int64()), pa.struct([("a", pa.int64())])),
+]
+
+
+def column_of(stored, rng, n=60):
+    """Values of a type, far from its ends but for unsigned ones, which are beyond signed ones."""
+    numbers = rng.integers(1, 80_000, n)
+    whole = pa.array(numbers)
+    special = {
+        "null": lambda: pa.nulls(n),
+        "bool": lambda: pa.array(numbers > 40_000),
+        "uint64": lambda: pa.array(rng.integers(2**63, 2**64 - 1, n, dtype=np.uint64)),
+        "date64": lambda: whole.cast(pa.int32()).cast(pa.date32()).cast(stored),
+        "binary": lambda: whole.cast(pa.string()).cast(stored),
+        "dictionary": lambda: whole.cast(pa.string()).dictionary_encode(),
+        "date32": lambda: whole.cast(pa.int32()).cast(stored),
+        "time32": lambda: whole.cast(pa.int32()).cast(stored),
+        "list": lambda: pa.array([[value] for value in whole.to_pylist()], stored),
+        "struct": lambda: pa.array([{"a": value} for value in whole.to_pylist()], stored),
+    }
+    name = next((name for name in special if str(stored).startswith(name)), None)
+    return special[name]() if name else whole.cast(stored, safe=False)
+
+
+@pytest.mark.parametrize("key", [["hive"], []])
+@pytest.mark.parametrize("before", TYPES, ids=str)
+def test_columns_of_any_two_types_are_compared(before, key):
+    rng = np.random.default_rng(6)
+    same = {name: rng.normal(size=60) for name in ("honey_kg", "air_c")}
+    same |= {"hive": np.arange(60)} if key else {}
+    old = pa.table({**same, "cell": column_of(before, rng)})
+    for after in TYPES:
+        new = pa.table({**same, "cell": column_of(after, rng)})
+        rows = nachsicht.compare(old, new, key=key).document.rows[0]
+        compared = {cell.column for cell in rows.changed_cells} | set(rows.not_compared)
+        assert rows.added == rows.removed == 0
+        assert "cell" in compared or rows.unchanged == 60

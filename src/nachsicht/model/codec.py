@@ -5,7 +5,9 @@ from __future__ import annotations
 import gzip
 import sys
 import zlib
+from inspect import cleandoc
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -108,8 +110,20 @@ def schema() -> dict[str, object]:
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": f"Nachsicht document, format {FORMAT_VERSION}",
         **reference,
-        "$defs": parts,
+        "$defs": _cleaned(parts),
     }
+
+
+def _cleaned(schema: Any) -> Any:
+    """A part of a schema with descriptions that do not depend on how docstrings are indented."""
+    if isinstance(schema, dict):
+        return {
+            name: cleandoc(value)
+            if name == "description" and isinstance(value, str)
+            else _cleaned(value)
+            for name, value in schema.items()
+        }
+    return [_cleaned(value) for value in schema] if isinstance(schema, list) else schema
 
 
 class _Head(msgspec.Struct):

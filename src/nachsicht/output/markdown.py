@@ -75,7 +75,11 @@ def rows_sentences(document: ComparisonDocument) -> list[str]:
     parts = document.grouped_by or document.sliced_by
     if steps and not document.rows and parts is None:
         return [phrase("rows.not_compared")]
-    return [rows_sentence(rows, document) for rows in document.rows if rows.key or rows.unchanged]
+    return [
+        rows_sentence(rows, document)
+        for rows in document.rows
+        if rows.key or rows.unchanged or rows.changed
+    ]
 
 
 def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.buffers import missing_in, taken, values_of
-from nachsicht.arrow.hashing import Hashes
+from nachsicht.arrow.hashing import Hashes, hash_values
 from nachsicht.columns.cell_text import cell_text
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.rows.keys import (
@@ -27,7 +27,7 @@ from nachsicht.comparison.rows.keys import (
     hash_keys,
     one_array,
 )
-from nachsicht.comparison.rows.nearly_equal import rewritten_rows
+from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
 from nachsicht.comparison.rows.rewrites import explain_rewrite
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
@@ -93,32 +93,39 @@ def compare_rows(
         matched = _match_if_key(tables, candidate, different, pmap)
         if matched is not None:
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
-    return with_nearly_equal(old, new, pairs, _whole_rows(old, new, pairs, step), moved)
-
-
-def with_nearly_equal(
-    old: RetainedData, new: RetainedData, pairs: _Pairs, rows: RowChanges, moved: Sequence[int]
-) -> RowChanges:
-    """Whole rows, with those that are one but for a rewritten cell counted as changed."""
+    hashes, shared = _row_hashes(old, new, pairs)
+    rows = _whole_rows(hashes, shared, pairs, step)
     if not rows.added or not rows.removed:
         return rows
-    tables = old.table, new.table
-    cells, changed = [], 0
-    for found in rewritten_rows(*tables, pairs, moved):
-        nobody = np.empty(0, np.int64)
-        matched = _Matched(found.old, found.new, nobody, nobody, (0, 0))
-        changed += len(found.new)
-        for pair in found.columns:
+    return _with_nearly_equal(tables, pairs, rows, rewritten_rows(tables, shared, hashes, moved))
+
+
+def _with_nearly_equal(
+    tables: tuple[Any, Any], pairs: _Pairs, rows: RowChanges, found: Iterable[Rewritten]
+) -> RowChanges:
+    """Whole rows, with those that are one but for rewritten cells counted as changed."""
+    nobody = np.empty(0, np.int64)
+    cells: dict[str, CellChange] = {}
+    changed = 0
+    for rewritten in found:
+        matched = _Matched(rewritten.old, rewritten.new, nobody, nobody, (0, 0))
+        changed += len(rewritten.new)
+        for pair in rewritten.columns:
             mask = _differing(tables, pair, matched)
-            if mask is not None and mask.any():
+            if mask is None or not mask.any():
+                continue
+            one, n = cells.get(pair[1].name), int(mask.sum())
+            if one:  # of the larger part the rule is known
+                cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
+            else:
                 rewrite = _rewrite(tables, pairs, pair, matched, mask)
-                cells.append(CellChange(pair[1].name, int(mask.sum()), rewrite))
+                cells[pair[1].name] = CellChange(pair[1].name, n, rewrite)
     return msgspec.structs.replace(
         rows,
         added=rows.added - changed,
         removed=rows.removed - changed,
         changed=changed,
-        changed_cells=tuple(sorted(cells, key=lambda cell: -cell.rows)),
+        changed_cells=tuple(sorted(cells.values(), key=lambda cell: -cell.rows)),
     )
 
 
@@ -267,9 +274,12 @@ def _differing(
     old = one_array(tables[0].column(pair[0].position))
     new = one_array(tables[1].column(pair[1].position))
     common = comparable_type(old.type, new.type)
-    if common is None or pa.types.is_nested(common):
+    if common is None:
         return None
     one, other = _taken(old, matched.old, common), _taken(new, matched.new, common)
+    if pa.types.is_nested(common):
+        unlike: NDArray[np.bool_] = hash_values(one) != hash_values(other)
+        return unlike
     gaps = missing_in(one), missing_in(other)
     if pa.types.is_null(common):
         return np.zeros(len(matched.old), bool)
@@ -292,6 +302,8 @@ def _rewrite(
         one_array(table.column(column.position)) for table, column in zip(tables, pair, strict=True)
     )
     common = comparable_type(old.type, new.type)
+    if pa.types.is_nested(common):
+        return None
     places = matched.old[mask], matched.new[mask]
 
     def others(among: _Places) -> list[tuple[str, Any]]:
@@ -338,10 +350,13 @@ def _text(column: Any, row: int) -> str | None:
 
 
 def _whole_rows(
-    old: RetainedData, new: RetainedData, pairs: _Pairs, step: tuple[int | None, int]
+    hashes: tuple[Hashes, Hashes],
+    shared: Sequence[SharedColumn],
+    pairs: _Pairs,
+    step: tuple[int | None, int],
 ) -> RowChanges:
     """Rows of one version that are in the other, each as often as it occurs."""
-    hashes, skipped = _row_hashes(old, new, pairs)
+    compared = {column.pair[1].position for column in shared}
     counted = [np.unique(side, return_counts=True) for side in hashes]
     (values, counts), (new_values, new_counts) = counted
     at = np.searchsorted(values, new_values)
@@ -362,29 +377,29 @@ def _whole_rows(
         examples=(),
         added_keys=(),
         removed_keys=(),
-        not_compared=tuple(skipped),
+        not_compared=tuple(new.name for _, new in pairs if new.position not in compared),
     )
 
 
 def _row_hashes(
     old: RetainedData, new: RetainedData, pairs: _Pairs
-) -> tuple[tuple[Hashes, Hashes], list[str]]:
-    """Hashes of the rows over the columns that both versions have."""
-    if _hashed_alike(old, new, pairs):
-        return (old.rows, new.rows), []
+) -> tuple[tuple[Hashes, Hashes], list[SharedColumn]]:
+    """Hashes of the rows over the columns that both versions have, and these columns."""
     one, other = old.table, new.table
-    places = list(_comparable(one, other, pairs))
-    types = [common for _, _, common in places]
-    known = {b for _, b, _ in places}
-    skipped = [column.name for _, column in pairs if column.position not in known]
+    shared = list(_comparable(one, other, pairs))
+    if _hashed_alike(old, new, pairs):
+        return (old.rows, new.rows), [c._replace(salt=c.pair[0].position) for c in shared]
+    types = [column.stored for column in shared]
     return (
-        hash_keys(one, [a for a, _, _ in places], types),
-        hash_keys(other, [b for _, b, _ in places], types),
-    ), skipped
+        hash_keys(one, [column.pair[0].position for column in shared], types),
+        hash_keys(other, [column.pair[1].position for column in shared], types),
+    ), shared
 
 
-def _comparable(one: Any, other: Any, pairs: _Pairs) -> Iterator[tuple[int, int, Any]]:
-    for a, b in pairs:
-        common = common_type(one.column(a.position).type, other.column(b.position).type)
+def _comparable(one: Any, other: Any, pairs: _Pairs) -> Iterator[SharedColumn]:
+    place = 0
+    for pair in pairs:
+        common = common_type(one.column(pair[0].position).type, other.column(pair[1].position).type)
         if common is not None:
-            yield a.position, b.position, common
+            yield SharedColumn(pair, common, place)
+            place += 1

@@ -6,7 +6,7 @@ others; where it occurs once in each version, the two rows are one, of which a c
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import taken
 from nachsicht.arrow.hashing import Hashes, hash_values, salt_of
-from nachsicht.comparison.rows.keys import comparable_type, one_array
+from nachsicht.comparison.rows.keys import one_array
 from nachsicht.model.column import ColumnSummary
 
 #: Fewer pairs may be a coincidence, and so may fewer than this many times those within a version.
@@ -35,148 +35,132 @@ class Rewritten(NamedTuple):
     new: _Places
 
 
-class _Side(NamedTuple):
-    """Rows of a version that the other does not have, with their hashes."""
+class SharedColumn(NamedTuple):
+    """A column of both versions, the type that it is compared in, and the salt of its hashes."""
 
-    columns: Sequence[Any]
-    hashes: Hashes
+    pair: _Pair
+    stored: Any
+    salt: int
+
+
+class _Rows(NamedTuple):
+    """Some rows of a version: their places, and the hashes of these rows in all shared columns."""
+
+    table: Any
+    positions: Sequence[int]
+    shared: Sequence[SharedColumn]
     places: _Places
+    hashes: Hashes
 
-    def hash_of(self, column: int, rows: _Places | None = None) -> Hashes:
-        array = self.columns[column]
-        if rows is not None and len(rows) < len(array):
-            array = taken(array, rows)
-        return hash_values(array, salt_of(column))
+    def kept(self, keep: NDArray[np.bool_]) -> _Rows:
+        return self._replace(places=self.places[keep], hashes=self.hashes[keep])
 
-    def kept(self, keep: NDArray[np.bool_]) -> _Side:
-        return self._replace(places=self.places[keep])
+    def hashes_of(self, column: int) -> Hashes:
+        """Those of the cells of one column, as they are part of the rows' hashes."""
+        cells = one_array(taken(self.table.column(self.positions[column]), self.places))
+        if cells.type != self.shared[column].stored:
+            cells = cells.cast(self.shared[column].stored, safe=False)
+        return hash_values(cells, salt_of(self.shared[column].salt))
+
+    def hashes_without(self, columns: Sequence[int]) -> Hashes:
+        hashes = self.hashes.copy()
+        for column in columns:
+            hashes -= self.hashes_of(column)
+        return hashes
+
+    def part_by(self, column: int, thin: int) -> _Rows:
+        """Rows whose cell has a hash that is a multiple of a number: the same in both versions."""
+        return self.kept(self.hashes_of(column) % np.uint64(thin) == 0) if thin > 1 else self
 
 
 def rewritten_rows(
-    old: Any, new: Any, pairs: Sequence[_Pair], moved: Sequence[int]
+    tables: tuple[Any, Any],
+    shared: Sequence[SharedColumn],
+    hashes: tuple[Hashes, Hashes],
+    moved: Collection[int],
 ) -> Iterator[Rewritten]:
-    """Pairs of rows with one rewritten cell, column by column, the most first.
+    """Pairs of rows with one rewritten cell, or a few, those of the most rows first.
 
     Parameters
     ----------
-    old, new : Arrow table
-        Both versions.
-    pairs : sequence of (old column, new column)
-        The columns that both have; pairs whose types cannot be compared are left out.
-    moved : sequence of int
-        Positions in ``new`` of columns whose distribution changed: all of them may be rewritten.
+    tables : (Arrow table, Arrow table)
+        The older and the newer version.
+    shared : sequence of SharedColumn
+        The columns that are compared.
+    hashes : (array, array)
+        For all rows of both, the sums of the hashes of these columns.
+    moved : collection of int
+        Positions in the newer version of columns whose distribution changed: all of them may be
+        rewritten in the same rows.
     """
-    usable = [
-        (pair, arrays)
-        for pair in pairs
-        if (arrays := _comparable(old.column(pair[0].position), new.column(pair[1].position)))
-    ]
-    if len(usable) < 3 or not old.num_rows or not new.num_rows:
+    if len(shared) < 3:
         return
-    columns = [arrays for _, arrays in usable]
-    several = [i for i, (pair, _) in enumerate(usable) if pair[1].position in moved]
-    tries = [[i] for i in range(len(usable))]
-    if 1 < len(several) < len(usable) - 1:
+    before, after = (
+        _Rows(
+            tables[side],
+            [column.pair[side].position for column in shared],
+            shared,
+            np.flatnonzero(~np.isin(hashes[side], hashes[1 - side])),
+            hashes[side],
+        )
+        for side in (0, 1)
+    )
+    before, after = (rows._replace(hashes=rows.hashes[rows.places]) for rows in (before, after))
+    several = [i for i, column in enumerate(shared) if column.pair[1].position in moved]
+    tries = [[i] for i in range(len(shared))]
+    if 1 < len(several) < len(shared) - 1:
         tries.append(several)
-    distinct = [min(one.distinct, other.distinct) for (one, other), _ in usable]
-    worth = _worth_trying(columns, tries, distinct)
-    if not worth:
-        return
-    before, after = _unlike(*(_side_of([arrays[i] for arrays in columns]) for i in (0, 1)))
-    for left_out in worth:
-        old_places, new_places = _matched(before, after, left_out)
-        if len(old_places) >= _FEWEST_PAIRS:
-            yield Rewritten(tuple(usable[i][0] for i in left_out), old_places, new_places)
-            before = before.kept(~np.isin(before.places, old_places))
-            after = after.kept(~np.isin(after.places, new_places))
+    for left_out in _worth_trying(before, after, tries):
+        old_at, new_at = _matched(before, after, left_out)
+        if len(old_at) >= _FEWEST_PAIRS:
+            yield Rewritten(
+                tuple(shared[i].pair for i in left_out), before.places[old_at], after.places[new_at]
+            )
+            before, after = _all_but(before, old_at), _all_but(after, new_at)
 
 
-def _comparable(old: Any, new: Any) -> tuple[Any, Any] | None:
-    """Both columns as arrays of one type; None where there is none."""
-    one, other = one_array(old), one_array(new)
-    common = comparable_type(one.type, other.type)
-    if common is None:
-        return None
-    return tuple(a if a.type == common else a.cast(common, safe=False) for a in (one, other))
+def _worth_trying(before: _Rows, after: _Rows, tries: Sequence[list[int]]) -> list[list[int]]:
+    """Which columns to leave out, the most promising first.
 
-
-def _worth_trying(
-    columns: Sequence[tuple[Any, Any]], tries: Sequence[list[int]], distinct: Sequence[int]
-) -> list[list[int]]:
-    """Which columns to leave out, the most promising first, judged by a part of the rows.
-
-    The part is the same in both versions: rows whose cell in one column, of many different values,
-    has a hash that is a multiple of a number. Three such columns are used, so that one is left.
+    Where there are many rows, a part of them tells; it is drawn by the cells of a column of many
+    different values that is not left out.
     """
-    ranked = sorted(range(len(columns)), key=lambda i: -distinct[i])
-    sampled = cache(lambda by: _sampled(columns, by))
+    fewer = min(len(before.places), len(after.places))
+    thin = max(fewer // _COUNTED_ROWS, 1)
+    distinct = [min(one.distinct, other.distinct) for (one, other), _, _ in before.shared]
+    ranked = sorted(range(len(distinct)), key=lambda i: -distinct[i])
+    part_by = cache(lambda by: tuple(rows.part_by(by, thin) for rows in (before, after)))
     found = []
     for left_out in tries:
-        by = next((i for i in ranked[:3] if i not in left_out), None)
-        if by is None:
-            continue
-        one, other, thin = sampled(by)
-        rows = min(len(one.places), len(other.places))
-        count = len(_matched(one, other, left_out)[0])
-        least = _FEWEST_PAIRS / thin + _COINCIDENCES * _repeats(one, left_out) * rows
-        if count and count > least:
-            found.append((count * thin, left_out))
+        by = next(i for i in ranked if i not in left_out)
+        one, other = part_by(by)
+        hashes = one.hashes_without(left_out)
+        pairs = len(_once_in_both(hashes, other.hashes_without(left_out))[0])
+        # Rows of one version that agree but for these columns show how often chance does that.
+        by_chance = (1 - len(np.unique(hashes)) / max(len(hashes), 1)) * fewer / thin
+        if pairs > _FEWEST_PAIRS / thin + _COINCIDENCES * by_chance:
+            found.append((pairs, left_out))
     return [left_out for _, left_out in sorted(found, key=lambda entry: (-entry[0], entry[1]))]
 
 
-def _sampled(columns: Sequence[tuple[Any, Any]], by: int) -> tuple[_Side, _Side, int]:
-    """Rows of both versions that the other does not have, of a part of the rows."""
-    thin = max(min(len(columns[by][0]), len(columns[by][1])) // _COUNTED_ROWS, 1)
-    kept = [
-        np.flatnonzero(hash_values(column) % np.uint64(thin) == 0) if thin > 1 else None
-        for column in columns[by]
-    ]
-    sides = [
-        _side_of([arrays[i] if rows is None else taken(arrays[i], rows) for arrays in columns])
-        for i, rows in enumerate(kept)
-    ]
-    return (*_unlike(*sides), thin)
+def _matched(one: _Rows, other: _Rows, columns: Sequence[int]) -> tuple[_Places, _Places]:
+    """Which rows of both agree but for some columns, each once in each version."""
+    return _once_in_both(one.hashes_without(columns), other.hashes_without(columns))
 
 
-def _side_of(columns: Sequence[Any]) -> _Side:
-    hashes = np.zeros(len(columns[0]), np.uint64)
-    for i, column in enumerate(columns):
-        hashes += hash_values(column, salt_of(i))
-    return _Side(columns, hashes, np.arange(len(hashes)))
+def _once_in_both(one: Hashes, other: Hashes) -> tuple[_Places, _Places]:
+    """Where in each stand the hashes that occur once in both."""
+    (values, at), (new_values, new_at) = (_once(hashes) for hashes in (one, other))
+    _, i, j = np.intersect1d(values, new_values, assume_unique=True, return_indices=True)
+    return at[i], new_at[j]
 
 
-def _unlike(one: _Side, other: _Side) -> tuple[_Side, _Side]:
-    """The rows of each that the other does not have."""
-    return (
-        one.kept(~np.isin(one.hashes, other.hashes)),
-        other.kept(~np.isin(other.hashes, one.hashes)),
-    )
+def _once(hashes: Hashes) -> tuple[Hashes, _Places]:
+    values, at, counts = np.unique(hashes, return_index=True, return_counts=True)
+    return values[counts == 1], at[counts == 1]
 
 
-def _without(side: _Side, columns: Sequence[int]) -> Hashes:
-    hashes = side.hashes[side.places].copy()
-    for column in columns:
-        hashes -= side.hash_of(column, side.places)
-    return hashes
-
-
-def _matched(one: _Side, other: _Side, columns: Sequence[int]) -> tuple[_Places, _Places]:
-    """Places of rows that agree but for some columns, each once in each version."""
-    (values, places), (new_values, new_places) = (_once(side, columns) for side in (one, other))
-    _, at, new_at = np.intersect1d(values, new_values, assume_unique=True, return_indices=True)
-    return places[at], new_places[new_at]
-
-
-def _once(side: _Side, columns: Sequence[int]) -> tuple[Hashes, _Places]:
-    """Hashes that occur once among the rows without some columns, and the rows' places."""
-    hashes = _without(side, columns)
-    values, places, counts = np.unique(hashes, return_index=True, return_counts=True)
-    return values[counts == 1], side.places[places[counts == 1]]
-
-
-def _repeats(side: _Side, columns: Sequence[int]) -> float:
-    """The share of rows that agree with another of their version in all but these columns."""
-    hashes = side.hashes.copy()
-    for column in columns:
-        hashes -= side.hash_of(column)
-    return 1 - len(np.unique(hashes)) / len(hashes)
+def _all_but(rows: _Rows, at: _Places) -> _Rows:
+    keep = np.ones(len(rows.places), bool)
+    keep[at] = False
+    return rows.kept(keep)
