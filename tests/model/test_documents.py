@@ -16,6 +16,7 @@ FORMER = Path(__file__).parent / "format_1"
 APART = {
     *("origin", "seconds", "created_at", "findings", "verdict", "title", "label", "labels"),
     *("versions_named", "format", "notes", "memory_bytes"),
+    *("adjusted", "leading_zeros"),  # which former documents did not have
 }
 CALLS = {
     "profile": lambda files: nachsicht.profile(

@@ -43,6 +43,8 @@ NUMBER_AND_UNIT = r"^\s*[+-]?\d[\d.,' ]*\s*(%|°?\p{L}{1,4}([²³]|/\p{L}{1,3})?
 CODE = r"^\s*[+-]?(0[0-9xX]|[0-9]{16,}\s*$|[0-9]{2,}[eE][0-9]+\s*$)"
 #: The same where numbers are read at once: only what reading as a number would change.
 CHANGED_BY_READING = r"^\s*[+-]?(0\d+([.,]\d*)?|0[xX][0-9a-fA-F]+|\d{2,}[eE]\d+|\d{19,})\s*$"
+#: Digits that begin with a zero, which is lost where they are read as a number.
+ZEROS_AND_DIGITS = r"^0\d+$"
 #: More digits than a double tells apart; the second behind zeros that count for nothing.
 MANY_DIGITS = r"[0-9]{18,}|[0-9]{9,}[.,][0-9]{9,}"
 MANY_SIGNIFICANT_DIGITS = (

@@ -12,6 +12,7 @@ from nachsicht.columns.numeric import summarise_quantity
 from nachsicht.columns.text import smallest_hashes
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import (
+    AdjustedFences,
     CategorySummary,
     Histogram,
     IdentifierSummary,
@@ -141,4 +142,16 @@ def _scaled_outliers(outliers: Outliers | None, factor: float) -> Outliers | Non
         by_modified_z=by_z if isinstance(by_z, Absent) else round(by_z * factor),
         values_below=(),
         values_above=(),
+        adjusted=_scaled_fences(outliers.adjusted, factor),
+    )
+
+
+def _scaled_fences(fences: AdjustedFences | None, factor: float) -> AdjustedFences | None:
+    """Those of a sample; what is isolated in it need not be among all rows."""
+    return fences and msgspec.structs.replace(
+        fences,
+        below=round(fences.below * factor),
+        above=round(fences.above * factor),
+        isolated_below=0,
+        isolated_above=0,
     )

@@ -9,7 +9,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of, arrow_texts, values_of
-from nachsicht.arrow.text_values import LOOKS_LIKE_DATE, LOOKS_NUMERIC, loosely
+from nachsicht.arrow.text_values import LOOKS_LIKE_DATE, LOOKS_NUMERIC, ZEROS_AND_DIGITS, loosely
 from nachsicht.columns.text_stats import shapes
 from nachsicht.model.column import TextFormat
 from nachsicht.stats.value_counts import ValueCounts
@@ -37,6 +37,7 @@ def written_of(tally: ValueCounts) -> TextFormat | None:
         numeric_rows=_fitting(LOOKS_NUMERIC, trial, tally),
         date_rows=_fitting(LOOKS_LIKE_DATE, trial, tally),
         garbled_rows=_damaged(tally),
+        leading_zeros=_leading_zeros(tally),
     )
 
 
@@ -54,6 +55,13 @@ def _fitting(pattern: str, trial: ValueCounts, tally: ValueCounts) -> int:
 
 def _rows(tally: ValueCounts, fits: NDArray[np.bool_]) -> int:
     return int(tally.counts[fits].sum())
+
+
+def _leading_zeros(tally: ValueCounts) -> int:
+    begins = np.flatnonzero(tally.measured.first == ord("0"))
+    texts = tally.values.take(arrow_of(begins))
+    digits = values_of(pc.match_substring_regex(texts, ZEROS_AND_DIGITS))
+    return int(tally.counts[begins][digits].sum())
 
 
 def _damaged(tally: ValueCounts) -> int:

@@ -27,6 +27,11 @@ class Pair(NamedTuple):
     confidence: float = 1.0
 
     @property
+    def name(self) -> str:
+        """The newest name of the column."""
+        return (self.new or self.old).name  # type: ignore[union-attr]
+
+    @property
     def renamed(self) -> bool:
         """Whether the same column goes by another name."""
         return bool(self.old and self.new and self.old.name != self.new.name)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping
 from typing import Any, Literal, NamedTuple, cast
 
@@ -226,9 +225,9 @@ def _empty_stretch(between: VersionPair, old: ColumnSummary, new: ColumnSummary)
     lost = np.searchsorted(one, other[1:], "left") - np.searchsorted(one, other[:-1], "right")
     at = int(np.argmax(lost))
     rows = int(lost[at])
-    expected = rows * len(other) / max(len(one) - rows, 1)
-    # None of the rows expected there, for the largest of all such stretches.
-    if rows < _FEWEST_IN_STRETCH or not between.unlikely(len(lost) * math.exp(-expected)):
+    # Of rows that are alike, so many in a row are of the older version by chance, somewhere.
+    of_old = (len(one) - rows) / max(len(one) - rows + len(other), 1)
+    if rows < _FEWEST_IN_STRETCH or not between.unlikely(len(lost) * of_old**rows):
         return None
     first = int(np.searchsorted(one, other[at], "right"))
     inside = one[first : first + rows]

@@ -18,6 +18,7 @@ from nachsicht.comparison.findings.associations import (
 )
 from nachsicht.comparison.findings.cells import with_rewritten_cells
 from nachsicht.comparison.findings.columns import column_findings, presence_finding
+from nachsicht.comparison.findings.named_columns import key_place, named_column_findings
 from nachsicht.comparison.findings.rows import (
     key_findings,
     period_missing,
@@ -29,7 +30,7 @@ from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left, rows_outside
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
-from nachsicht.model.findings import Finding, FindingCode
+from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.stats.hypothesis_tests import bound_over_all
 
 #: Causes by which dates are elsewhere.
@@ -58,24 +59,30 @@ def compare_two(
     same_rows = between.in_time and not between.slices
     rows = _rows(between, changes, step, pmap) if same_rows else None
     findings = _findings_of_rows(between, rows) if same_rows else []
-    findings += [presence_finding(pair, between) for pair in pairs]
+    lost = [finding for finding in named_column_findings(between, pairs) if finding]
+    told = {name for finding in lost for name in finding.columns}
+    findings += lost
+    findings += [presence_finding(pair, between) for pair in pairs if pair.name not in told]
     findings.append(_reordered(between, pairs))
     findings += _findings_of_columns(between, changes)
     findings += outcome_findings(between)
     relations = relation_changes(between, pairs, step)
     if "rows_lost" not in {f.code for f in findings if f}:
         # Relations of the rows that are left may differ from those of all.
-        named = {name for f in findings if f for name in f.columns}
+        named = {name for f in findings if f and _moves_relations(f) for name in f.columns}
         named |= {change.new.name for change in changes if change.distance}
         findings += relation_findings(between, relations, named)
     found = with_rewritten_cells(between, rows, [finding for finding in findings if finding])
     steps = {change.pair.position: step_of(change, step) for change in changes}
-    found = list(_with_rows(between, pairs, found))
+    found = list(_with_rows(between, pairs, found, rows))
     return Compared(tuple(pairs), steps, tuple(found), rows, relations)
 
 
 def _with_rows(
-    between: VersionPair, pairs: Sequence[Pair], findings: Sequence[Finding]
+    between: VersionPair,
+    pairs: Sequence[Pair],
+    findings: Sequence[Finding],
+    rows: RowChanges | None,
 ) -> tuple[Finding, ...]:
     """The findings with rows that show them, of the versions that are there as data."""
     old, new = (
@@ -85,7 +92,13 @@ def _with_rows(
         for version in (between.old, between.new)
     )
     renamed = {pair.new.name: pair.old.name for pair in pairs if pair.old and pair.new}
-    return tuple(with_rows_of_both(finding, old, new, renamed) for finding in findings)
+    changed = {cell.column: cell.row_numbers for cell in rows.changed_cells} if rows else {}
+    return tuple(with_rows_of_both(finding, old, new, renamed, changed) for finding in findings)
+
+
+def _moves_relations(finding: Finding) -> bool:
+    """Whether what was found of a column may change how strongly it goes with others."""
+    return finding.severity is not Severity.NOTE and finding.code != "out_of_range"
 
 
 def _findings_of_rows(between: VersionPair, rows: RowChanges | None) -> list[Finding | None]:
@@ -171,10 +184,10 @@ def _rows(
     pmap: ParallelMap,
 ) -> RowChanges | None:
     """What became of the rows; None where a version is not there as data."""
-    key = _given_key(between)
     old, new = between.old.data, between.new.data
     if old is None or new is None:
         return None
+    key = _given_key(between, [change.pair for change in changes])
     pairs = [(change.old, change.new) for change in changes]
     profiles = between.old.profile, between.new.profile
     different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
@@ -182,10 +195,10 @@ def _rows(
     return compare_rows(old, new, pairs, key, step, different, pmap, moved)
 
 
-def _given_key(between: VersionPair) -> list[tuple[int, int]]:
-    """Places in both versions of the columns that the settings name as key; all have them."""
-    old, new = between.old.profile, between.new.profile
-    return [(old.names.index(name), new.names.index(name)) for name in between.settings.key]
+def _given_key(between: VersionPair, pairs: Sequence[Pair]) -> list[tuple[int, int]]:
+    """Places in both versions of the columns that the settings name as key, if both have all."""
+    places = [key_place(pairs, name) for name in between.settings.key]
+    return [place for place in places if place] if all(places) else []
 
 
 def _reordered(between: VersionPair, pairs: Sequence[Pair]) -> Finding | None:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.buffers import taken
@@ -54,7 +55,15 @@ class ExampleRowFinder:
         locator = (entry.rows if newest else entry.rows_before) if entry else locate.ANY_PRESENT
         if not there and locator.of_columns:
             return None
-        places = self._located(locator, finding, [self._places[name] for name in there])
+        return self._shown(
+            self._located(locator, finding, [self._places[name] for name in there]), there
+        )
+
+    def cells(self, name: str, places: Places) -> ExampleRows | None:
+        """Rows at some places, for what they hold in one column; None without any."""
+        return self._shown(places, [name])
+
+    def _shown(self, places: Places, there: Sequence[str]) -> ExampleRows | None:
         if not len(places):
             return None
         shown = [*[n for n in self._names if n not in there], *there]
@@ -98,10 +107,25 @@ def with_rows_of_both(
     old: ExampleRowFinder | None,
     new: ExampleRowFinder | None,
     renamed: Mapping[str, str],
+    changed: Mapping[str, tuple[tuple[int, int], ...]],
 ) -> Finding:
-    """A finding between two versions with rows of both; ``renamed`` leads to the older names."""
-    found = (
-        old.rows(finding, renamed, newest=False) if old else None,
-        new.rows(finding, {}) if new else None,
-    )
+    """A finding between two versions with rows of both.
+
+    ``renamed`` leads to the older names. Where any rows would do, those are shown in which a cell
+    of the column differs: ``changed`` has a few numbers of them in both versions, by column.
+    """
+    entry = FINDINGS.get(finding.code)
+    anything = entry and entry.rows is entry.rows_before is locate.ANY_PRESENT
+    numbers = changed.get(finding.columns[0]) if len(finding.columns) == 1 and anything else None
+    if numbers and old and new:
+        name, places = finding.columns[0], np.array(numbers, np.int64) - 1
+        found = (
+            old.cells(renamed.get(name, name), places[:, 0]),
+            new.cells(name, places[:, 1]),
+        )
+    else:
+        found = (
+            old.rows(finding, renamed, newest=False) if old else None,
+            new.rows(finding, {}) if new else None,
+        )
     return msgspec.structs.replace(finding, example_rows=tuple(rows for rows in found if rows))

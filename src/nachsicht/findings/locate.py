@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_texts, missing_in, values_of
 from nachsicht.arrow.numeric import as_numbers
+from nachsicht.arrow.text_values import ZEROS_AND_DIGITS
 from nachsicht.arrow.types import is_text
 from nachsicht.columns.levels import levels_in
 from nachsicht.model.column import ColumnSummary, QuantitySummary
@@ -218,6 +219,15 @@ def _blank(_: Finding, look: Look) -> Places:
     return np.flatnonzero(np.isin(codes, [i for i, name in enumerate(names) if not name.strip()]))
 
 
+def _written(finding: Finding, look: Look) -> Places:
+    """Rows that show a change of writing: those with zeros in front, if it is about these."""
+    array = look.arrays[0]
+    if finding.form.startswith("zeros_") and is_text(array.type):
+        begins = pc.match_substring_regex(array, ZEROS_AND_DIGITS)
+        return np.flatnonzero(values_of(begins) & ~missing_in(array))
+    return _any_present(finding, look)
+
+
 def _equal_text(array: Any, text: str) -> Places:
     # A text by itself would go through a conversion that imports pandas.
     same = pc.equal(array, arrow_texts([text]).cast(array.type)[0])
@@ -242,5 +252,6 @@ TWICE = Locator(_twice, everywhere=True)
 LATEST = Locator(_latest, everywhere=True)
 ZERO = Locator(_zero)
 BLANK = Locator(_blank)
+WRITTEN = Locator(_written, everywhere=True)
 VIOLATING = Locator(_violating)
 REPEATED = Locator(_repeated, everywhere=True, of_columns=False)

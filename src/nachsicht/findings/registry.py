@@ -185,7 +185,7 @@ _WITHIN = (
     ),
     _within("zeros", QUANTITIES, note=0.3, evidence="rows share", rows=locate.ZERO),
     _within(
-        "outliers", QUANTITIES, note=0.02, evidence="rows share low high", rows=locate.OUTERMOST
+        "outliers", QUANTITIES, note=0.0, evidence="rows share low high", rows=locate.OUTERMOST
     ),
     _within(
         "blank",
@@ -237,11 +237,12 @@ _BETWEEN = (
         rows=locate.TWICE,
         rows_before=locate.NONE,
     ),
+    _between("named_column_lost", ANY, act=0.0, evidence="role without kind kind_without"),
     _between(
         "renamed", ANY, act=0.0, evidence="old_name new_name confidence", remedy=fixes.RENAMED
     ),
     _between("removed", ANY, act=0.0, evidence="kind"),
-    _between("added", ANY, note=0.0, evidence="kind missing_share"),
+    _between("added", ANY, note=0.0, evidence="kind missing_share partner measure strength"),
     _between("reordered", ROWS, note=0.0, evidence="columns"),
     _between("swapped", ANY, act=0.0, evidence="columns distance residual", remedy=fixes.SWAPPED),
     _between("retyped", ANY, act=0.0, evidence="old_kind new_kind old_dtype new_dtype"),
@@ -260,7 +261,12 @@ _BETWEEN = (
         remedy=fixes.DATES,
     ),
     _between(
-        "format_changed", ANY, check=0.0, evidence="old_pattern new_pattern old_unit new_unit"
+        "format_changed",
+        ANY,
+        check=0.0,
+        evidence="old_pattern new_pattern old_unit new_unit rows share",
+        rows=locate.WRITTEN,
+        rows_before=locate.WRITTEN,
     ),
     _between("dtype_changed", ANY, note=0.0, evidence="old_dtype new_dtype kind"),
     _between(
@@ -289,6 +295,7 @@ _BETWEEN = (
     _between(
         "out_of_range",
         QUANTITIES,
+        note=0.0,
         check=0.0,
         act=0.2,
         evidence="side rows share value bound away",
@@ -477,7 +484,16 @@ _BETWEEN = (
         evidence="rows matched share key old_value new_value rewrite rewrite_share amount unit "
         "direction factor offset step value bits length from_column old_levels new_levels levels",
     ),
-    _between("gradual_drift", ANY, note=0.05, check=0.1, act=0.4, evidence="distance since"),
+    _between(
+        "gradual_drift",
+        ANY,
+        note=0.05,
+        check=0.1,
+        act=0.4,
+        evidence="distance since",
+        rows=locate.NONE,
+        rows_before=locate.NONE,
+    ),
     _between(
         "leakage_new",
         ANY,

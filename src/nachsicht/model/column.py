@@ -74,6 +74,23 @@ class Order(StrEnum):
     NONE = "none"
 
 
+class AdjustedFences(msgspec.Struct, frozen=True, kw_only=True):
+    """Fences for outliers that mind skewness, by the adjusted box plot.
+
+    They are nowhere narrower than Tukey's. ``medcouple`` is the skewness that they are adjusted
+    to, from -1 to 1. ``below`` and ``above`` count the values beyond the fences; the isolated ones
+    lie beyond a gap as well that is at least as wide as the fence is away from the median.
+    """
+
+    medcouple: float
+    low_fence: float
+    high_fence: float
+    below: int
+    above: int
+    isolated_below: int
+    isolated_above: int
+
+
 class Outliers(msgspec.Struct, frozen=True):
     """Values far from the rest, by two rules, and the box plot that goes with the first.
 
@@ -92,6 +109,7 @@ class Outliers(msgspec.Struct, frozen=True):
     by_modified_z: int | Absent
     values_below: tuple[NumberCount, ...]
     values_above: tuple[NumberCount, ...]
+    adjusted: AdjustedFences | None = None
 
 
 class NormalFit(msgspec.Struct, frozen=True):
@@ -298,13 +316,15 @@ class TextFormat(msgspec.Struct, frozen=True, kw_only=True):
 
     ``pattern`` is that of most rows, as by `shapes`. ``numeric_rows`` and ``date_rows`` count the
     rows that read as one though the column as a whole does not; ``garbled_rows`` those whose
-    letters were read in the wrong encoding ("Ã¼" for "ü", or the mark that replaces a lost letter).
+    letters were read in the wrong encoding ("Ã¼" for "ü", or the mark that replaces a lost letter),
+    and ``leading_zeros`` those of digits alone that begin with a zero.
     """
 
     pattern: str
     numeric_rows: int
     date_rows: int
     garbled_rows: int
+    leading_zeros: int = 0
 
 
 class ErrorBounds(msgspec.Struct, frozen=True):

@@ -209,11 +209,15 @@ class Rewrite(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class CellChange(msgspec.Struct, frozen=True):
-    """In how many of the rows that both versions have a column differs, and by which rule."""
+    """In how many of the rows that both versions have a column differs, and by which rule.
+
+    ``row_numbers`` are those of a few of these rows in the older and the newer version, from 1.
+    """
 
     column: str
     rows: int
     rewrite: Rewrite | None = None
+    row_numbers: tuple[tuple[int, int], ...] = ()
 
 
 class ChangedCell(msgspec.Struct, frozen=True):

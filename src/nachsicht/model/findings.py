@@ -56,6 +56,7 @@ FindingCode = Literal[
     "new_duplicate_rows",
     "key_not_unique",
     "new_duplicate_ids",
+    "named_column_lost",
     "renamed",
     "removed",
     "added",

@@ -32,6 +32,22 @@ class Kind(StrEnum):
     EMPTY = "empty"
 
 
+class Role(StrEnum):
+    """What a column can be named as in the settings."""
+
+    KEY = "key"
+    OUTCOME = "outcome"
+    TIME = "time_column"
+
+
+#: Kinds that a column of each role can have; an empty one is what became of any of them.
+ROLE_KINDS = {
+    Role.KEY: tuple(Kind),
+    Role.OUTCOME: (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY),
+    Role.TIME: (Kind.DATETIME, Kind.EMPTY),
+}
+
+
 class KindReason(StrEnum):
     """Why a column is of its kind; the words are in the catalogue under the same code."""
 

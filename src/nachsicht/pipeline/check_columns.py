@@ -6,18 +6,17 @@ from collections.abc import Sequence
 
 from nachsicht.config.settings import Settings, no_column
 from nachsicht.errors import SettingsError
-from nachsicht.model.kinds import Kind
+from nachsicht.model.kinds import ROLE_KINDS, Role
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.pipeline.lazy_version import VersionOnDemand
-
-#: What the work can be about.
-_OUTCOMES = (Kind.QUANTITY, Kind.CATEGORY, Kind.FLAG, Kind.EMPTY)
 
 
 def check_columns(
     versions: Sequence[ProfileDocument | VersionOnDemand], settings: Settings
 ) -> None:
-    """Refuse settings that name columns which are not there, or cannot be what they are named for.
+    """Refuse settings that name columns which no version has as what they are named for.
+
+    What one of several versions has is compared; that another lacks it is a finding.
 
     Raises
     ------
@@ -26,8 +25,10 @@ def check_columns(
     """
     _check_names([name for version in versions for name in version.names], settings)
     for version in versions:
-        _check_key(version, settings)
-        _check_kinds(version, settings)
+        for name in settings.kinds:
+            version.column(name)  # which refuses a kind that its values cannot have
+    _check_kind(versions, Role.OUTCOME, settings.outcome)
+    _check_kind(versions, Role.TIME, settings.time_column)
 
 
 def _check_names(names: Sequence[str], settings: Settings) -> None:
@@ -42,23 +43,12 @@ def _check_names(names: Sequence[str], settings: Settings) -> None:
             raise no_column(name, names, setting)
 
 
-def _check_key(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:
-    for name in settings.key:
-        if name not in version.names:
-            raise SettingsError("no_key_column", where=version.label, name=name)
-
-
-def _check_kinds(version: ProfileDocument | VersionOnDemand, settings: Settings) -> None:
-    """Computes no columns but those that are named."""
-    for name in settings.kinds:
-        version.column(name)  # which refuses a kind that its values cannot have
-    outcome = settings.outcome and version.column(settings.outcome)
-    if outcome and outcome.kind not in _OUTCOMES:
+def _check_kind(
+    versions: Sequence[ProfileDocument | VersionOnDemand], role: Role, name: str | None
+) -> None:
+    """Computes no columns but the one that is named."""
+    found = [column for version in versions if name and (column := version.column(name))]
+    if found and not any(column.kind in ROLE_KINDS[role] for column in found):
         raise SettingsError(
-            "outcome_of_wrong_kind", where="outcome", name=outcome.name, kind=outcome.kind
-        )
-    moment = settings.time_column and version.column(settings.time_column)
-    if moment and moment.kind not in (Kind.DATETIME, Kind.EMPTY):
-        raise SettingsError(
-            "time_column_of_wrong_kind", where="time_column", name=moment.name, kind=moment.kind
+            f"{role}_of_wrong_kind", where=str(role), name=found[0].name, kind=found[0].kind
         )

@@ -1,4 +1,4 @@
-"""Outliers by Tukey's fences and by modified z-scores, and the box plot's numbers."""
+"""Outliers by fences and by modified z-scores, and the box plot's numbers."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from nachsicht.model.column import NumberCount, Outliers
 from nachsicht.model.statistics import Absent, Reason
+from nachsicht.stats.medcouple import adjusted_fences
 from nachsicht.stats.quantiles import quantile
 from nachsicht.stats.sorted_array import SortedFloats, SortedNumbers
 
@@ -51,6 +52,7 @@ def outliers_of(numbers: SortedNumbers, median: float, mad: float, most: int) ->
         by_modified_z=_by_modified_z(values, median, mad),
         values_below=_listed(*lowest, lowest[0] < low_fence),
         values_above=_listed(*highest, highest[0] > high_fence),
+        adjusted=adjusted_fences(values, (low, high), median) if high > low else None,
     )
 
 

@@ -67,12 +67,18 @@ def _side(old: Curve, new: Curve, alpha: float, side: Literal["below", "above"])
         away = abs(value - bound) / ((high - low) or 1.0)
     if side == "below" and low >= 0 > value and old.rows >= _ENOUGH_FOR_SIGN:
         negative = round(new.shares(np.zeros(1))[0][0] * new.rows)
-        return Beyond(side, negative, value, bound, away, True, True)
-    # Of rows that are alike, each beyond the outermost of the old ones halves the odds.
-    as_many = (new.rows / (new.rows + old.rows)) ** rows
+        # It may be that the old tail only just did not reach beyond zero.
+        by_chance = min(_chance_so_far(old, new, side, negative), _as_many(old, new, negative))
+        return Beyond(side, negative, value, bound, away, True, by_chance < alpha)
+    as_many = _as_many(old, new, rows)
     least = _LEAST_AWAY if len(old.values) >= _FEWEST_VALUES else 1.0
     far = away >= least and _chance_so_far(old, new, side, rows) < alpha
     return Beyond(side, rows, value, bound, away, False, far) if far or as_many < alpha else None
+
+
+def _as_many(old: Curve, new: Curve, rows: int) -> float:
+    """How often so many of rows that are alike lie beyond the outermost of the old ones."""
+    return float((new.rows / (new.rows + old.rows)) ** rows)
 
 
 def _chance_so_far(old: Curve, new: Curve, side: Literal["below", "above"], rows: int) -> float:

@@ -106,6 +106,7 @@ def _changed_at_hand(
 def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:
     """Columns that all but say what the outcome is now, and did not before."""
     outcome = between.settings.outcome
+    names = between.old.profile.names
     before = {frozenset((r.x, r.y)): abs(r.value) for r in between.old.profile.relations.pairs}
     for relation in between.new.profile.relations.pairs:
         both = frozenset((relation.x, relation.y))
@@ -123,6 +124,7 @@ def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:
                 "old_strength": old,
                 "new_strength": new,
             },
+            form="" if name in names else "added",
         )
 
 

@@ -29,11 +29,15 @@ from nachsicht.model.column import (
 )
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.kinds import Kind, KindReason
+from nachsicht.model.profile import Relation
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 Found = Iterator[Finding | None]
 
 #: A column of texts in which so many rows still read as numbers once held numbers.
 _STILL_READABLE = 0.5
+#: A new column's strongest relation is told from this strength on, if so many times its error.
+_TOLD, _STANDARD_ERRORS = 0.3, 4.0
 #: Findings that also say why fewer values are missing.
 _NEW_VALUES = {"numbers_as_text", "retyped", "sentinel_value_new"}
 
@@ -46,7 +50,22 @@ def presence_finding(pair: Pair, between: VersionPair) -> Finding | None:
     if new is None or old is not None:
         return None
     evidence: dict[str, Fact] = {"kind": str(new.kind), "missing_share": new.missing_share}
+    partner = _strongest_relation(between, new.name)
+    if partner:
+        other = partner.y if partner.x == new.name else partner.x
+        evidence |= {"partner": other, "measure": partner.measure, "strength": partner.value}
     return between.finding("added", (new.name,), 0.5, evidence)
+
+
+def _strongest_relation(between: VersionPair, name: str) -> Relation | None:
+    """The strongest relation of a column of the newer version, if it is worth telling."""
+    own = [
+        pair
+        for pair in between.new.profile.relations.pairs
+        if name in (pair.x, pair.y)
+        and abs(pair.value) >= max(_TOLD, _STANDARD_ERRORS * pair.std_error)
+    ]
+    return max(own, key=lambda pair: abs(pair.value), default=None)
 
 
 def column_findings(change: ColumnChange) -> Iterator[Finding | None]:
@@ -69,6 +88,10 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
         return  # recognised by its missing values
     if new.distinct == 1 and old.distinct > 1 and new.present > 1 and not _all_but_constant(old):
         yield _became_constant(change)
+        return
+    zeros = _leading_zeros(change)
+    if zeros:
+        yield zeros
         return
     if old.kind is new.kind:
         yield from _writing(change)
@@ -249,6 +272,33 @@ def _writing(change: ColumnChange) -> Iterator[Finding | None]:
         yield change.finding("dtype_changed", 0.2, {**types, "kind": str(new.kind)})
 
 
+def _leading_zeros(change: ColumnChange) -> Finding | None:
+    """Codes of digits that lost the zeros in front of them, or got some."""
+    old, new = _rows_with_zeros(change.old), _rows_with_zeros(change.new)
+    if old is None or new is None or (old > 0) is (new > 0):
+        return None
+    if not change.between.unlikely(
+        shares_p_value(old, change.old.present, new, change.new.present)
+    ):
+        return None
+    lost = old > 0
+    rows, present = (old, change.old.present) if lost else (new, change.new.present)
+    return change.finding(
+        "format_changed",
+        1.0,
+        {"rows": rows, "share": rows / present},
+        form="zeros_lost" if lost else "zeros_added",
+    )
+
+
+def _rows_with_zeros(column: ColumnSummary) -> int | None:
+    """How many values begin with a zero that is not the whole; None where not all are digits."""
+    if column.text_format is None:
+        return 0 if _family(column.dtype) == "number" else None
+    digits = column.present and column.text_format.numeric_rows == column.present
+    return column.text_format.leading_zeros if digits else None
+
+
 def _written_otherwise(change: ColumnChange, old: str, new: str) -> Finding | None:
     """Another unit, separator, decimal sign or order of the date."""
     signs = [{c for c in shape if not c.isalnum() and c not in "-+"} for shape in (old, new)]
@@ -266,6 +316,7 @@ def _written_otherwise(change: ColumnChange, old: str, new: str) -> Finding | No
             "old_unit": units[0],
             "new_unit": units[1],
         },
+        form="unit" if old == new else "",
     )
 
 

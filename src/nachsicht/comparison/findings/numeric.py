@@ -108,7 +108,9 @@ def _out_of_range(change: ColumnChange, *, moved: bool) -> Finding | None:
         "away": found.away,
     }
     form = "negative" if found.new_sign else found.side
-    return change.finding("out_of_range", found.rows / change.new.rows, facts, form=form)
+    at_most = Severity.NOTE if found.new_sign and not found.far else None
+    size = found.rows / change.new.rows
+    return change.finding("out_of_range", size, facts, form=form, at_most=at_most)
 
 
 def _infinite(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> Finding | None:

@@ -25,6 +25,7 @@ from nachsicht.comparison.rows.keys import (
     could_be_key,
     detect_keys,
     hash_keys,
+    key_type,
     one_array,
 )
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
@@ -119,7 +120,8 @@ def _with_nearly_equal(
                 cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
             else:
                 rewrite = _rewrite(tables, pairs, pair, matched, mask)
-                cells[pair[1].name] = CellChange(pair[1].name, n, rewrite)
+                few = _row_numbers(matched, mask)
+                cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few)
     return msgspec.structs.replace(
         rows,
         added=rows.added - changed,
@@ -148,10 +150,7 @@ def _match_if_key(
 
 
 def _match(tables: tuple[Any, Any], key: Sequence[Place], pmap: ParallelMap) -> _Matched:
-    types = [
-        common_type(tables[0].column(a).type, tables[1].column(b).type) or pa.large_string()
-        for a, b in key
-    ]
+    types = [key_type(tables[0].column(a), tables[1].column(b)) for a, b in key]
 
     def ranked(side: int) -> tuple[_Places, Hashes]:
         hashes = hash_keys(tables[side], [places[side] for places in key], types)
@@ -238,14 +237,19 @@ def _by_key(
         unchanged=in_all - int(changed.sum()),
         duplicate_keys=matched.repeated,
         changed_cells=tuple(
-            CellChange(new.name, rows, rewrite)
-            for (rows, _, (_, new)), rewrite in zip(cells, rewrites, strict=True)
+            CellChange(new.name, rows, rewrite, _row_numbers(matched, mask))
+            for (rows, mask, (_, new)), rewrite in zip(cells, rewrites, strict=True)
         ),
         examples=tuple(examples),
         added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
         removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
         not_compared=tuple(skipped),
     )
+
+
+def _row_numbers(matched: _Matched, mask: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
+    few = np.flatnonzero(mask)[:_EXAMPLES]
+    return tuple(zip((matched.old[few] + 1).tolist(), (matched.new[few] + 1).tolist(), strict=True))
 
 
 def _unlike(

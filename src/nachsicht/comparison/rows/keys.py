@@ -101,6 +101,24 @@ def comparable_type(a: Any, b: Any) -> Any:
     return found
 
 
+def key_type(old: Any, new: Any) -> Any:
+    """The type in which two columns of a key are compared.
+
+    Texts that are all whole numbers are compared with numbers as such: 00042 is 42.
+    """
+    found = common_type(old.type, new.type)
+    if found is not None:
+        return found
+    for texts, numbers in ((old, new), (new, old)):
+        if is_text(_plain(texts.type)) and pa.types.is_integer(numbers.type):
+            try:
+                one_array(texts).cast(pa.int64())
+            except pa.ArrowInvalid:
+                break
+            return pa.int64()
+    return pa.large_string()
+
+
 def one_array(column: Any) -> Any:
     """A column as one array, its dictionary taken apart."""
     if isinstance(column, pa.ChunkedArray):

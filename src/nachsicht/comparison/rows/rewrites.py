@@ -435,7 +435,8 @@ def _read_as(text: str, encoding: str) -> str:
 def _is_misspelt(old: str, new: str) -> bool:
     from rapidfuzz.distance import OSA
 
-    return len(old) >= 4 and OSA.distance(old, new, score_cutoff=2) <= (1 if len(old) < 8 else 2)
+    words = 2 * sum(map(str.isalpha, old)) > len(old) >= 4  # numbers and codes have no spelling
+    return words and OSA.distance(old, new, score_cutoff=2) <= (1 if len(old) < 8 else 2)
 
 
 _TEXT_RULES: tuple[tuple[RewriteRule, Callable[[str, str], bool]], ...] = (

@@ -23,6 +23,8 @@ from nachsicht.model.statistics import known
 NEARLY_ALL = 0.99
 #: Skewness from which on a logarithm is worth a thought.
 SKEWED = 3.0
+#: From this share on, outliers are told even where they do not stand apart.
+MANY_OUTLIERS = 0.05
 
 
 def _hardly_varies(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
@@ -126,15 +128,29 @@ def _values(view: View, column: ColumnSummary) -> Iterator[Finding | None]:
             {"skewness": skewness, "best_transform": closest},
             form="right" if skewness > 0 else "left",
         )
-    if detail.outliers:
-        far = detail.outliers.below + detail.outliers.above
-        low, high = detail.outliers.low_fence, detail.outliers.high_fence
-        yield view.finding(
-            "outliers",
-            names,
-            far / present,
-            {"rows": far, "share": far / present, "low": low, "high": high},
-        )
+    yield _outliers(view, names, detail, present)
+
+
+def _outliers(
+    view: View, names: tuple[str, ...], detail: QuantitySummary, present: int
+) -> Finding | None:
+    """Outliers where they are many, or few that stand apart; a long tail has some anyway."""
+    fences = detail.outliers.adjusted if detail.outliers else None
+    if fences is None:
+        return None
+    rows, form = fences.below + fences.above, ""
+    if rows < MANY_OUTLIERS * present or detail.discrete:
+        rows, form = fences.isolated_below + fences.isolated_above, "isolated"
+    if not rows:
+        return None
+    share = rows / present
+    facts: dict[str, Fact] = {
+        "rows": rows,
+        "share": share,
+        "low": fences.low_fence,
+        "high": fences.high_fence,
+    }
+    return view.finding("outliers", names, share, facts, form=form)
 
 
 def _writing(view: View, column: ColumnSummary) -> Iterator[Finding | None]:

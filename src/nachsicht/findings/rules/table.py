@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import combinations
 
 from nachsicht.config.settings import Settings
 from nachsicht.findings.build import View
@@ -19,7 +20,7 @@ from nachsicht.table.duplicates import expected_duplicates, import_in
 from nachsicht.table.result import Computed
 
 #: Relations from here on make columns move together, or give the outcome away.
-TOGETHER = 0.95
+TOGETHER = 0.9
 GIVES_AWAY = 0.97
 #: Of rows that are equal, so many groups are named.
 _NAMED_GROUPS = 3
@@ -116,22 +117,22 @@ def block_evidence(duplicates: Duplicates) -> dict[str, Fact]:
 
 
 def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
-    """Groups of quantities that rise and fall together: one finding a group."""
-    strong = [p for p in pairs if p.measure == "spearman" and abs(p.value) >= TOGETHER]
-    groups: list[set[str]] = []
-    for pair in strong:
-        joined = [group for group in groups if {pair.x, pair.y} & group]
-        groups = [group for group in groups if group not in joined]
-        groups.append({pair.x, pair.y}.union(*joined))
-    for group in groups:
+    """Groups of quantities that rise and fall together, each with all others: one finding each."""
+    strong = {
+        frozenset((pair.x, pair.y)): abs(pair.value)
+        for pair in sorted(pairs, key=lambda pair: (-abs(pair.value), pair.x, pair.y))
+        if pair.measure == "spearman" and abs(pair.value) >= TOGETHER
+    }
+    groups: dict[str, set[str]] = {name: {name} for pair in strong for name in pair}
+    for one, other in strong:  # the strongest first
+        first, second = groups[one], groups[other]
+        if first is not second and all(frozenset((a, b)) in strong for a in first for b in second):
+            first |= second
+            groups |= dict.fromkeys(second, first)
+    for group in {id(group): group for group in groups.values() if len(group) > 1}.values():
         names = tuple(sorted(group))
-        weakest = min(abs(p.value) for p in strong if p.x in group)
-        yield view.finding(
-            "collinear",
-            names,
-            weakest,
-            {"columns": names, "weakest": weakest},
-        )
+        weakest = min(strong[frozenset(pair)] for pair in combinations(names, 2))
+        yield view.finding("collinear", names, weakest, {"columns": names, "weakest": weakest})
 
 
 def _missing_together(view: View, computed: Computed) -> Iterator[Finding | None]:

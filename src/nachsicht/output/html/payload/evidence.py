@@ -8,12 +8,13 @@ from nachsicht.i18n import catalogue, number, percent, render, value_text, whole
 from nachsicht.model.findings import Fact, Finding
 
 #: Facts that only fill in sentences, which say them better.
-INTERNAL = frozenset({"promise", "conversion", "added", "subtracted", "bound"})
+INTERNAL = frozenset({"promise", "conversion", "added", "subtracted", "bound", "role", "without"})
 #: Facts that are codes, by the table of the catalogue that has their words.
 _TERMS = {
     "kind": "kinds",
     "old_kind": "kinds",
     "new_kind": "kinds",
+    "kind_without": "kinds",
     "measure": "measures",
     "best_transform": "values",
     "rule": "rules",
