@@ -162,6 +162,11 @@ class ColumnChange(msgspec.Struct, frozen=True, dict=True):
             return True
         if Kind.DATETIME in (old.kind, new.kind) or Kind.EMPTY in (old.kind, new.kind):
             return True
+        if old.kind is Kind.IDENTIFIER and new.kind is Kind.QUANTITY and not new.missing:
+            # Whole numbers become floats where some are missing, or because they are measured.
+            measured = new.dtype in ("float", "double")
+            if measured and old.dtype.lstrip("u").startswith("int"):
+                return True
         return self.between.unlikely(frequent_p_value(old, new))
 
     @property

@@ -64,7 +64,7 @@ def compare_two(
     findings += lost
     findings += [presence_finding(pair, between) for pair in pairs if pair.name not in told]
     findings.append(_reordered(between, pairs))
-    findings += _findings_of_columns(between, changes)
+    findings += _findings_of_columns(between, changes, rows)
     findings += outcome_findings(between)
     relations = relation_changes(between, pairs, step)
     if "rows_lost" not in {f.code for f in findings if f}:
@@ -106,13 +106,13 @@ def _findings_of_rows(between: VersionPair, rows: RowChanges | None) -> list[Fin
 
 
 def _findings_of_columns(
-    between: VersionPair, changes: Sequence[ColumnChange]
+    between: VersionPair, changes: Sequence[ColumnChange], rows: RowChanges | None
 ) -> list[Finding | None]:
     """Lost rows and swapped columns first; what follows from them stays silent."""
     findings: list[Finding | None] = []
     place, stretch, swapped = None, None, set()
     if between.in_time:
-        lost, place = (None, None) if between.slices else rows_lost(between)
+        lost, place = (None, None) if between.slices else rows_lost(between, rows)
         swaps = swaps_in(changes)
         stretch = _lost_stretch(between, changes)
         findings += [lost, stretch and period_missing(between, stretch)]
@@ -227,5 +227,11 @@ def _swapped(between: VersionPair, swap: Swap) -> Finding | None:
         "swapped",
         names,
         swap.distance,
-        {"columns": names, "distance": swap.distance, "residual": swap.left_over},
+        {
+            "columns": names,
+            "distance": swap.distance,
+            "residual": swap.left_over,
+            **({"share": swap.share} if swap.share < 1 else {}),
+        },
+        form="part" if swap.share < 1 else "",
     )

@@ -207,7 +207,8 @@ _BETWEEN = (
         note=0.05,
         check=0.1,
         act=0.5,
-        evidence="rows old_rows new_rows share by level share_of_lost after before cut_share",
+        evidence="rows old_rows new_rows share by level share_of_lost after before cut_share "
+        "level_share rest_share",
     ),
     _between(
         "period_missing",
@@ -244,7 +245,9 @@ _BETWEEN = (
     _between("removed", ANY, act=0.0, evidence="kind"),
     _between("added", ANY, note=0.0, evidence="kind missing_share partner measure strength"),
     _between("reordered", ROWS, note=0.0, evidence="columns"),
-    _between("swapped", ANY, act=0.0, evidence="columns distance residual", remedy=fixes.SWAPPED),
+    _between(
+        "swapped", ANY, act=0.0, evidence="columns distance residual share", remedy=fixes.SWAPPED
+    ),
     _between("retyped", ANY, act=0.0, evidence="old_kind new_kind old_dtype new_dtype"),
     _between(
         "numbers_as_text",
@@ -268,7 +271,7 @@ _BETWEEN = (
         rows=locate.WRITTEN,
         rows_before=locate.WRITTEN,
     ),
-    _between("dtype_changed", ANY, note=0.0, evidence="old_dtype new_dtype kind"),
+    _between("dtype_changed", ANY, note=0.0, check=0.0, evidence="old_dtype new_dtype kind"),
     _between(
         "became_constant", ANY, act=0.0, evidence="value old_distinct", remedy=fixes.DROP.unusual
     ),
@@ -430,7 +433,7 @@ _BETWEEN = (
     _between(
         "missing_increased",
         ANY,
-        note=0.005,
+        note=0.001,
         check=0.03,
         act=0.2,
         evidence="missing rows share old_share by level share_of_new_missing",

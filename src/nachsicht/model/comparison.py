@@ -229,6 +229,20 @@ class ChangedCell(msgspec.Struct, frozen=True):
     new: str | None
 
 
+class LostLevel(msgspec.Struct, frozen=True):
+    """A level in which far more rows were removed than elsewhere.
+
+    ``rows`` of the ``of`` rows that it had were removed; of the rows in other levels, the share
+    ``others``.
+    """
+
+    by: str
+    level: str
+    rows: int
+    of: int
+    others: float
+
+
 class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
     """What became of the rows between two versions.
 
@@ -252,6 +266,7 @@ class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
     added_keys: tuple[tuple[str, ...], ...]
     removed_keys: tuple[tuple[str, ...], ...]
     not_compared: tuple[str, ...]
+    lost_level: LostLevel | None = None
 
 
 class RelationChange(msgspec.Struct, frozen=True):

@@ -122,7 +122,7 @@ def _sure(finding: Finding) -> bool:
         return not isinstance(evidence.get("value"), str)  # a word may well mean something
     if finding.code == "rescaled" and finding.severity is not Severity.ACT:
         return False
-    part = evidence.get("scaled_share", 1.0)
+    part = evidence.get("share" if finding.code == "swapped" else "scaled_share", 1.0)
     return isinstance(part, int | float) and part >= 1.0
 
 

@@ -69,7 +69,8 @@ def _side(old: Curve, new: Curve, alpha: float, side: Literal["below", "above"])
         negative = round(new.shares(np.zeros(1))[0][0] * new.rows)
         # It may be that the old tail only just did not reach beyond zero.
         by_chance = min(_chance_so_far(old, new, side, negative), _as_many(old, new, negative))
-        return Beyond(side, negative, value, bound, away, True, by_chance < alpha)
+        far = away >= _LEAST_AWAY or by_chance < alpha
+        return Beyond(side, negative, value, bound, away, True, far)
     as_many = _as_many(old, new, rows)
     least = _LEAST_AWAY if len(old.values) >= _FEWEST_VALUES else 1.0
     far = away >= least and _chance_so_far(old, new, side, rows) < alpha

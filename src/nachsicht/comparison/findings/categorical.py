@@ -16,7 +16,7 @@ from nachsicht.comparison.causes.levels import (
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.distances import total_variation
 from nachsicht.findings.registry import smallest_size
-from nachsicht.model.findings import Fact, Finding, FindingCode
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.stats.hypothesis_tests import shares_p_value
 
 Counts = Mapping[str, int]
@@ -24,6 +24,8 @@ Counts = Mapping[str, int]
 _SELDOM, _FILLED = 4, 20
 #: New levels of fewer rows are a slip; and even of a closed set chance must be small.
 _FEWEST_ROWS, _CLOSED = 4, 0.15
+#: A level of so many rows that lost half of its share is to be looked at.
+_LARGE_LEVEL = 0.05
 #: Pairs of an old level and a new one that have one cause.
 Recognise = Callable[[Counts, Counts], list[tuple[str, str]]]
 
@@ -198,6 +200,7 @@ def _shares_moved(
     names = sorted({*old, *new} - {"\0further"})
     level = max(names, key=lambda name: abs(new.get(name, 0) / m - old.get(name, 0) / n))
     old_share, new_share = old.get(level, 0) / n, new.get(level, 0) / m
+    halved = new_share < old_share / 2 and old_share >= _LARGE_LEVEL
     return change.finding(
         "category_shift",
         distance,
@@ -207,4 +210,5 @@ def _shares_moved(
             "old_share": old_share,
             "new_share": new_share,
         },
+        at_least=Severity.CHECK if halved else None,
     )

@@ -17,6 +17,7 @@ from nachsicht.comparison.findings.text import (
     cut_finding,
     datetime_findings,
     identifier_findings,
+    repeats,
     text_findings,
 )
 from nachsicht.model.column import (
@@ -97,8 +98,17 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
         yield from _writing(change)
     if type(old.stats) is type(new.stats):
         yield from findings_between(old.stats, new.stats, change, rise)
+    elif change.between.in_time and old.kind is Kind.IDENTIFIER and _named_rows_still(change):
+        yield repeats(change)
     elif change.between.in_time and change.kind_changed:
         yield from _another_kind(change)
+
+
+def _named_rows_still(change: ColumnChange) -> bool:
+    """Whether numbers that named a row each mostly do so still, though they look like others."""
+    old, new = change.old, change.new
+    same_type = _family(old.dtype) == _family(new.dtype) == "number"
+    return same_type and 0 < new.distinct < new.present <= 2 * new.distinct
 
 
 @singledispatch
@@ -269,7 +279,14 @@ def _writing(change: ColumnChange) -> Iterator[Finding | None]:
     elif read_as_values and old.text_format is not None and new.text_format is not None:
         yield _written_otherwise(change, old.text_format.pattern, new.text_format.pattern)
     elif _family(old.dtype) != _family(new.dtype):
-        yield change.finding("dtype_changed", 0.2, {**types, "kind": str(new.kind)})
+        # What reads texts as numbers fails; other types are mostly converted in silence.
+        text = "text" in (_family(old.dtype), _family(new.dtype))
+        yield change.finding(
+            "dtype_changed",
+            0.2,
+            {**types, "kind": str(new.kind)},
+            at_most=None if text else Severity.NOTE,
+        )
 
 
 def _leading_zeros(change: ColumnChange) -> Finding | None:

@@ -6,8 +6,11 @@ from collections.abc import Iterator
 
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.localise import where_missing_rose
-from nachsicht.model.findings import Fact, Finding
+from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.stats.hypothesis_tests import shares_p_value
+
+#: An older version of fewer rows does not show that a column is complete.
+_ENOUGH = 100
 
 
 def missing_rise(change: ColumnChange) -> float:
@@ -33,4 +36,6 @@ def missing_findings(change: ColumnChange, rise: float) -> Iterator[Finding | No
     held = where_missing_rose(change)
     if held:
         evidence |= {"by": held.by, "level": held.level, "share_of_new_missing": held.part}
-    yield change.finding("missing_increased", rise, evidence)
+    # A column that was complete is relied on to be.
+    complete = Severity.CHECK if not old.missing and old.rows >= _ENOUGH else None
+    yield change.finding("missing_increased", rise, evidence, at_least=complete)

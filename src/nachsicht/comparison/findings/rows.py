@@ -7,17 +7,17 @@ from collections.abc import Iterator
 from nachsicht.comparison.context import VersionPair
 from nachsicht.comparison.localise import Place, Stretch, cut_end, loss_of_rows
 from nachsicht.findings.rules.table import block_evidence, duplicates_matter
-from nachsicht.model.comparison import RowChanges
+from nachsicht.model.comparison import LostLevel, RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.hypothesis_tests import shares_p_value
 from nachsicht.table.duplicates import import_in
 
-#: Half of the rows or fewer, evenly: a sample that was meant, as test beside train.
-_MEANT = 0.5
 #: From this share on, equal rows are nothing unusual where no column names a row.
 _USUAL = 0.01
+#: A level that is gone needs an act if it held so many of the rows.
+_MANY = 0.1
 #: Counts of rows vary by more than their root; so many standard errors are no chance.
 _STANDARD_ERRORS = 4.0
 #: A block so long, and so many times as long as any before, was imported twice, whatever else is
@@ -25,8 +25,8 @@ _STANDARD_ERRORS = 4.0
 _LONG_RUN, _LONGER = 20, 4
 
 
-def rows_lost(between: VersionPair) -> tuple[Finding | None, Place | None]:
-    """Fewer rows than before, and where most of them were lost.
+def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | None, Place | None]:
+    """Fewer rows than before, or far fewer of one level, and where most of them were lost.
 
     Returns
     -------
@@ -34,14 +34,44 @@ def rows_lost(between: VersionPair) -> tuple[Finding | None, Place | None]:
     """
     before, now = between.rows
     lost = before - now
+    place = cut_end(between, lost) if lost > 0 and now else None
+    if place is None and rows and rows.lost_level:
+        return _level_lost(between, rows.removed, rows.lost_level)
     if lost <= 0 or not now:
         return None, None
-    place = cut_end(between, lost)
     if place is None:
         if lost < _STANDARD_ERRORS * (before + now) ** 0.5:
             return None, None
         place = loss_of_rows(between, lost)
     finding = _rows_lost(between, lost, place)
+    return finding, place if finding else None
+
+
+def _level_lost(
+    between: VersionPair, removed: int, lost: LostLevel
+) -> tuple[Finding | None, Place | None]:
+    """Rows that are known to be gone, most of them of one level."""
+    before, now = between.rows
+    finding = between.finding(
+        "rows_lost",
+        (lost.by,),
+        lost.rows / lost.of,
+        {
+            "rows": lost.rows,
+            "old_rows": before,
+            "new_rows": now,
+            "share": lost.rows / before,
+            "by": lost.by,
+            "level": lost.level,
+            "share_of_lost": lost.rows / removed,
+            "level_share": lost.rows / lost.of,
+            "rest_share": lost.others,
+        },
+        form="level",
+        at_least=Severity.CHECK,
+        at_most=None if lost.rows >= _MANY * before else Severity.CHECK,
+    )
+    place = Place(lost.by, lost.level, lost.rows / removed, lost.of / before)
     return finding, place if finding else None
 
 
@@ -74,7 +104,7 @@ def _rows_lost(between: VersionPair, lost: int, place: Place | None) -> Finding 
         (place.by,) if place else (),
         share,
         facts,
-        at_most=None if place else Severity.NOTE if share >= _MEANT else Severity.CHECK,
+        at_most=None if place else Severity.CHECK,
     )
 
 

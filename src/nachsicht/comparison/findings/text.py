@@ -76,7 +76,7 @@ def identifier_findings(
         yield cut_finding(change, b.max_length, b.patterns[0].count, a.max_length)
         return
     if not any(spiked):
-        yield _repeats(change, a, b)
+        yield repeats(change)
     if change.distance and not broken:
         yield _shapes_moved(change, a, b)
 
@@ -89,7 +89,8 @@ def _cut_shapes(a: IdentifierSummary, b: IdentifierSummary) -> bool:
     return len(new) == b.max_length < len(old) and old.startswith(new)
 
 
-def _repeats(change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary) -> Finding | None:
+def repeats(change: ColumnChange) -> Finding | None:
+    """Names of things that stand in several rows now, where each stood in one."""
     old, new = change.old, change.new
     extra_before = old.present - old.distinct
     extra = new.present - new.distinct
@@ -108,7 +109,11 @@ def _repeats(change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary) -
     return change.finding(
         "new_duplicate_ids",
         share,
-        {"values": b.duplicate_values, "rows": b.duplicate_rows, "old_rows": a.duplicate_rows},
+        {
+            "values": new.distinct - new.unique_once,
+            "rows": new.present - new.unique_once,
+            "old_rows": old.present - old.unique_once,
+        },
     )
 
 

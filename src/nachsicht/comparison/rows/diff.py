@@ -28,6 +28,7 @@ from nachsicht.comparison.rows.keys import (
     key_type,
     one_array,
 )
+from nachsicht.comparison.rows.lost_level import level_lost
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
 from nachsicht.comparison.rows.rewrites import explain_rewrite
 from nachsicht.kernels.ranks import order_of
@@ -39,6 +40,7 @@ from nachsicht.table.result import RetainedData
 _EXAMPLES, _EXAMPLE_COLUMNS = 3, 6
 #: Other columns whose values may have been written into one.
 _MOST_OTHERS = 30
+_NOBODY = np.empty(0, np.int64)
 #: Examples of added and removed keys.
 _KEYS = 5
 
@@ -96,20 +98,25 @@ def compare_rows(
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
     rows = _whole_rows(hashes, shared, pairs, step)
-    if not rows.added or not rows.removed:
-        return rows
-    return _with_nearly_equal(tables, pairs, rows, rewritten_rows(tables, shared, hashes, moved))
+    removed = np.flatnonzero(~np.isin(hashes[0], hashes[1])) if rows.removed else _NOBODY
+    if rows.added and rows.removed:
+        found = list(rewritten_rows(tables, shared, hashes, moved))
+        rows = _with_nearly_equal(tables, pairs, rows, found)
+        removed = np.setdiff1d(removed, np.concatenate([_NOBODY, *(pair.old for pair in found)]))
+    lost = level_lost(tables[0], [one for one, _ in pairs], removed)
+    # Rows that came in their place may be the same, rewritten.
+    in_place = lost is not None and 2 * rows.added > lost.rows
+    return msgspec.structs.replace(rows, lost_level=None if in_place else lost)
 
 
 def _with_nearly_equal(
     tables: tuple[Any, Any], pairs: _Pairs, rows: RowChanges, found: Iterable[Rewritten]
 ) -> RowChanges:
     """Whole rows, with those that are one but for rewritten cells counted as changed."""
-    nobody = np.empty(0, np.int64)
     cells: dict[str, CellChange] = {}
     changed = 0
     for rewritten in found:
-        matched = _Matched(rewritten.old, rewritten.new, nobody, nobody, (0, 0))
+        matched = _Matched(rewritten.old, rewritten.new, _NOBODY, _NOBODY, (0, 0))
         changed += len(rewritten.new)
         for pair in rewritten.columns:
             mask = _differing(tables, pair, matched)
@@ -244,6 +251,7 @@ def _by_key(
         added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
         removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
         not_compared=tuple(skipped),
+        lost_level=level_lost(tables[0], [old for old, _ in pairs], matched.removed),
     )
 
 
@@ -311,19 +319,18 @@ def _rewrite(
     places = matched.old[mask], matched.new[mask]
 
     def others(among: _Places) -> list[tuple[str, Any]]:
-        beside = [column for _, column in pairs if column is not pair[1]]
-        same = [c for c in beside if tables[1].column(c.position).type == new.type]
-        return [
-            (
-                column.name,
-                _taken(one_array(tables[1].column(column.position)), places[1][among], common),
-            )
-            for column in same[:_MOST_OTHERS]
-        ]
+        """What columns beside hold now, and held before: values may have changed places."""
+        found = []
+        for beside in [other for other in pairs if other[1] is not pair[1]][:_MOST_OTHERS]:
+            for side in (1, 0):
+                column = one_array(tables[side].column(beside[side].position))
+                if common_type(column.type, common) is not None:
+                    cells = _taken(column, places[side][among], column.type)
+                    found.append((beside[1].name, cells))
+        return found
 
-    known = set(levels_of(pair[0].stats) or ())
     cells = _taken(old, places[0], common), _taken(new, places[1], common)
-    return explain_rewrite(*cells, others, known)
+    return explain_rewrite(*cells, others, set(levels_of(pair[0].stats) or ()))
 
 
 def _taken(column: Any, places: _Places, common: Any) -> Any:

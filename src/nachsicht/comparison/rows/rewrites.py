@@ -36,8 +36,9 @@ _FEWEST = 2
 _WIDTHS = (8, 16, 32)
 #: Different pairs of texts that make a mapping, and levels that are listed.
 _MOST_MAPPED, _LISTED = 50, 5
-#: How near to a bound the nearest capped value lies, in ranges of the capped values.
-_NEAR_BOUND = 1.0
+#: How near to a bound the nearest capped value lies, in parts of the middle one's distance: of
+#: few values, evenly spread, the nearest is farther away.
+_NEAR_BOUND, _OF_FEW = 0.1, 4.0
 _DAY = 86_400_000_000
 _UNITS = (("day", _DAY), ("hour", 3_600_000_000), ("minute", 60_000_000), ("second", 1_000_000))
 
@@ -174,7 +175,10 @@ def _of_others(b: Any, places: NDArray[np.int64], others: Others) -> Iterator[_C
     if len(pc.unique(b)) < 3:
         return
     for name, beside in others(places):
-        equal = np.asarray(pc.fill_null(pc.equal(beside, b), False))
+        cells = beside, b
+        if beside.type != b.type:  # numbers of two types
+            cells = tuple(side.cast(pa.float64(), safe=False) for side in cells)
+        equal = np.asarray(pc.fill_null(pc.equal(*cells), False))
         yield _Candidate("other_column", equal, {"from_column": name})
 
 
@@ -296,8 +300,9 @@ def _limited(a: _Floats, b: _Floats) -> Iterator[_Candidate]:
         return
     at = b == bound
     if len(np.unique(a[at])) > 1:
-        # What was capped lies close beyond the bound, too; a code for missing lies far from all.
-        near = np.abs(a[at] - bound).min() <= _NEAR_BOUND * np.ptp(a[at])
+        # What was capped lies close beyond the bound, too; a value written over lies far from all.
+        away = np.abs(a[at] - bound)
+        near = away.min() <= max(_NEAR_BOUND, _OF_FEW / len(away)) * np.median(away)
         sides: tuple[tuple[RewriteRule, _Flags], ...] = (
             ("capped", at & (a > bound)),
             ("floored", at & (a < bound)),
