@@ -44,6 +44,43 @@ def test_a_shift_is_not_taken_for_a_factor():
     assert found.evidence["shift"] == pytest.approx(20)
 
 
+@pytest.mark.parametrize("share", [0.2, 0.5, 1.0])
+def test_columns_that_were_swapped_are_named_with_the_part_of_the_rows(share):
+    length = RNG.normal(60, 4, N)
+    old = frame(weight=WEIGHT, length=length)
+    drawn = RNG.permutation(N)  # so that no row tells by itself
+    where = RNG.random(N) < share
+    weight, length = WEIGHT[drawn], length[RNG.permutation(N)]
+    new = frame(weight=np.where(where, length, weight), length=np.where(where, weight, length))
+    (found,) = nachsicht.compare(old, new).findings
+    assert (found.code, set(found.columns)) == ("swapped", {"weight", "length"})
+    assert found.evidence.get("share", 1.0) == pytest.approx(where.mean(), abs=0.03)
+
+
+def test_columns_that_moved_towards_each_other_were_not_swapped():
+    length = RNG.normal(60, 4, N)
+    new = frame(weight=WEIGHT + 8, length=RNG.permutation(length) - 8)
+    found = nachsicht.compare(frame(weight=WEIGHT, length=length), new).findings
+    assert {f.code for f in found} == {"shifted"}
+
+
+def test_numbers_that_named_rows_are_asked_whether_they_still_do():
+    ids = np.arange(5000, 5000 + N)
+    again = ids.copy()
+    again[200:400] = ids[:200]
+    found = codes(frame(w=WEIGHT, hive=ids), frame(w=RNG.permutation(WEIGHT), hive=again))
+    assert {(code, columns) for code, columns, _ in found} == {("new_duplicate_ids", ("hive",))}
+
+
+def test_gaps_in_a_column_that_was_complete_are_to_be_checked():
+    gone = np.arange(N) % 80 == 0
+    found = codes(frame(w=WEIGHT), frame(w=pa.array(WEIGHT, mask=gone)))
+    assert found == {("missing_increased", ("w",), "check")}
+    before = pa.array(WEIGHT, mask=np.arange(N) % 50 == 7)
+    both = pa.array(WEIGHT, mask=gone | (np.arange(N) % 50 == 7))
+    assert {s for _, _, s in codes(frame(w=before), frame(w=both))} <= {"note"}
+
+
 def test_a_renamed_column_is_one_finding():
     found = codes(frame(weight=WEIGHT, make=MAKE), frame(make=MAKE, weight_kg=WEIGHT))
     assert found == {("renamed", ("weight_kg",), "act"), ("reordered", (), "note")}

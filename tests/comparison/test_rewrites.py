@@ -133,3 +133,18 @@ def test_cells_of_another_type_are_compared_as_texts():
     (cell,) = nachsicht.compare(HIVES, new, key=["hive"]).document.rows[0].changed_cells
     assert (cell.column, cell.rows) == ("bees", SOME.sum())
     assert (cell.rewrite.rule, cell.rewrite.facts) == ("overwritten", {"value": "many"})
+
+
+@pytest.mark.parametrize("kind", ["string", "category"])
+def test_values_that_changed_places_are_those_of_the_other_column(kind):
+    old = HIVES.assign(town=HIVES["yard"].shift(7, fill_value="Grünau").astype(kind))
+    old["yard"] = old["yard"].astype("string")
+    new = old.copy()
+    for one, other in (("yard", "town"), ("honey_kg", "bees")):
+        new[one] = old[one].where(~SOME, old[other].astype(old[one].dtype))
+        new[other] = old[other].astype(object).where(~SOME, old[one])
+    new["town"] = new["town"].astype(kind)
+    cells = nachsicht.compare(old, new, key=["hive"]).document.rows[0].changed_cells
+    found = {cell.column: cell.rewrite.facts["from_column"] for cell in cells}
+    assert found == {"yard": "town", "town": "yard", "honey_kg": "bees", "bees": "honey_kg"}
+    assert {cell.rewrite.rule for cell in cells} == {"other_column"}

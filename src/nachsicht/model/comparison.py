@@ -208,16 +208,30 @@ class Rewrite(msgspec.Struct, frozen=True, kw_only=True):
     facts: dict[str, Fact]
 
 
+class Condition(msgspec.Struct, frozen=True):
+    """What some rows have in common: a level of a column, a range of its values, or a run of rows.
+
+    Without ``by``, ``first`` and ``last`` are row numbers of the newer version, from 1.
+    """
+
+    by: str | None
+    level: str | None
+    first: str | None
+    last: str | None
+
+
 class CellChange(msgspec.Struct, frozen=True):
     """In how many of the rows that both versions have a column differs, and by which rule.
 
     ``row_numbers`` are those of a few of these rows in the older and the newer version, from 1.
+    ``where`` are one or two conditions that these rows fulfil together, and few others do.
     """
 
     column: str
     rows: int
     rewrite: Rewrite | None = None
     row_numbers: tuple[tuple[int, int], ...] = ()
+    where: tuple[Condition, ...] = ()
 
 
 class ChangedCell(msgspec.Struct, frozen=True):

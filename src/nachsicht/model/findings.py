@@ -169,7 +169,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def sentence(self) -> str:
         """What it says, with the numbers behind it, in the current language."""
-        return self._message("sentence", 1)
+        return self._message("sentence", 1) + self._where()
 
     @property
     def next_step(self) -> str:
@@ -193,6 +193,24 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
             pass
         # A document of a later version of ours may hold what no catalogue here has words for.
         return self.code if part == "title" else ""
+
+    def _where(self) -> str:
+        """The rows that it is about, where conditions tell them from the others."""
+        facts = [self.evidence.get(f"where_{name}") for name in ("by", "level", "first", "last")]
+        if not all(isinstance(fact, tuple) for fact in facts):
+            return ""
+        conditions = [
+            phrase(
+                f"conditions.{'level' if first is None else 'range' if by else 'rows'}",
+                by=by,
+                level=level,
+                first=first,
+                last=last,
+            )
+            for by, level, first, last in zip(*facts, strict=False)
+        ]
+        names = dict(zip(("first", "second"), conditions, strict=False))
+        return " " + phrase(f"conditions.{'one' if len(conditions) == 1 else 'two'}", **names)
 
     def _facts(self) -> dict[str, Any]:
         names = dict(zip(("column", "other_column"), self.columns, strict=False))

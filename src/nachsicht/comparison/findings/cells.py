@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import msgspec
+
 from nachsicht.comparison.context import VersionPair
-from nachsicht.model.comparison import CellChange, Rewrite, RewriteRule, RowChanges
+from nachsicht.model.comparison import CellChange, Condition, Rewrite, RewriteRule, RowChanges
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 
 #: A rule that holds for this share of the rewritten cells is what happened to the column.
@@ -72,6 +74,9 @@ def with_rewritten_cells(
     exchanged = rows.added + rows.removed
     for cell in rows.changed_cells:
         own = [f for f in kept if f.columns[:1] == (cell.column,) or cell.column in f.columns[:2]]
+        about = [f for f in own if f.code in _ABOUT_VALUES and "by" not in f.evidence]
+        kept = [with_where(f, cell.where) if f in about else f for f in kept]
+        own = [with_where(f, cell.where) if f in about else f for f in own]
         rewrite = cell.rewrite
         if rewrite is None or rewrite.share < _EXPLAINED:
             graver = [f for f in own if f.columns[0] == cell.column and f.code != "out_of_range"]
@@ -111,7 +116,17 @@ def _finding(
     made = between.finding(
         "values_changed", (cell.column,), share, facts, form=form, at_least=at_least
     )
-    return [made] if made else []
+    return [with_where(made, cell.where)] if made else []
+
+
+def with_where(finding: Finding, where: Sequence[Condition]) -> Finding:
+    """The finding with the conditions that its rows fulfil, each in all four facts."""
+    facts: dict[str, Fact] = {
+        f"where_{name}": tuple(getattr(condition, name) for condition in where)
+        for name in ("by", "level", "first", "last")
+        if where
+    }
+    return msgspec.structs.replace(finding, evidence=finding.evidence | facts)
 
 
 def rewrite_code(rewrite: Rewrite) -> str:

@@ -31,15 +31,18 @@ from nachsicht.comparison.rows.keys import (
 from nachsicht.comparison.rows.lost_level import level_lost
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
 from nachsicht.comparison.rows.rewrites import explain_rewrite
+from nachsicht.comparison.rows.where import where_rewritten
 from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, ChangedCell, Rewrite, RowChanges
+from nachsicht.model.comparison import CellChange, ChangedCell, Condition, Rewrite, RowChanges
 from nachsicht.table.result import RetainedData
 
 #: Examples of changed cells, of each of the columns that changed most.
 _EXAMPLES, _EXAMPLE_COLUMNS = 3, 6
 #: Other columns whose values may have been written into one.
 _MOST_OTHERS = 30
+#: Of so many columns, the most rewritten ones, it is looked for where their rows are.
+_MOST_PLACED = 10
 _NOBODY = np.empty(0, np.int64)
 #: Examples of added and removed keys.
 _KEYS = 5
@@ -98,7 +101,7 @@ def compare_rows(
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
     rows = _whole_rows(hashes, shared, pairs, step)
-    removed = np.flatnonzero(~np.isin(hashes[0], hashes[1])) if rows.removed else _NOBODY
+    removed = _removed(hashes, rows.removed) if rows.removed else _NOBODY
     if rows.added and rows.removed:
         found = list(rewritten_rows(tables, shared, hashes, moved))
         rows = _with_nearly_equal(tables, pairs, rows, found)
@@ -107,6 +110,19 @@ def compare_rows(
     # Rows that came in their place may be the same, rewritten.
     in_place = lost is not None and 2 * rows.added > lost.rows
     return msgspec.structs.replace(rows, lost_level=None if in_place else lost)
+
+
+def _removed(hashes: tuple[Hashes, Hashes], rows: int) -> _Places:
+    """Places of the rows that the newer version does not have, or not as often: the last ones."""
+    old, new = hashes
+    absent = np.flatnonzero(~np.isin(old, new))
+    if len(absent) == rows:
+        return absent
+    order = np.argsort(old, kind="stable")
+    ranked, kept = old[order], np.sort(new)
+    nth = np.arange(len(old)) - np.searchsorted(ranked, ranked, "left")
+    there = np.searchsorted(kept, ranked, "right") - np.searchsorted(kept, ranked, "left")
+    return np.sort(order[nth >= there])
 
 
 def _with_nearly_equal(
@@ -127,8 +143,9 @@ def _with_nearly_equal(
                 cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
             else:
                 rewrite = _rewrite(tables, pairs, pair, matched, mask)
-                few = _row_numbers(matched, mask)
-                cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few)
+                few, everywhere = _row_numbers(matched, mask), np.arange(tables[1].num_rows)
+                where = _where(tables[1], pairs, pair[1], everywhere, rewritten.new[mask])
+                cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few, where)
     return msgspec.structs.replace(
         rows,
         added=rows.added - changed,
@@ -205,7 +222,7 @@ def _by_key(
 ) -> RowChanges:
     in_key = {b for _, b in key}
     others = [pair for pair in pairs if pair[1].position not in in_key]
-    tables, in_all = (before.table, after.table), len(matched.old)
+    tables, in_all, everywhere = (before.table, after.table), len(matched.old), matched.new
     matched = _unlike(before, after, pairs, matched)
     masks = list(pmap(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
     changed = np.zeros(len(matched.old), bool)
@@ -220,6 +237,11 @@ def _by_key(
             cells.append((int(mask.sum()), mask, (old, new)))
     cells.sort(key=lambda entry: (-entry[0], entry[2][1].position))
     rewrites = list(pmap(lambda entry: _rewrite(tables, pairs, entry[2], matched, entry[1]), cells))
+    wheres = pmap(
+        lambda entry: _where(tables[1], pairs, entry[2][1], everywhere, matched.new[entry[1]]),
+        cells[:_MOST_PLACED],
+    )
+    places = [*wheres, *((),) * max(len(cells) - _MOST_PLACED, 0)]
     names = {new.position: new.name for _, new in pairs}
     old_places = {new.position: old.position for old, new in pairs}
     show = _KeyTexts(tables, key)
@@ -244,8 +266,8 @@ def _by_key(
         unchanged=in_all - int(changed.sum()),
         duplicate_keys=matched.repeated,
         changed_cells=tuple(
-            CellChange(new.name, rows, rewrite, _row_numbers(matched, mask))
-            for (rows, mask, (_, new)), rewrite in zip(cells, rewrites, strict=True)
+            CellChange(new.name, rows, rewrite, _row_numbers(matched, mask), where)
+            for (rows, mask, (_, new)), rewrite, where in zip(cells, rewrites, places, strict=True)
         ),
         examples=tuple(examples),
         added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
@@ -253,6 +275,14 @@ def _by_key(
         not_compared=tuple(skipped),
         lost_level=level_lost(tables[0], [old for old, _ in pairs], matched.removed),
     )
+
+
+def _where(
+    table: Any, pairs: _Pairs, column: ColumnSummary, rows: _Places, changed: _Places
+) -> tuple[Condition, ...]:
+    """Where the rows are of which a column was rewritten, by the columns that were not."""
+    others = [new for _, new in pairs if new is not column]
+    return where_rewritten(table, others, rows, changed)
 
 
 def _row_numbers(matched: _Matched, mask: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:

@@ -176,8 +176,9 @@ def _of_others(b: Any, places: NDArray[np.int64], others: Others) -> Iterator[_C
         return
     for name, beside in others(places):
         cells = beside, b
-        if beside.type != b.type:  # numbers of two types
-            cells = tuple(side.cast(pa.float64(), safe=False) for side in cells)
+        if beside.type != b.type:
+            alike = pa.float64() if as_numbers(b) and not pa.types.is_temporal(b.type) else b.type
+            cells = tuple(side.cast(alike, safe=False) for side in cells)
         equal = np.asarray(pc.fill_null(pc.equal(*cells), False))
         yield _Candidate("other_column", equal, {"from_column": name})
 

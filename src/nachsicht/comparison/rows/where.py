@@ -1,0 +1,133 @@
+"""Where rewritten rows are: a level, a range of values, or a run of rows that holds them all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.arrow.buffers import taken
+from nachsicht.arrow.numeric import as_numbers
+from nachsicht.columns.cell_text import cell_texts
+from nachsicht.columns.levels import levels_in
+from nachsicht.comparison.causes.levels import levels_of
+from nachsicht.model.column import ColumnSummary, DatetimeSummary, QuantitySummary
+from nachsicht.model.comparison import Condition
+
+#: A condition holds for at most this part of the rows, of which at least this part was rewritten.
+_MOST_HELD, _LEAST_CHANGED = 0.8, 0.3
+#: A second condition is looked for unless nearly all rows of the first were rewritten, and told
+#: where so many times the share was.
+_NEARLY_ALL, _BETTER = 0.9, 1.3
+#: So many first conditions, the narrowest ones, are tried with a second.
+_MOST_FIRST = 6
+#: So many of the rewritten rows a level may miss, as they were rewritten otherwise.
+_MISSED = 0.02
+#: Fewer rewritten rows say nothing of where they are, and a rarer coincidence is none.
+_FEWEST, _SURE = 6, 1e-4
+#: Of many rows, evenly drawn ones and the rewritten ones tell how many a condition holds.
+_MOST_ROWS = 100_000
+_MOST_LEVELS = 200
+_MIDNIGHT = " 00:00:00"
+
+_Places = NDArray[np.int64]
+_Flags = NDArray[np.bool_]
+
+
+class _Held(NamedTuple):
+    """A condition, the rows among those looked at that it holds for, and whether it is a level."""
+
+    condition: Condition
+    rows: _Flags
+
+
+def where_rewritten(
+    table: Any, columns: Sequence[ColumnSummary], rows: _Places, changed: _Places
+) -> tuple[Condition, ...]:
+    """The condition that rewritten rows fulfil and few others, or two together; else none.
+
+    Parameters
+    ----------
+    table : Arrow table
+        The newer version.
+    columns : sequence of ColumnSummary
+        Its columns by which the rows may be told, without the one that was rewritten.
+    rows : array
+        Places of all rows that both versions have.
+    changed : array
+        Places of those that were rewritten.
+    """
+    if len(changed) < _FEWEST:
+        return ()
+    if len(rows) > _MOST_ROWS:
+        even = rows[np.linspace(0, len(rows) - 1, _MOST_ROWS).astype(np.int64)]
+        rows = np.union1d(even, changed)
+    hit = np.isin(rows, changed)
+    found = [*_conditions(table, columns, rows, hit)]
+    best = _narrowest(found, hit)
+    alone = float(hit[best.rows].mean()) if best else 0.0
+    if best and alone >= _NEARLY_ALL:
+        return (best.condition,)
+    for first in sorted(found, key=lambda held: int(held.rows.sum()))[:_MOST_FIRST]:
+        if first.rows.all() or not hit[first.rows].any():
+            continue
+        inside, others = hit[first.rows], [c for c in columns if c.name != first.condition.by]
+        second = _narrowest([*_conditions(table, others, rows[first.rows], inside)], inside)
+        if second and inside[second.rows].mean() >= max(_BETTER * alone, _LEAST_CHANGED):
+            return first.condition, second.condition
+    return (best.condition,) if best and alone >= _LEAST_CHANGED else ()
+
+
+def _narrowest(found: Sequence[_Held], hit: _Flags) -> _Held | None:
+    telling = [held for held in found if _telling(held, hit, len(found))]
+    return min(telling, key=lambda held: int(held.rows.sum()), default=None)
+
+
+def _telling(held: _Held, hit: _Flags, tried: int) -> bool:
+    """Whether a condition would hardly hold for all rewritten rows by chance."""
+    part, n = held.rows.mean(), int(hit.sum())
+    return bool(part <= _MOST_HELD and n * part ** (n - 1) * tried < _SURE)
+
+
+def _conditions(
+    table: Any, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
+) -> Iterator[_Held]:
+    """Levels that hold nearly all rewritten rows, and ranges that hold all of them."""
+    for column in columns:
+        cells = taken(table.column(column.position), rows)
+        levels = levels_of(column.stats)
+        if levels and len(levels) <= _MOST_LEVELS:
+            yield from _level(column.name, cells, hit)
+        if isinstance(column.stats, QuantitySummary | DatetimeSummary):
+            yield from _range(column.name, cells, hit)
+    ends = np.flatnonzero(hit)[[0, -1]]
+    inside = np.zeros(len(rows), bool)
+    inside[ends[0] : ends[1] + 1] = True
+    if (np.diff(rows) > 0).all():
+        first, last = (str(rows[end] + 1) for end in ends)
+        yield _Held(Condition(None, None, first, last), inside)
+
+
+def _level(name: str, cells: Any, hit: _Flags) -> Iterator[_Held]:
+    names, codes = levels_in(cells, None)
+    counts = np.bincount(codes[hit], minlength=len(names) + 1)[: len(names)]
+    if len(counts) and counts.max() >= (1 - _MISSED) * hit.sum():
+        at = int(counts.argmax())
+        yield _Held(Condition(name, names[at], None, None), codes == at)
+
+
+def _range(name: str, cells: Any, hit: _Flags) -> Iterator[_Held]:
+    numbers = as_numbers(cells)
+    if numbers is None or not numbers[1][hit].all():
+        return
+    values = numbers[0]
+    places = np.flatnonzero(hit)
+    low, high = (places[int(end(values[hit]))] for end in (np.argmin, np.argmax))
+    inside = numbers[1] & (values >= values[low]) & (values <= values[high])
+    texts = cell_texts(taken(cells, np.array([low, high], np.int64)))
+    if all(str(text).endswith(_MIDNIGHT) for text in texts):
+        texts = [str(text).removesuffix(_MIDNIGHT) for text in texts]
+    first, last = texts
+    yield _Held(Condition(name, None, first, last), inside)
