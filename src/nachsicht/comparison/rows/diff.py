@@ -100,10 +100,11 @@ def compare_rows(
         if matched is not None:
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
-    rows = _whole_rows(hashes, shared, pairs, step)
-    removed = _removed(hashes, rows.removed) if rows.removed else _NOBODY
+    left = _without_equal(hashes, pmap)
+    rows = _whole_rows(hashes, left, shared, pairs, step)
+    removed = left[0]
     if rows.added and rows.removed:
-        found = list(rewritten_rows(tables, shared, hashes, moved))
+        found = list(rewritten_rows(tables, shared, hashes, left, moved))
         rows = _with_nearly_equal(tables, pairs, rows, found)
         removed = np.setdiff1d(removed, np.concatenate([_NOBODY, *(pair.old for pair in found)]))
     lost = level_lost(tables[0], [one for one, _ in pairs], removed)
@@ -112,17 +113,22 @@ def compare_rows(
     return msgspec.structs.replace(rows, lost_level=None if in_place else lost)
 
 
-def _removed(hashes: tuple[Hashes, Hashes], rows: int) -> _Places:
-    """Places of the rows that the newer version does not have, or not as often: the last ones."""
-    old, new = hashes
-    absent = np.flatnonzero(~np.isin(old, new))
-    if len(absent) == rows:
-        return absent
-    order = np.argsort(old, kind="stable")
-    ranked, kept = old[order], np.sort(new)
-    nth = np.arange(len(old)) - np.searchsorted(ranked, ranked, "left")
-    there = np.searchsorted(kept, ranked, "right") - np.searchsorted(kept, ranked, "left")
-    return np.sort(order[nth >= there])
+def _without_equal(hashes: tuple[Hashes, Hashes], pmap: ParallelMap) -> tuple[_Places, _Places]:
+    """Places of the rows of each that the other does not have, or not as often: the last ones."""
+    orders = list(pmap(order_of, hashes))
+    ranked = [side[order] for side, order in zip(hashes, orders, strict=True)]
+
+    def left(side: int) -> _Places:
+        own, other = ranked[side], ranked[1 - side]
+        starts = np.ones(len(own), bool)
+        starts[1:] = own[1:] != own[:-1]
+        nth = np.arange(len(own))
+        nth -= np.maximum.accumulate(np.where(starts, nth, 0))
+        equal = np.searchsorted(other, own, "right") - np.searchsorted(other, own, "left")
+        return np.sort(orders[side][nth >= equal])
+
+    old, new = pmap(left, (0, 1))
+    return old, new
 
 
 def _with_nearly_equal(
@@ -340,10 +346,8 @@ def _rewrite(
     mask: NDArray[np.bool_],
 ) -> Rewrite | None:
     """The rule by which the differing cells of a column were rewritten."""
-    old, new = (
-        one_array(table.column(column.position)) for table, column in zip(tables, pair, strict=True)
-    )
-    common = comparable_type(old.type, new.type)
+    stored = [t.column(c.position).type for t, c in zip(tables, pair, strict=True)]
+    common = comparable_type(*stored)
     if pa.types.is_nested(common):
         return None
     places = matched.old[mask], matched.new[mask]
@@ -353,14 +357,21 @@ def _rewrite(
         found = []
         for beside in [other for other in pairs if other[1] is not pair[1]][:_MOST_OTHERS]:
             for side in (1, 0):
-                column = one_array(tables[side].column(beside[side].position))
+                column = tables[side].column(beside[side].position)
                 if common_type(column.type, common) is not None:
-                    cells = _taken(column, places[side][among], column.type)
+                    cells = one_array(taken(column, places[side][among]))
                     found.append((beside[1].name, cells))
         return found
 
-    cells = _taken(old, places[0], common), _taken(new, places[1], common)
-    return explain_rewrite(*cells, others, set(levels_of(pair[0].stats) or ()))
+    def pairs_at(among: _Places) -> tuple[Any, Any]:
+        cells = (
+            one_array(taken(table.column(column.position), rows[among]))
+            for table, column, rows in zip(tables, pair, places, strict=True)
+        )
+        one, other = (c if c.type == common else c.cast(common, safe=False) for c in cells)
+        return one, other
+
+    return explain_rewrite(len(places[0]), pairs_at, others, set(levels_of(pair[0].stats) or ()))
 
 
 def _taken(column: Any, places: _Places, common: Any) -> Any:
@@ -392,27 +403,22 @@ def _text(column: Any, row: int) -> str | None:
 
 def _whole_rows(
     hashes: tuple[Hashes, Hashes],
+    left: tuple[_Places, _Places],
     shared: Sequence[SharedColumn],
     pairs: _Pairs,
     step: tuple[int | None, int],
 ) -> RowChanges:
     """Rows of one version that are in the other, each as often as it occurs."""
     compared = {column.pair[1].position for column in shared}
-    counted = [np.unique(side, return_counts=True) for side in hashes]
-    (values, counts), (new_values, new_counts) = counted
-    at = np.searchsorted(values, new_values)
-    capped = np.minimum(at, max(len(values) - 1, 0))
-    known = values[capped] == new_values if len(values) else np.zeros(len(at), bool)
-    same = int(np.minimum(counts[capped[known]], new_counts[known]).sum()) if len(values) else 0
     return RowChanges(
         before=step[0],
         after=step[1],
         key=(),
         key_detected=False,
-        added=len(hashes[1]) - same,
-        removed=len(hashes[0]) - same,
+        added=len(left[1]),
+        removed=len(left[0]),
         changed=0,
-        unchanged=same,
+        unchanged=len(hashes[0]) - len(left[0]),
         duplicate_keys=(0, 0),
         changed_cells=(),
         examples=(),

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import hypergeom
+from scipy.special import bdtrc
 
 from nachsicht.arrow.buffers import taken
 from nachsicht.columns.levels import levels_in
@@ -50,7 +50,8 @@ def level_lost(
         others = (gone - lost) / max(total - rows, 1)
         if lost < _FEWEST or lost < max(_LEAST_SHARE, _TIMES * others) * rows:
             continue
-        chance = float(hypergeom.sf(lost - 1, total, rows, gone)) * len(by_level)
+        # With rows put back, so many are of one level rather more often.
+        chance = float(bdtrc(lost - 1, gone, rows / total)) * len(by_level)
         if chance < _SURE:
             found.append((chance, LostLevel(name, level, lost, rows, others)))
     return min(found, key=lambda entry: (entry[0], -entry[1].rows), default=(1.0, None))[1]

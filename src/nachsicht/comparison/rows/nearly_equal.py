@@ -77,6 +77,7 @@ def rewritten_rows(
     tables: tuple[Any, Any],
     shared: Sequence[SharedColumn],
     hashes: tuple[Hashes, Hashes],
+    left: tuple[_Places, _Places],
     moved: Collection[int],
 ) -> Iterator[Rewritten]:
     """Pairs of rows with one rewritten cell, or a few, those of the most rows first.
@@ -89,6 +90,8 @@ def rewritten_rows(
         The columns that are compared.
     hashes : (array, array)
         For all rows of both, the sums of the hashes of these columns.
+    left : (array, array)
+        Places of the rows that the other version does not have.
     moved : collection of int
         Positions in the newer version of columns whose distribution changed: all of them may be
         rewritten in the same rows.
@@ -100,12 +103,11 @@ def rewritten_rows(
             tables[side],
             [column.pair[side].position for column in shared],
             shared,
-            np.flatnonzero(~np.isin(hashes[side], hashes[1 - side])),
-            hashes[side],
+            left[side],
+            hashes[side][left[side]],
         )
         for side in (0, 1)
     )
-    before, after = (rows._replace(hashes=rows.hashes[rows.places]) for rows in (before, after))
     several = [i for i, column in enumerate(shared) if column.pair[1].position in moved]
     tries = [[i] for i in range(len(shared))]
     if 1 < len(several) < len(shared) - 1:

@@ -16,7 +16,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from nachsicht.arrow.buffers import missing_in, taken
+from nachsicht.arrow.buffers import missing_in
 from nachsicht.arrow.format import number_text
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.arrow.types import is_text
@@ -29,7 +29,7 @@ LEAST_SHARE = 0.5
 #: A simpler rule is taken if it holds for this part of those that another holds for.
 _NEARLY_AS_MANY = 0.97
 #: Pairs that show whether there is a rule, and those that its share is counted in, evenly drawn.
-_FEW_PAIRS, _MOST_PAIRS = 4_000, 200_000
+_FEW_PAIRS, _MOST_PAIRS = 1_000, 200_000
 #: Fewer equal differences than this are a coincidence.
 _FEWEST = 2
 #: Widths of integers that numbers wrap around at.
@@ -55,8 +55,8 @@ class _Candidate(msgspec.Struct, frozen=True):
 
 
 def explain_rewrite(
-    old: Any,
-    new: Any,
+    cells: int,
+    pairs_at: Callable[[NDArray[np.int64]], tuple[Any, Any]],
     others: Others = lambda _: (),
     known: Collection[str] = (),
 ) -> Rewrite | None:
@@ -64,39 +64,41 @@ def explain_rewrite(
 
     Parameters
     ----------
-    old, new : Arrow array
-        Cells of a column in rows that both versions have, where they differ; of one type.
+    cells : int
+        How many cells of a column differ in rows that both versions have.
+    pairs_at : callable
+        Takes places among these; returns the old and the new cells as Arrow arrays of one type.
     others : callable
-        Takes places among the cells; returns names and new cells of other columns of the same
-        type, in these rows.
+        Takes places among the cells; returns names and cells of other columns in these rows, that
+        can be compared with them.
     known : collection of str
         Levels that the older version has.
 
     Returns
     -------
     Rewrite or None
-        Its ``rows`` are those among the cells given.
+        Its ``rows`` are those among all the cells.
     """
-    n = len(old)
-    if n <= _FEW_PAIRS:
-        return _explained(old, new, others, known, n)
+    rule = None
     # Most columns that differ everywhere follow no rule, which a few of their cells show.
-    few = _explained(old, new, others, known, _FEW_PAIRS)
-    return few and _explained(old, new, others, known, min(n, _MOST_PAIRS))
+    for most in (_FEW_PAIRS, _MOST_PAIRS):
+        if most == _FEW_PAIRS or cells > _FEW_PAIRS:
+            places = np.linspace(0, cells - 1, min(cells, most)).astype(np.int64)
+            rule = _explained(*pairs_at(places), places, others, known, cells)
+        if rule is None:
+            return None
+    return rule
 
 
 def _explained(
     old: Any,
     new: Any,
+    places: NDArray[np.int64],
     others: Others,
     known: Collection[str],
-    pairs: int,
+    cells: int,
 ) -> Rewrite | None:
-    """The rule, read off so many pairs, which are drawn evenly."""
-    n = len(old)
-    places = np.linspace(0, n - 1, pairs).astype(np.int64)
-    if n > pairs:
-        old, new = taken(old, places), taken(new, places)
+    """The rule, read off the pairs at some places among the cells."""
     gone, came = missing_in(new), missing_in(old)
     both = ~gone & ~came
     candidates = [_Candidate("emptied", gone), _Candidate("filled", came, _filled(new, came))]
@@ -104,7 +106,7 @@ def _explained(
         a, b = (side.filter(pa.array(both)) for side in (old, new))
         found = [*_rules(a, b, known), *_of_others(b, places[both], others)]
         candidates += [_spread_over(candidate, both) for candidate in found]
-    return _best(candidates, n)
+    return _best(candidates, cells)
 
 
 def _best(candidates: Sequence[_Candidate], cells: int) -> Rewrite | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -22,13 +22,13 @@ _MOST_HELD, _LEAST_CHANGED = 0.8, 0.3
 #: where so many times the share was.
 _NEARLY_ALL, _BETTER = 0.9, 1.3
 #: So many first conditions, the narrowest ones, are tried with a second.
-_MOST_FIRST = 6
+_MOST_FIRST = 3
 #: So many of the rewritten rows a level may miss, as they were rewritten otherwise.
 _MISSED = 0.02
 #: Fewer rewritten rows say nothing of where they are, and a rarer coincidence is none.
 _FEWEST, _SURE = 6, 1e-4
-#: Of many rows, evenly drawn ones and the rewritten ones tell how many a condition holds.
-_MOST_ROWS = 100_000
+#: Of many rows, so many evenly drawn ones, and so many rewritten ones, tell the condition.
+_MOST_ROWS, _MOST_CHANGED = 8_000, 2_000
 _MOST_LEVELS = 200
 _MIDNIGHT = " 00:00:00"
 
@@ -59,20 +59,49 @@ def where_rewritten(
     changed : array
         Places of those that were rewritten.
     """
-    if len(changed) < _FEWEST:
+    if not _FEWEST <= len(changed) <= _MOST_HELD * len(rows):
         return ()
-    if len(rows) > _MOST_ROWS:
-        even = rows[np.linspace(0, len(rows) - 1, _MOST_ROWS).astype(np.int64)]
-        rows = np.union1d(even, changed)
-    hit = np.isin(rows, changed)
+    by = {column.name: column for column in columns}
+    few = _evenly(changed, _MOST_CHANGED)
+    looked_at = np.union1d(_evenly(rows, _MOST_ROWS), few)
+    found = _found(table, columns, looked_at, np.isin(looked_at, changed))
+    # What was found in a part of the rewritten rows is made exact by all of them.
+    exact = [_exact(table, condition, by, changed) for condition in found]
+    return tuple(condition for condition in exact if condition) if all(exact) else ()
+
+
+def _evenly(places: _Places, most: int) -> _Places:
+    if len(places) <= most:
+        return places
+    return places[np.linspace(0, len(places) - 1, most).astype(np.int64)]
+
+
+def _exact(
+    table: Any,
+    condition: Condition,
+    columns: Mapping[str, ColumnSummary],
+    changed: _Places,
+) -> Condition | None:
+    """The condition with the ends of all rewritten rows; None where it does not hold for them."""
+    everywhere = np.ones(len(changed), bool)
+    if condition.by is None:
+        return Condition(None, None, str(changed.min() + 1), str(changed.max() + 1))
+    cells = taken(table.column(columns[condition.by].position), changed)
+    held = (_level if condition.level is not None else _range)(condition.by, cells, everywhere)
+    return next((each.condition for each in held), None)
+
+
+def _found(
+    table: Any, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
+) -> tuple[Condition, ...]:
+    """The condition, or the two, that rewritten rows among some rows are told by."""
     found = [*_conditions(table, columns, rows, hit)]
     best = _narrowest(found, hit)
     alone = float(hit[best.rows].mean()) if best else 0.0
     if best and alone >= _NEARLY_ALL:
         return (best.condition,)
-    for first in sorted(found, key=lambda held: int(held.rows.sum()))[:_MOST_FIRST]:
-        if first.rows.all() or not hit[first.rows].any():
-            continue
+    firsts = [held for held in found if held.rows.mean() <= _MOST_HELD]
+    for first in sorted(firsts, key=lambda held: int(held.rows.sum()))[:_MOST_FIRST]:
         inside, others = hit[first.rows], [c for c in columns if c.name != first.condition.by]
         second = _narrowest([*_conditions(table, others, rows[first.rows], inside)], inside)
         if second and inside[second.rows].mean() >= max(_BETTER * alone, _LEAST_CHANGED):
