@@ -167,9 +167,9 @@ def test_numbers_that_become_plain_texts_are_worth_a_check():
     assert found == {("numbers_as_text", ("w",), "check")}
 
 
-def test_gaps_that_are_filled_are_noted():
+def test_gaps_that_are_all_filled_are_to_be_checked():
     gaps = pa.array(WEIGHT, mask=RNG.random(N) < 0.3)
-    assert codes(frame(w=gaps), frame(w=WEIGHT)) == {("missing_decreased", ("w",), "note")}
+    assert codes(frame(w=gaps), frame(w=WEIGHT)) == {("missing_decreased", ("w",), "check")}
 
 
 def test_a_new_stand_in_is_found_and_not_taken_for_a_shift():

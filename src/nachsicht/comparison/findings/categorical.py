@@ -158,7 +158,7 @@ def _levels(
     counts = level_causes.levels_of((change.old if code == "new_levels" else change.new).stats)
     seldom = sum(count == 1 for count in (counts or {}).values())
     expected = seldom / max(others, 1) * total
-    if rows <= 1.5 * expected + 4 * math.sqrt(expected):
+    if rows <= 2 * expected + 5 * math.sqrt(expected):  # several rows of a level come together
         return None
     if not rows or not (change.between.unlikely(chance) or _closed_set(change, code, rows, chance)):
         return None

@@ -83,7 +83,9 @@ def with_rewritten_cells(
             if all(f.severity is Severity.NOTE for f in graver):
                 kept += _finding(between, rows, cell, None, None)
             continue
-        if any(f.code in _SAME_CAUSE.get(rewrite.rule, ()) for f in own):
+        told = [f for f in own if f.code in _SAME_CAUSE.get(rewrite.rule, ())]
+        if told:
+            kept = [_confirmed(f, cell) if f in told else f for f in kept]
             continue
         replaced = [f for f in own if f.code in _ABOUT_VALUES and cell.rows > exchanged]
         kept = [f for f in kept if f not in replaced]
@@ -93,6 +95,13 @@ def with_rewritten_cells(
         )
         kept += _finding(between, rows, cell, rewrite, gravest)
     return kept
+
+
+def _confirmed(finding: Finding, cell: CellChange) -> Finding:
+    """A finding that was only concluded, and that so many cells show to be true."""
+    if finding.severity is not Severity.NOTE or cell.rows < _FEWEST_SYSTEMATIC:
+        return finding
+    return msgspec.structs.replace(finding, severity=Severity.CHECK)
 
 
 def _finding(

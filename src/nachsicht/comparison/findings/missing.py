@@ -30,7 +30,9 @@ def missing_findings(change: ColumnChange, rise: float) -> Iterator[Finding | No
         "old_share": old.missing_share,
     }
     if rise < 0:
-        yield change.finding("missing_decreased", -rise, evidence)
+        # That every value was found at last is seldom true.
+        filled = None if new.missing else Severity.CHECK
+        yield change.finding("missing_decreased", -rise, evidence, at_least=filled)
     if rise <= 0:
         return
     held = where_missing_rose(change)

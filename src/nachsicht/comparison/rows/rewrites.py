@@ -306,6 +306,9 @@ def _limited(a: _Floats, b: _Floats) -> Iterator[_Candidate]:
         # What was capped lies close beyond the bound, too; a value written over lies far from all.
         away = np.abs(a[at] - bound)
         near = away.min() <= max(_NEAR_BOUND, _OF_FEW / len(away)) * np.median(away)
+        near |= away.min() <= np.diff(np.unique(a[at])).min() * (
+            1 + 1e-9
+        )  # the next value there is
         sides: tuple[tuple[RewriteRule, _Flags], ...] = (
             ("capped", at & (a > bound)),
             ("floored", at & (a < bound)),
