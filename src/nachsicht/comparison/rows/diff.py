@@ -7,40 +7,33 @@ from typing import Any
 
 import msgspec
 import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from nachsicht._util.parallel import ParallelMap
-from nachsicht.arrow.buffers import missing_in, taken, values_of
-from nachsicht.arrow.hashing import Hashes, hash_values
+from nachsicht.arrow.hashing import Hashes
 from nachsicht.columns.cell_text import cell_text
-from nachsicht.comparison.causes.levels import levels_of
-from nachsicht.comparison.rows.keys import (
-    FEWEST_SHARED,
-    NEARLY,
-    Place,
-    common_type,
-    comparable_type,
-    could_be_key,
-    detect_keys,
-    hash_keys,
-    key_type,
-    one_array,
+from nachsicht.comparison.rows.cells import (
+    EXAMPLES,
+    differing_cells,
+    rewrite_of,
+    row_numbers,
+    where_of,
 )
+from nachsicht.comparison.rows.keys import Place, common_type, detect_keys, hash_keys
 from nachsicht.comparison.rows.lost_level import level_lost
+from nachsicht.comparison.rows.match import (
+    MatchedRows,
+    match_if_key,
+    match_rows,
+    rows_without_equal,
+)
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
-from nachsicht.comparison.rows.rewrites import explain_rewrite
-from nachsicht.comparison.rows.where import where_rewritten
-from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, ChangedCell, Condition, Rewrite, RowChanges
+from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
 from nachsicht.table.result import RetainedData
 
-#: Examples of changed cells, of each of the columns that changed most.
-_EXAMPLES, _EXAMPLE_COLUMNS = 3, 6
-#: Other columns whose values may have been written into one.
-_MOST_OTHERS = 30
+#: Of so many columns, those that changed most, changed cells are shown.
+_EXAMPLE_COLUMNS = 6
 #: Of so many columns, the most rewritten ones, it is looked for where their rows are.
 _MOST_PLACED = 10
 _NOBODY = np.empty(0, np.int64)
@@ -49,17 +42,6 @@ _KEYS = 5
 
 _Places = NDArray[np.int64]
 _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
-#: Applies a function to many things, on several threads or one.
-
-
-class _Matched(msgspec.Struct, frozen=True):
-    """Places of the rows that both versions have, and of those that only one has."""
-
-    old: _Places
-    new: _Places
-    added: _Places
-    removed: _Places
-    repeated: tuple[int, int]
 
 
 def compare_rows(
@@ -94,13 +76,13 @@ def compare_rows(
     """
     tables = old.table, new.table
     if key:
-        return _by_key(old, new, pairs, key, step, False, _match(tables, key, pmap), pmap)
+        return _by_key(old, new, pairs, key, step, False, match_rows(tables, key, pmap), pmap)
     for candidate in detect_keys(pairs, different):
-        matched = _match_if_key(tables, candidate, different, pmap)
+        matched = match_if_key(tables, candidate, different, pmap)
         if matched is not None:
             return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
-    left = _without_equal(hashes, pmap)
+    left = rows_without_equal(hashes, pmap)
     rows = _whole_rows(hashes, left, shared, pairs, step)
     removed = left[0]
     if rows.added and rows.removed:
@@ -113,24 +95,6 @@ def compare_rows(
     return msgspec.structs.replace(rows, lost_level=None if in_place else lost)
 
 
-def _without_equal(hashes: tuple[Hashes, Hashes], pmap: ParallelMap) -> tuple[_Places, _Places]:
-    """Places of the rows of each that the other does not have, or not as often: the last ones."""
-    orders = list(pmap(order_of, hashes))
-    ranked = [side[order] for side, order in zip(hashes, orders, strict=True)]
-
-    def left(side: int) -> _Places:
-        own, other = ranked[side], ranked[1 - side]
-        starts = np.ones(len(own), bool)
-        starts[1:] = own[1:] != own[:-1]
-        nth = np.arange(len(own))
-        nth -= np.maximum.accumulate(np.where(starts, nth, 0))
-        equal = np.searchsorted(other, own, "right") - np.searchsorted(other, own, "left")
-        return np.sort(orders[side][nth >= equal])
-
-    old, new = pmap(left, (0, 1))
-    return old, new
-
-
 def _with_nearly_equal(
     tables: tuple[Any, Any], pairs: _Pairs, rows: RowChanges, found: Iterable[Rewritten]
 ) -> RowChanges:
@@ -138,19 +102,19 @@ def _with_nearly_equal(
     cells: dict[str, CellChange] = {}
     changed = 0
     for rewritten in found:
-        matched = _Matched(rewritten.old, rewritten.new, _NOBODY, _NOBODY, (0, 0))
+        matched = MatchedRows(rewritten.old, rewritten.new, _NOBODY, _NOBODY, (0, 0))
         changed += len(rewritten.new)
         for pair in rewritten.columns:
-            mask = _differing(tables, pair, matched)
+            mask = differing_cells(tables, pair, matched)
             if mask is None or not mask.any():
                 continue
             one, n = cells.get(pair[1].name), int(mask.sum())
             if one:  # of the larger part the rule is known
                 cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
             else:
-                rewrite = _rewrite(tables, pairs, pair, matched, mask)
-                few, everywhere = _row_numbers(matched, mask), np.arange(tables[1].num_rows)
-                where = _where(tables[1], pairs, pair[1], everywhere, rewritten.new[mask])
+                rewrite = rewrite_of(tables, pairs, pair, matched, mask)
+                few, everywhere = row_numbers(matched, mask), np.arange(tables[1].num_rows)
+                where = where_of(tables[1], pairs, pair[1], everywhere, rewritten.new[mask])
                 cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few, where)
     return msgspec.structs.replace(
         rows,
@@ -161,61 +125,6 @@ def _with_nearly_equal(
     )
 
 
-def _match_if_key(
-    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int], pmap: ParallelMap
-) -> _Matched | None:
-    """The rows matched by columns, if these name the rows of both and share some of them."""
-    extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
-    for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
-        if not could_be_key(table, places, most):
-            return None
-    matched = _match(tables, key, pmap)
-    slack: float = 1 - NEARLY if len(key) == 1 else 0.0
-    repeated = any(
-        rows > 2 * (most + slack * table.num_rows)
-        for rows, most, table in zip(matched.repeated, extra, tables, strict=True)
-    )
-    fewest = FEWEST_SHARED * min(table.num_rows for table in tables)
-    return None if repeated or len(matched.old) <= fewest else matched
-
-
-def _match(tables: tuple[Any, Any], key: Sequence[Place], pmap: ParallelMap) -> _Matched:
-    types = [key_type(tables[0].column(a), tables[1].column(b)) for a, b in key]
-
-    def ranked(side: int) -> tuple[_Places, Hashes]:
-        hashes = hash_keys(tables[side], [places[side] for places in key], types)
-        order = order_of(hashes)
-        return order, hashes[order]
-
-    (old_order, old_ranked), (new_order, new_ranked) = pmap(ranked, (0, 1))
-    once_old, once_new = _once(old_ranked), _once(new_ranked)
-    at = np.searchsorted(old_ranked, new_ranked)
-    capped = np.minimum(at, max(len(old_ranked) - 1, 0))
-    known = (old_ranked[capped] == new_ranked) if len(old_ranked) else np.zeros(len(at), bool)
-    back = np.searchsorted(new_ranked, old_ranked)
-    capped_back = np.minimum(back, max(len(new_ranked) - 1, 0))
-    kept = (new_ranked[capped_back] == old_ranked) if len(new_ranked) else np.zeros(len(back), bool)
-    both = known & once_new
-    if len(old_ranked):
-        both &= once_old[capped]
-    in_new_order = np.argsort(new_order[both], kind="stable")
-    return _Matched(
-        old_order[capped[both]][in_new_order],
-        new_order[both][in_new_order],
-        np.sort(new_order[~known]),
-        np.sort(old_order[~kept]),
-        (int((~once_old).sum()), int((~once_new).sum())),
-    )
-
-
-def _once(ranked: Hashes) -> NDArray[np.bool_]:
-    """Where a sorted value stands alone."""
-    differs = ranked[1:] != ranked[:-1]
-    edge = np.ones(1, bool)
-    alone: NDArray[np.bool_] = np.concatenate((edge, differs)) & np.concatenate((differs, edge))
-    return alone[: len(ranked)]
-
-
 def _by_key(
     before: RetainedData,
     after: RetainedData,
@@ -223,14 +132,16 @@ def _by_key(
     key: Sequence[Place],
     step: tuple[int | None, int],
     found: bool,
-    matched: _Matched,
+    matched: MatchedRows,
     pmap: ParallelMap,
 ) -> RowChanges:
     in_key = {b for _, b in key}
     others = [pair for pair in pairs if pair[1].position not in in_key]
     tables, in_all, everywhere = (before.table, after.table), len(matched.old), matched.new
     matched = _unlike(before, after, pairs, matched)
-    masks = list(pmap(lambda pair: _differing(tables, pair, matched) if in_all else None, others))
+    masks = list(
+        pmap(lambda pair: differing_cells(tables, pair, matched) if in_all else None, others)
+    )
     changed = np.zeros(len(matched.old), bool)
     cells, skipped = [], []
     for (old, new), mask in zip(others, masks, strict=True):
@@ -242,9 +153,11 @@ def _by_key(
         if mask.any():
             cells.append((int(mask.sum()), mask, (old, new)))
     cells.sort(key=lambda entry: (-entry[0], entry[2][1].position))
-    rewrites = list(pmap(lambda entry: _rewrite(tables, pairs, entry[2], matched, entry[1]), cells))
+    rewrites = list(
+        pmap(lambda entry: rewrite_of(tables, pairs, entry[2], matched, entry[1]), cells)
+    )
     wheres = pmap(
-        lambda entry: _where(tables[1], pairs, entry[2][1], everywhere, matched.new[entry[1]]),
+        lambda entry: where_of(tables[1], pairs, entry[2][1], everywhere, matched.new[entry[1]]),
         cells[:_MOST_PLACED],
     )
     places = [*wheres, *((),) * max(len(cells) - _MOST_PLACED, 0)]
@@ -259,7 +172,7 @@ def _by_key(
             _text(tables[1].column(new.position), int(matched.new[i])),
         )
         for _, mask, (_, new) in cells[:_EXAMPLE_COLUMNS]
-        for i in np.flatnonzero(mask)[:_EXAMPLES]
+        for i in np.flatnonzero(mask)[:EXAMPLES]
     ]
     return RowChanges(
         before=step[0],
@@ -272,7 +185,7 @@ def _by_key(
         unchanged=in_all - int(changed.sum()),
         duplicate_keys=matched.repeated,
         changed_cells=tuple(
-            CellChange(new.name, rows, rewrite, _row_numbers(matched, mask), where)
+            CellChange(new.name, rows, rewrite, row_numbers(matched, mask), where)
             for (rows, mask, (_, new)), rewrite, where in zip(cells, rewrites, places, strict=True)
         ),
         examples=tuple(examples),
@@ -283,22 +196,9 @@ def _by_key(
     )
 
 
-def _where(
-    table: Any, pairs: _Pairs, column: ColumnSummary, rows: _Places, changed: _Places
-) -> tuple[Condition, ...]:
-    """Where the rows are of which a column was rewritten, by the columns that were not."""
-    others = [new for _, new in pairs if new is not column]
-    return where_rewritten(table, others, rows, changed)
-
-
-def _row_numbers(matched: _Matched, mask: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
-    few = np.flatnonzero(mask)[:_EXAMPLES]
-    return tuple(zip((matched.old[few] + 1).tolist(), (matched.new[few] + 1).tolist(), strict=True))
-
-
 def _unlike(
-    before: RetainedData, after: RetainedData, pairs: _Pairs, matched: _Matched
-) -> _Matched:
+    before: RetainedData, after: RetainedData, pairs: _Pairs, matched: MatchedRows
+) -> MatchedRows:
     """The matched rows but for those that are equal in all columns, by the hashes at hand."""
     if not _hashed_alike(before, after, pairs):
         return matched
@@ -313,74 +213,6 @@ def _hashed_alike(old: RetainedData, new: RetainedData, pairs: _Pairs) -> bool:
         a.position == b.position and one.column(a.position).type == other.column(b.position).type
         for a, b in pairs
     )
-
-
-def _differing(
-    tables: tuple[Any, Any], pair: tuple[ColumnSummary, ColumnSummary], matched: _Matched
-) -> NDArray[np.bool_] | None:
-    """Where a column differs among the matched rows; None where its types cannot be compared."""
-    old = one_array(tables[0].column(pair[0].position))
-    new = one_array(tables[1].column(pair[1].position))
-    common = comparable_type(old.type, new.type)
-    if common is None:
-        return None
-    one, other = _taken(old, matched.old, common), _taken(new, matched.new, common)
-    if pa.types.is_nested(common):
-        unlike: NDArray[np.bool_] = hash_values(one) != hash_values(other)
-        return unlike
-    gaps = missing_in(one), missing_in(other)
-    if pa.types.is_null(common):
-        return np.zeros(len(matched.old), bool)
-    unequal = pc.not_equal(one, other)
-    differs = values_of(unequal).copy()
-    differs[gaps[0] | gaps[1]] = False
-    found: NDArray[np.bool_] = differs | (gaps[0] != gaps[1])
-    return found
-
-
-def _rewrite(
-    tables: tuple[Any, Any],
-    pairs: _Pairs,
-    pair: tuple[ColumnSummary, ColumnSummary],
-    matched: _Matched,
-    mask: NDArray[np.bool_],
-) -> Rewrite | None:
-    """The rule by which the differing cells of a column were rewritten."""
-    stored = [t.column(c.position).type for t, c in zip(tables, pair, strict=True)]
-    common = comparable_type(*stored)
-    if pa.types.is_nested(common):
-        return None
-    places = matched.old[mask], matched.new[mask]
-
-    def others(among: _Places) -> list[tuple[str, Any]]:
-        """What columns beside hold now, and held before: values may have changed places."""
-        found = []
-        for beside in [other for other in pairs if other[1] is not pair[1]][:_MOST_OTHERS]:
-            for side in (1, 0):
-                column = tables[side].column(beside[side].position)
-                if common_type(column.type, common) is not None:
-                    cells = one_array(taken(column, places[side][among]))
-                    found.append((beside[1].name, cells))
-        return found
-
-    def pairs_at(among: _Places) -> tuple[Any, Any]:
-        cells = (
-            one_array(taken(table.column(column.position), rows[among]))
-            for table, column, rows in zip(tables, pair, places, strict=True)
-        )
-        one, other = (c if c.type == common else c.cast(common, safe=False) for c in cells)
-        return one, other
-
-    return explain_rewrite(len(places[0]), pairs_at, others, set(levels_of(pair[0].stats) or ()))
-
-
-def _taken(column: Any, places: _Places, common: Any) -> Any:
-    if column.type != common:
-        column = column.cast(common, safe=False)
-    in_place = len(places) == len(column) and (
-        len(places) == 0 or (places[0] == 0 and bool((np.diff(places) == 1).all()))
-    )
-    return column if in_place else taken(column, places)
 
 
 class _KeyTexts:
