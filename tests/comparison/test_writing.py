@@ -71,3 +71,13 @@ def test_example_rows_show_the_cells_that_changed(order):
         assert one.cells[at[1]] == other.cells[at[1]]
         assert one.cells[at[0]] != other.cells[at[0]]
         assert one.cells[at[1]] == OLD.box[one.row - 1]
+
+
+def test_lines_that_could_not_be_read_are_told_of_the_newer_version(tmp_path):
+    paths = [written(tmp_path, OLD, f"{name}.csv") for name in ("old", "new")]
+    lines = paths[1].read_text().splitlines()
+    paths[1].write_text("\n".join([*lines[:90], "a,b,c,d", *lines[90:], "e,f,g"]))
+    (finding,) = nachsicht.compare(*paths, key="box").findings
+    assert (finding.code, finding.severity) == ("malformed_lines", "check")
+    assert finding.title == "2 lines of new could not be read"
+    assert nachsicht.compare(*paths[::-1], key="box").findings == ()

@@ -24,6 +24,7 @@ from nachsicht.comparison.findings.rows import (
     period_missing,
     repeat_findings,
     rows_lost,
+    unread_lines,
 )
 from nachsicht.comparison.localise import Place, Stretch, empty_stretch
 from nachsicht.comparison.rows.diff import compare_rows
@@ -102,7 +103,7 @@ def _moves_relations(finding: Finding) -> bool:
 
 
 def _findings_of_rows(between: VersionPair, rows: RowChanges | None) -> list[Finding | None]:
-    return [*repeat_findings(between), *key_findings(between, rows)]
+    return [unread_lines(between), *repeat_findings(between), *key_findings(between, rows)]
 
 
 def _findings_of_columns(

@@ -75,6 +75,17 @@ def _level_lost(
     return finding, place if finding else None
 
 
+def unread_lines(between: VersionPair) -> Finding | None:
+    """Lines of the newer version that could not be read: rows that are missing from all figures."""
+    new = between.new.profile
+    lines = new.origin.malformed_lines if new.origin else 0
+    if not lines:
+        return None
+    return between.finding(
+        "malformed_lines", (), lines / (new.rows + lines), {"lines": lines}, form="newer"
+    )
+
+
 def period_missing(between: VersionPair, found: Stretch) -> Finding | None:
     """A stretch of time without rows, between others that have as many as before."""
     return between.finding(
