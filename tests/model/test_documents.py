@@ -15,7 +15,7 @@ FORMER = Path(__file__).parent / "format_1"
 #: What depends on the day and the machine, or was worded otherwise.
 APART = {
     *("origin", "seconds", "created_at", "findings", "verdict", "title", "label", "labels"),
-    *("versions_named", "format", "notes", "memory_bytes"),
+    *("versions_named", "format", "notes", "memory_bytes", "severity"),
     *("adjusted", "leading_zeros"),  # which former documents did not have
 }
 CALLS = {
