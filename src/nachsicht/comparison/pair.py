@@ -60,7 +60,9 @@ def compare_two(
     same_rows = between.in_time and not between.slices
     rows = _rows(between, changes, step, pmap) if same_rows else None
     findings = _findings_of_rows(between, rows) if same_rows else []
-    lost = [finding for finding in named_column_findings(between, pairs) if finding]
+    # Groups and slices have the same columns; a small one may only look as if of another kind.
+    lacking = named_column_findings(between, pairs) if same_rows else ()
+    lost = [finding for finding in lacking if finding]
     told = {name for finding in lost for name in finding.columns}
     findings += lost
     findings += [presence_finding(pair, between) for pair in pairs if pair.name not in told]

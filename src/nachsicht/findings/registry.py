@@ -271,7 +271,7 @@ _BETWEEN = (
         rows=locate.WRITTEN,
         rows_before=locate.WRITTEN,
     ),
-    _between("dtype_changed", ANY, note=0.0, check=0.0, evidence="old_dtype new_dtype kind"),
+    _between("dtype_changed", ANY, check=0.0, evidence="old_dtype new_dtype kind"),
     _between(
         "became_constant", ANY, act=0.0, evidence="value old_distinct", remedy=fixes.DROP.unusual
     ),
@@ -298,7 +298,6 @@ _BETWEEN = (
     _between(
         "out_of_range",
         QUANTITIES,
-        note=0.0,
         check=0.0,
         act=0.2,
         evidence="side rows share value bound away",

@@ -37,7 +37,7 @@ _Flags = NDArray[np.bool_]
 
 
 class _Held(NamedTuple):
-    """A condition, the rows among those looked at that it holds for, and whether it is a level."""
+    """A condition, and for which of the rows that are looked at it holds."""
 
     condition: Condition
     rows: _Flags
