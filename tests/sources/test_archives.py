@@ -3,7 +3,9 @@
 import io
 import tarfile
 import zipfile
+from contextlib import suppress
 
+import openpyxl
 import pytest
 
 import nachsicht
@@ -93,3 +95,28 @@ def test_what_cannot_be_unpacked_is_said(content, error, tmp_path):
         nachsicht.profile(path)
     with pytest.raises(nachsicht.EmptySourceError, match="no file in the archive"):
         nachsicht.profile(packed(tmp_path / "empty.zip", {}))
+
+
+def test_any_byte_of_an_archives_directory_may_be_damaged(text, tmp_path):
+    path = packed(tmp_path / "checks.zip", {"größe.csv": text})
+    good = path.read_bytes()
+    for at in range(good.index(b"PK\1\2"), len(good)):
+        path.write_bytes(good[:at] + b"\xff" + good[at + 1 :])
+        with suppress(nachsicht.NachsichtError):
+            assert nachsicht.profile(path).document.rows == text.count(b"\n") - 1
+
+
+@pytest.mark.parametrize("at", [6, 46])  # the version that is asked for, and a name's first letter
+def test_a_damaged_directory_of_a_workbook_is_read_or_refused(at, tmp_path):
+    path = tmp_path / "größe.xlsx"
+    book = openpyxl.Workbook()
+    book.active.append(["hive", "weight"])
+    book.active.append(["H1", 3])
+    book.save(path)
+    data = bytearray(path.read_bytes())
+    start = data.index(b"PK\1\2")
+    data[start + 8 : start + 10] = b"\0\x08"  # names in UTF-8
+    data[start + at] = 0xFF
+    path.write_bytes(data)
+    with suppress(nachsicht.NachsichtError):
+        assert nachsicht.profile(path).document.rows == 1

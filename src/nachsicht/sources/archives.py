@@ -18,14 +18,14 @@ import pyarrow as pa
 
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SourceNotFoundError, UnreadableSourceError
-from nachsicht.sources.compression import BROKEN, compression_of, open_bytes
+from nachsicht.sources.compression import BROKEN, BROKEN_ZIP, compression_of, open_bytes
 from nachsicht.sources.files import plain_name
 from nachsicht.sources.folders import MOST_FILES, too_many_files
 from nachsicht.sources.protocol import Opened
 from nachsicht.sources.stdin import open_folder
 
 #: What is raised where the content of an archive is damaged, cut off or encrypted.
-_BROKEN = (*BROKEN, zipfile.BadZipFile, tarfile.TarError, pa.ArrowException, RuntimeError)
+_BROKEN = (*BROKEN, *BROKEN_ZIP, tarfile.TarError, pa.ArrowException)
 
 
 #: Bytes that unpacking leaves on the disk, and that are copied at once.
@@ -64,8 +64,9 @@ class ArchiveSource(msgspec.Struct, frozen=True):
             except _BROKEN as error:
                 if isinstance(error, OSError) and error.errno:
                     raise  # of the place that is written to, not of what is read
+                reason = str(error).partition("\n")[0] or type(error).__name__
                 raise UnreadableSourceError(
-                    "archive_not_unpacked", where=str(self.path), value=str(error).splitlines()[0]
+                    "archive_not_unpacked", where=str(self.path), value=reason
                 ) from error
             if not found:
                 raise EmptySourceError("archive_empty", where=str(self.path))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import lzma
+import zipfile
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
@@ -26,6 +27,8 @@ _COUNTED, _TRIAL = 64 << 20, 16 << 20
 _AT_ONCE = 1 << 20
 #: What is raised where compressed content is damaged or cut off.
 BROKEN = (OSError, EOFError, zlib.error, lzma.LZMAError)
+#: What a damaged or encrypted zip archive raises beside: its version, the letters of its names.
+BROKEN_ZIP = (zipfile.BadZipFile, RuntimeError, UnicodeError)
 
 
 def is_archive(path: Path) -> bool:

@@ -16,6 +16,7 @@ import pyarrow as pa
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import EmptySourceError, SourceError, UnreadableSourceError
 from nachsicht.model.notes import Note
+from nachsicht.sources.compression import BROKEN_ZIP
 from nachsicht.sources.excel.cells import DAMAGED, EMPTY, NO_SHEET
 from nachsicht.sources.protocol import Opened, SourceFacts
 
@@ -50,7 +51,7 @@ def _unpacked(path: Path) -> int:
     try:
         with zipfile.ZipFile(path) as packed:
             return sum(info.file_size for info in packed.infolist())
-    except (OSError, zipfile.BadZipFile):
+    except (OSError, *BROKEN_ZIP):
         return path.stat().st_size
 
 
