@@ -116,8 +116,7 @@ def test_gaps_that_rise_are_placed():
     gaps = pa.array(WEIGHT, mask=(MAKE == "fir") & (RNG.random(N) < 0.6))
     found = nachsicht.compare(frame(w=WEIGHT, m=MAKE), frame(w=gaps, m=MAKE)).findings
     (risen,) = [finding for finding in found if finding.code == "missing_increased"]
-    assert (risen.evidence["by"], risen.evidence["level"]) == ("m", "fir")
-    assert risen.evidence["share_of_new_missing"] == pytest.approx(1)
+    assert (risen.evidence["where_by"], risen.evidence["where_level"]) == (("m",), ("fir",))
 
 
 @pytest.mark.parametrize("seed", range(12))

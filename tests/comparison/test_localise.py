@@ -1,4 +1,4 @@
-"""Where a change sits: planted in one level of one column, and found there."""
+"""Where a change sits, from profiles alone: planted in one level of one column, and found there."""
 
 import numpy as np
 import pandas as pd
@@ -27,19 +27,32 @@ def finding(code, old, new):
     return next((f for f in found if f.code == code), None)
 
 
+@pytest.fixture
+def of_profiles(tmp_path):
+    """A finding between two versions of which only the profiles were kept."""
+
+    def find(code, *versions):
+        paths = [tmp_path / f"{i}.json" for i in range(len(versions))]
+        for path, version in zip(paths, versions, strict=True):
+            nachsicht.profile(version).write(path)
+        return finding(code, *paths)
+
+    return find
+
+
 @pytest.mark.parametrize("yard", YARDS)
-def test_new_missing_values_are_placed_in_their_level(yard):
+def test_new_missing_values_are_placed_in_their_level(yard, of_profiles):
     old, new = checks(), checks()
     new.loc[(new.yard == yard) & (RNG.random(N) < 0.5), "honey_kg"] = np.nan
-    evidence = finding("missing_increased", old, new).evidence
+    evidence = of_profiles("missing_increased", old, new).evidence
     assert (evidence["by"], evidence["level"]) == ("yard", yard)
     assert evidence["share_of_new_missing"] == 1.0
 
 
-def test_missing_values_everywhere_have_no_place():
+def test_missing_values_everywhere_have_no_place(of_profiles):
     old, new = checks(), checks()
     new.loc[RNG.random(N) < 0.15, "honey_kg"] = np.nan
-    assert "by" not in finding("missing_increased", old, new).evidence
+    assert "by" not in of_profiles("missing_increased", old, new).evidence
 
 
 def test_rows_that_were_lost_are_placed_in_their_level():
@@ -59,11 +72,10 @@ def test_rows_that_end_earlier_are_placed_at_the_end():
     assert (evidence["by"], evidence["after"]) == ("checked", "2024-07-31")
 
 
-def test_a_shift_is_placed_in_its_level():
+def test_a_shift_is_placed_in_its_level(of_profiles):
     old, new = checks(), checks()
     new.loc[new.breed == "dark", "honey_kg"] += 14
-    found = [f for f in nachsicht.compare(old, new).findings if f.columns[:1] == ("honey_kg",)]
-    (evidence,) = [f.evidence for f in found if "share_of_shift" in f.evidence]
+    evidence = of_profiles("distribution_shift", old, new).evidence
     assert (evidence["by"], evidence["level"]) == ("breed", "dark")
     assert evidence["share_of_shift"] > 0.9
 

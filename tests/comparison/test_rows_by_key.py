@@ -150,3 +150,29 @@ def test_more_repeats_weigh_less_where_rows_stood_twice_before(before, weight):
     (told,) = [finding for finding in made.findings if finding.code == "new_duplicate_rows"]
     assert told.severity == weight
     assert told.evidence["rows"] == 150
+
+
+def shifts(rng):
+    """Three columns that name a row together, two of which never do."""
+    days = pd.date_range("2025-01-01", periods=90)
+    rows = [(day, yard, turn) for day in days for yard in "ABC" for turn in ("early", "late")]
+    frame = pd.DataFrame(rows, columns=["day", "yard", "turn"])
+    return frame.assign(
+        honey=rng.normal(5, 1, len(frame)).round(1), wet=rng.random(len(rows)) < 0.5
+    )
+
+
+def test_three_columns_with_a_date_are_found_to_be_the_key():
+    rng = np.random.default_rng(4)
+    old = shifts(rng)
+    more = rng.random(len(old)) < 0.2
+    new = old.assign(honey=old.honey + 3 * more).sample(frac=0.9, random_state=1)
+    rows = nachsicht.compare(old, new).document.rows[0]
+    assert (rows.key, rows.key_detected) == (("day", "yard", "turn"), True)
+    assert rows.changed_cells[0].rows == more[new.index].sum()
+
+
+def test_dates_and_levels_that_name_other_rows_are_no_key():
+    old = shifts(np.random.default_rng(4))
+    half = old.sample(frac=0.5, random_state=1)
+    assert nachsicht.compare(half, old.drop(half.index)).document.rows[0].key == ()

@@ -19,6 +19,7 @@ from nachsicht.comparison.findings.associations import (
 from nachsicht.comparison.findings.cells import with_rewritten_cells
 from nachsicht.comparison.findings.columns import column_findings, presence_finding
 from nachsicht.comparison.findings.named_columns import key_place, named_column_findings
+from nachsicht.comparison.findings.places import with_places
 from nachsicht.comparison.findings.rows import (
     key_findings,
     period_missing,
@@ -27,6 +28,7 @@ from nachsicht.comparison.findings.rows import (
     unread_lines,
 )
 from nachsicht.comparison.localise import Place, Stretch, empty_stretch
+from nachsicht.comparison.localise_scan import PlaceScan
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.suppress import follows_from_loss, rows_left, rows_outside
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
@@ -121,6 +123,8 @@ def _findings_of_columns(
         findings += [lost, stretch and period_missing(between, stretch)]
         findings += [*(_swapped(between, swap) for swap in swaps)]
         swapped = {c.new.position for swap in swaps for c in (swap.first, swap.second)}
+    scan = PlaceScan(between, changes)
+    rewritten = {cell.column for cell in rows.changed_cells} if rows else set()
     kept = rows_left(between, place) if place else None
     if stretch and not place:
         place, kept = Place(stretch.column, None, 1.0, 0.0), rows_outside(between, stretch)
@@ -128,6 +132,8 @@ def _findings_of_columns(
         if change.new.position in swapped:
             continue
         own = [finding for finding in column_findings(change) if finding]
+        if between.in_time and own and change.name not in rewritten:
+            own = with_places(scan, change, own)
         if not (place and own and follows_from_loss(change, place, kept)):
             findings += own
     return findings

@@ -208,7 +208,7 @@ _BETWEEN = (
         check=0.1,
         act=0.5,
         evidence="rows old_rows new_rows share by level share_of_lost after before cut_share "
-        "level_share rest_share",
+        "level_share rest_share first_row last_row",
     ),
     _between(
         "period_missing",
@@ -382,14 +382,14 @@ _BETWEEN = (
         "timezone_shifted",
         (Kind.DATETIME,),
         act=0.0,
-        evidence="hours residual distance",
+        evidence="hours residual distance part",
         remedy=fixes.TIMEZONE_SHIFTED,
     ),
     _between(
         "day_month_swapped",
         (Kind.DATETIME,),
         act=0.0,
-        evidence="distance residual",
+        evidence="distance residual part",
         remedy=fixes.DAY_MONTH_SWAPPED,
     ),
     _between("time_of_day_lost", (Kind.DATETIME,), act=0.0, evidence="share old_share"),
@@ -477,7 +477,13 @@ _BETWEEN = (
         act=0.4,
         evidence="distance pattern old_share new_share",
     ),
-    _between("dates_redistributed", (Kind.DATETIME,), note=0.05, check=0.1, evidence="distance"),
+    _between(
+        "dates_redistributed",
+        (Kind.DATETIME,),
+        note=0.05,
+        check=0.1,
+        evidence="distance weekday hour day month old_share new_share",
+    ),
     _between(
         "values_changed",
         ANY,

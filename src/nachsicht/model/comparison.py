@@ -257,6 +257,17 @@ class LostLevel(msgspec.Struct, frozen=True):
     others: float
 
 
+class LostRun(msgspec.Struct, frozen=True):
+    """Rows one after the other of which ``rows``, nearly all, were removed.
+
+    ``first`` and ``last`` are row numbers of the older version, from 1.
+    """
+
+    first: int
+    last: int
+    rows: int
+
+
 class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
     """What became of the rows between two versions.
 
@@ -281,6 +292,7 @@ class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
     removed_keys: tuple[tuple[str, ...], ...]
     not_compared: tuple[str, ...]
     lost_level: LostLevel | None = None
+    lost_run: LostRun | None = None
 
 
 class RelationChange(msgspec.Struct, frozen=True):

@@ -164,7 +164,10 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def title(self) -> str:
         """What it says in a few words, in the current language."""
-        return self._message("title", 0)
+        title = self._message("title", 0)
+        if self.wording or "where_only" not in self.evidence:
+            return title
+        return phrase("conditions.title", title=title, conditions=self._conditions())
 
     @property
     def sentence(self) -> str:
@@ -196,6 +199,17 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
 
     def _where(self) -> str:
         """The rows that it is about, where conditions tell them from the others."""
+        conditions = self._conditions()
+        if not conditions:
+            return ""
+        share = self.evidence.get("where_share")
+        if share is None:
+            return " " + phrase("conditions.rewritten", conditions=conditions)
+        form = "only" if "where_only" in self.evidence else "mostly"
+        return " " + phrase(f"conditions.{form}", conditions=conditions, share=share)
+
+    def _conditions(self) -> str:
+        """The conditions that tell its rows from the others; empty where there are none."""
         facts = [self.evidence.get(f"where_{name}") for name in ("by", "level", "first", "last")]
         if not all(isinstance(fact, tuple) for fact in facts):
             return ""
@@ -209,8 +223,9 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
             )
             for by, level, first, last in zip(*facts, strict=False)
         ]
-        names = dict(zip(("first", "second"), conditions, strict=False))
-        return " " + phrase(f"conditions.{'one' if len(conditions) == 1 else 'two'}", **names)
+        if len(conditions) == 1:
+            return conditions[0]
+        return phrase("conditions.both", first=conditions[0], second=conditions[1])
 
     def _facts(self) -> dict[str, Any]:
         names = dict(zip(("column", "other_column"), self.columns, strict=False))

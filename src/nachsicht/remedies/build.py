@@ -108,6 +108,8 @@ def _step_of(code: str) -> tuple[int, int]:
 
 
 def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
+    if "where_only" in finding.evidence:
+        return None  # of a part of the rows, and the remedies are of whole columns
     if finding.code == "stored_as_text" and _newest(finding, document).kind is Kind.DATETIME:
         return DATES
     if finding.code == "rescaled" and not finding.evidence.get("offset"):
@@ -122,8 +124,9 @@ def _sure(finding: Finding) -> bool:
         return not isinstance(evidence.get("value"), str)  # a word may well mean something
     if finding.code == "rescaled" and finding.severity is not Severity.ACT:
         return False
-    part = evidence.get("share" if finding.code == "swapped" else "scaled_share", 1.0)
-    return isinstance(part, int | float) and part >= 1.0
+    names = ("share" if finding.code == "swapped" else "scaled_share", "part")
+    parts = [evidence.get(name, 1.0) for name in names]
+    return all(isinstance(part, int | float) and part >= 1.0 for part in parts)
 
 
 def _literals(finding: Finding, document: ComparisonDocument) -> dict[str, Any]:

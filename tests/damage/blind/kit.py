@@ -12,12 +12,15 @@ from typing import NamedTuple
 from zlib import crc32
 
 import numpy as np
+import pandas as pd
 
 import nachsicht
 from tests.damage.blind.oracle import visible
 from tests.damage.blind.sorts import SORTS, STRENGTHS, columns_of
 from tests.damage.blind.tables import PAIRINGS, TABLES, pair, table
 
+#: Rows of a place that is told must be those of the true one to this part.
+_OVERLAP = 0.7
 URGENT = (nachsicht.Severity.ACT, nachsicht.Severity.CHECK)
 _TRIES = 12
 #: Findings that say how values look now, not what was done.
@@ -48,6 +51,7 @@ within 10 %, factors within 6 %, shares within 25 %, others within 2 %.
 """
 #: A new or moved column is told, but nothing that read the others has to change for it.
 HARMLESS = {"copied", "reordered"}
+PLACED, NOT_PLACED = ("right", "wrong"), ("wrong", "untold")
 RESULTS = ("cause", "consequence", "column", "missed")
 
 
@@ -63,7 +67,7 @@ class Trial(NamedTuple):
     rank: int
     all_clear: bool
     beside: tuple[str, ...]
-    misplaced: bool
+    place: str
     said: tuple[str, ...]
 
 
@@ -110,12 +114,6 @@ def judged(sort, strength, pairing, name, old, truth):
     # Beside real changes the damage need not come first, but on its own column it must.
     ranked = about if pairing == "release" else found
     rank = 1 + list(ranked).index(right[0]) if right else 0
-    placed = [f for f in about if "level" in f.evidence and "by" in f.evidence]
-    wrong = bool(
-        placed
-        and truth.place
-        and any((f.evidence["by"], f.evidence["level"]) != truth.place for f in placed)
-    )
     clear = sort not in HARMLESS and not any(f.severity in URGENT for f in found)
     said = tuple(f"{f.severity} {f.code}{f.columns}: {f.title}" for f in found[:6])
     return Trial(
@@ -128,9 +126,54 @@ def judged(sort, strength, pairing, name, old, truth):
         rank,
         clear,
         tuple(beside),
-        wrong,
+        place_of(about, right, truth),
         said,
     )
+
+
+def place_of(about, right, truth):
+    """Whether the place that is told is right or wrong, or untold; nothing where none is known."""
+    told = [
+        (f.evidence["by"], f.evidence["level"]) == truth.place
+        for f in about
+        if truth.place and {"by", "level"} <= set(f.evidence)
+    ]
+    overlaps = [overlap_of(f, truth) for f in right if "where_by" in f.evidence]
+    told += [overlap >= _OVERLAP for overlap in overlaps if overlap is not None]
+    if told:
+        return "right" if all(told) else "wrong"
+    return "" if truth.rows is None and truth.place is None else "untold"
+
+
+def overlap_of(finding, truth):
+    """Rows both of the place that is told and of the true one, of those of either.
+
+    Where rows were chosen at random, any place is wrong; None where nobody knows the place.
+    """
+    frame, facts = truth.frame, finding.evidence
+    told = np.ones(len(frame), bool)
+    for by, level, first, last in zip(
+        *(facts[f"where_{name}"] for name in ("by", "level", "first", "last")), strict=True
+    ):
+        if by is None:
+            told &= (np.arange(1, len(frame) + 1) >= int(first)) & (
+                np.arange(1, len(frame) + 1) <= int(last)
+            )
+        elif level is not None:
+            told &= (frame[by].map(text_of) == level).to_numpy()
+        else:
+            kind = pd.Timestamp if pd.api.types.is_datetime64_any_dtype(frame[by]) else float
+            told &= frame[by].between(kind(first), kind(last)).to_numpy()
+    rows = truth.rows
+    if truth.place:
+        rows = (frame[truth.place[0]].map(text_of) == truth.place[1]).to_numpy()
+    if rows is None:
+        return 0.0 if truth.share is not None and truth.share < 1 else None
+    return (told & rows).sum() / (told | rows).sum()
+
+
+def text_of(value):
+    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 #: How far facts may be off that are estimated from a sample, relatively; others two per cent.
@@ -248,7 +291,8 @@ def report(done, clean, many, sorts):
         lambda t: bool(t.beside),
         lambda t: t.pairing != "release",
     )
-    yield line("wrong places", lambda t: t.misplaced)
+    yield line("places told rightly", lambda t: t.place == "right", lambda t: t.place in PLACED)
+    yield line("places not told", lambda t: t.place == "untold", lambda t: bool(t.place))
     wrong = [entry for entry in clean if entry[2]]
     yield ""
     yield f"Undamaged pairs with something urgent: {len(wrong)} of {len(clean)}."
@@ -278,14 +322,14 @@ def main(arguments):
 def _write_misses(done, clean):
     by_sort = defaultdict(list)
     for t in done:
-        if t.result != "cause" or t.beside or t.misplaced or t.all_clear:
+        if t.result != "cause" or t.beside or t.place in NOT_PLACED or t.all_clear:
             by_sort[t.sort].append(t)
     for sort, trials in by_sort.items():
         sys.stdout.write(f"\n{sort}\n")
         for t in trials:
             sys.stdout.write(
                 f"  {STRENGTHS[t.strength]} {t.pairing} {t.table} {t.columns}: {t.result}"
-                f"{' MISPLACED' if t.misplaced else ''}{' ALL CLEAR' if t.all_clear else ''}"
+                f"{' PLACE ' + t.place if t.place else ''}{' ALL CLEAR' if t.all_clear else ''}"
                 f" {t.beside}\n"
             )
             for text in t.said:

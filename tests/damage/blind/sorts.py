@@ -23,6 +23,8 @@ class Truth(NamedTuple):
     #: Shares of rows concerned, or None for all.
     share: float | None = None
     place: tuple[str, str] | None = None
+    #: Rows concerned, where conditions on other columns tell them.
+    rows: np.ndarray | None = None
 
 
 Sort = Callable[[pd.DataFrame, str, np.random.Generator, int], Truth | None]
@@ -345,6 +347,86 @@ def part_shifted(frame, column, rng, strength):
     causes = (("shifted", {"shift": by}), rewritten("shifted", amount=by))
     causes += (("part_shifted", {"shift": by}),)
     return Truth(put(frame, column, frame[column] + by, where), (column,), causes, share)
+
+
+def _in_a_level(frame, column, rng, share):
+    """Rows of a level that holds about a share of them; None without such a level."""
+    for by in rng.permutation([n for n in columns_of(frame, "level") if n != column]):
+        shares = frame[by].value_counts(normalize=True)
+        fit = shares.index[(shares > share / 2) & (shares < min(2 * share, 0.6))]
+        if len(fit):
+            return (frame[by] == rng.choice(fit)).to_numpy()
+    return None
+
+
+def _in_a_range(frame, column, rng, share):
+    """Rows with values of a quantity or dates between two of their quantiles."""
+    usable = [*columns_of(frame, "number"), *columns_of(frame, "date")]
+    names = [n for n in usable if n != column]
+    if not names:
+        return None
+    values = frame[str(rng.choice(names))]
+    first = rng.uniform(0, 1 - share)
+    return values.between(values.quantile(first), values.quantile(first + share)).to_numpy()
+
+
+def _moved_there(frame, column, rng, strength, where):
+    """A factor or a shift of the rows of a place."""
+    where = where & frame[column].notna().to_numpy()
+    if not 25 < where.sum() < 0.7 * len(frame):
+        return None
+    if rng.random() < 0.5:
+        factor = float((100, 10, 2.20462)[strength])
+        causes = (("rescaled", {"factor": factor}), rewritten("scaled", factor=factor))
+        causes += (rewritten("decimal_point", factor=factor),)
+        new = put(frame, column, frame[column] * factor, where)
+    else:
+        by = float(f"{(4, 2, 1)[strength] * size_of(frame[column]):.2g}")
+        causes = (("shifted", {"shift": by}), rewritten("shifted", amount=by))
+        new = put(frame, column, frame[column] + by, where)
+    return Truth(new, (column,), causes, rows=where)
+
+
+@sort("number")
+def moved_in_a_level(frame, column, rng, strength):
+    where = _in_a_level(frame, column, rng, (0.4, 0.2, 0.1)[strength])
+    return None if where is None else _moved_there(frame, column, rng, strength, where)
+
+
+@sort("number")
+def moved_in_a_range(frame, column, rng, strength):
+    where = _in_a_range(frame, column, rng, (0.4, 0.2, 0.1)[strength])
+    return None if where is None else _moved_there(frame, column, rng, strength, where)
+
+
+@sort("number")
+def moved_where_two_hold(frame, column, rng, strength):
+    one = _in_a_level(frame, column, rng, 0.4)
+    other = _in_a_range(frame, column, rng, (0.6, 0.4, 0.3)[strength])
+    if one is None or other is None:
+        return None
+    return _moved_there(frame, column, rng, strength, one & other)
+
+
+@sort("any")
+def missing_in_a_range(frame, column, rng, strength):
+    where = _in_a_range(frame, column, rng, (0.3, 0.15, 0.07)[strength])
+    if where is None:
+        return None
+    causes = (("missing_increased", {}), rewritten("emptied"))
+    return Truth(put(frame, column, None, where), (column,), causes, rows=where)
+
+
+@sort("level")
+def one_level_in_a_range(frame, column, rng, strength):
+    where = _in_a_range(frame, column, rng, (0.4, 0.2, 0.1)[strength])
+    if where is None:
+        return None
+    level = str(rng.choice(frame[column].dropna().astype(str).unique()))
+    causes = (("became_constant", {"value": level}), rewritten("overwritten", value=level))
+    causes += (("category_shift", {"level": level}),)
+    texts = put(frame, column, frame[column].astype(object))
+    return Truth(put(texts, column, level, where), (column,), causes, rows=where)
 
 
 @sort("number")

@@ -44,6 +44,10 @@ FACTORS = (
     "28.3495",
     "0.035274",
 )
+#: Those that move the decimal point, and the part of the distance that they may leave over.
+_POINTS, _LEFT_BY_POINT = {"1000", "0.001", "100", "0.01", "1000000", "0.000001", "10", "0.1"}, 0.25
+#: How far a factor as it is measured may be from a conversion, in logarithms.
+_NEAR, _NEAR_POINT = 0.03, 0.25
 #: Conversions with an offset: factor, offset, name in the catalogue of words.
 OFFSETS = (
     (1.8, 32.0, "celsius_fahrenheit"),
@@ -93,8 +97,9 @@ def map_between(
     """The map that takes the old spread to the new one; None if none explains the change.
 
     It must leave over no more than chance gives, and less than a third of the distance. Known
-    conversions go before guesses; of several the one that leaves over least is taken. Values
-    are given half a unit of their last decimal.
+    conversions go before guesses; of several the one that leaves over least is taken. A moved
+    decimal point parts the values so far that it may leave over what else changed. Values are
+    given half a unit of their last decimal.
 
     Parameters
     ----------
@@ -125,7 +130,8 @@ def map_between(
         if best and best.known and not known:
             break  # a conversion that fits needs no better guess
         left = largest_difference(a.mapped(factor, offset), b, tolerance)
-        if left <= enough and (best is None or left < best.left_over):
+        allowed = max(enough, _LEFT_BY_POINT * distance) if known in _POINTS else enough
+        if left <= allowed and (best is None or left < best.left_over):
             best = AffineMap(factor, offset, known, left)
     return best
 
@@ -259,6 +265,7 @@ def _middle_factor(before: np.ndarray, after: np.ndarray) -> float | None:
 
 
 def _known_factor(factor: float) -> str | None:
-    """The conversion of units that is within 3 % of a factor."""
+    """The conversion of units next to a factor: within 3 %, or 25 % for a moved decimal point."""
     near = min(FACTORS, key=lambda text: abs(math.log(float(text) / factor)))
-    return str(near) if abs(math.log(float(near) / factor)) < 0.03 else None
+    within = _NEAR_POINT if near in _POINTS else _NEAR
+    return str(near) if abs(math.log(float(near) / factor)) < within else None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -23,6 +24,8 @@ _SHARES = np.linspace(0.02, 0.98, 49)
 _FITS, _DIFFERS = 1e-3, 1e-9
 #: A shift that is a large part of the span is a later period, not a mistake.
 _LARGEST_SHIFT = 0.5
+#: Less than this part, or all but this, is no part.
+_LEAST_PART = 0.1
 #: Days by which a month may miss thirty of them.
 _MONTH_SLACK = 3.0
 
@@ -30,11 +33,12 @@ _Counts = NDArray[np.float64]
 
 
 class Shift(msgspec.Struct, frozen=True):
-    """All datetimes lie later (or earlier) by a constant."""
+    """All datetimes, or a part of them, lie later (or earlier) by a constant."""
 
     microseconds: float
     distance: float
     left_over: float
+    part: float = 1.0
 
     @property
     def days(self) -> float:
@@ -87,11 +91,44 @@ def _shift_of_weekdays(
 
 def clock_shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """The hours by which the clock was shifted; None if that does not explain the change."""
-    turned = _turned(change, a.by_hour, b.by_hour, range(-11, 13))
-    if turned is None:
+    hours = range(-11, 13)
+    turned = _turned(change, a.by_hour, b.by_hour, hours)
+    if turned is not None:
+        return Shift(turned[0] * _HOUR, *turned[1:])
+    return _part_of_clock(change, a.by_hour, b.by_hour, hours)
+
+
+def _part_of_clock(
+    change: ColumnChange, old: Sequence[int], new: Sequence[int], turns: Sequence[int]
+) -> Shift | None:
+    """The hours by which the clock of a part of the rows was shifted."""
+    if not old or not new or not change.between.unlikely(counts_p_value(old, new)):
         return None
-    hours, distance, left = turned
-    return Shift(hours * _HOUR, distance, left)
+    one, other = np.asarray(old, np.float64), np.asarray(new, np.float64)
+    fits = [(_in_part(one, np.roll(one, turn), other), turn) for turn in turns if turn]
+    found, turn = min(fits, key=lambda fit: (fit[0].left_over, abs(fit[1])))
+    return Shift(turn * _HOUR, found.distance, found.left_over, found.part) if found.fits else None
+
+
+class _Part(msgspec.Struct, frozen=True):
+    """The part of the rows that fits best if moved, and how far all are without and with it."""
+
+    part: float
+    distance: float
+    left_over: float
+    fits: bool
+
+
+def _in_part(old: _Counts, moved: _Counts, new: _Counts) -> _Part:
+    """Which part of the rows was moved, by least squares, if a part was."""
+    n, m = old.sum(), new.sum()
+    apart, change = (moved - old) / n, new / m - old / n
+    part = float((apart @ change) / max(float(apart @ apart), 1e-12))
+    mixed = (1 - part) * old + part * moved
+    distance, left = _apart(old, new), _apart(mixed, new)
+    p_value = counts_p_value(mixed.tolist(), new.tolist()) if 0 < part < 1 else None
+    fits = p_value is not None and p_value > _FITS and left < distance / 2
+    return _Part(part, distance, left, fits and _LEAST_PART <= part <= 1 - _LEAST_PART)
 
 
 def _turned(
@@ -114,16 +151,17 @@ def _turned(
     return turn, distance, left
 
 
-def _apart(old: NDArray[np.int64], new: NDArray[np.int64]) -> float:
+def _apart(old: NDArray[Any], new: NDArray[Any]) -> float:
     """Total variation of counts in the same order."""
     return float(np.abs(old / old.sum() - new / new.sum()).sum() / 2)
 
 
 class Exchanged(msgspec.Struct, frozen=True):
-    """Day and month changed places wherever the day could be a month."""
+    """Day and month changed places wherever the day could be a month, in a part of the rows."""
 
     distance: float
     left_over: float
+    part: float = 1.0
 
 
 def exchange_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Exchanged | None:
@@ -146,7 +184,10 @@ def _exchange_by_days(
     fits = counts_p_value(after, now)
     distance, left = _apart(before, now), _apart(after, now)
     explained = fits is not None and fits > _FITS and left < distance / 2
-    return Exchanged(distance, left) if unlikely and explained else None
+    if unlikely and explained:
+        return Exchanged(distance, left)
+    part = _in_part(*(counts.astype(np.float64) for counts in (before, after, now)))
+    return Exchanged(distance, part.left_over, part.part) if unlikely and part.fits else None
 
 
 def _by_month(*sides: tuple[NDArray[np.int64], NDArray[np.int64]]) -> list[NDArray[np.int64]]:

@@ -13,12 +13,16 @@ _SMALLEST_RISE = 0.002
 
 
 class Spike(msgspec.Struct, frozen=True):
-    """A value, its rows now, and its shares of the present rows before and now."""
+    """A value, its rows now, and its shares of the present rows before and now.
+
+    ``bounded``: the share before is at most ``old_share``; nobody knows how much less.
+    """
 
     value: str
     rows: int
     old_share: float
     share: float
+    bounded: bool = False
 
     @property
     def rise(self) -> float:
@@ -33,17 +37,14 @@ def spikes_in(change: ColumnChange) -> list[Spike]:
     unlisted = _most_unlisted(old)
     found = []
     for level in new.top_values:
-        count = before.get(level.value)
-        known = count if count is not None else _count_in_curve(change, level, unlisted)
-        if _risen(change, known, level):
-            found.append(
-                Spike(
-                    level.value,
-                    level.count,
-                    known / max(old.present, 1),
-                    level.count / new.present,
-                )
-            )
+        known: float | None = before.get(level.value)
+        if known is None:
+            known = _count_in_curve(change, level)
+        most = unlisted if known is None else known
+        if _risen(change, most, level):
+            shares = most / max(old.present, 1), level.count / new.present
+            bounded = known is None and unlisted > 0
+            found.append(Spike(level.value, level.count, *shares, bounded))
     return sorted(found, key=lambda spike: -spike.rise)
 
 
@@ -65,14 +66,12 @@ def _most_unlisted(column: ColumnSummary) -> int:
     return column.top_values[-1].count
 
 
-def _count_in_curve(change: ColumnChange, level: Level, most: int) -> float:
-    """Rows that held a value before, where it was not among the frequent ones."""
-    if change.curves is None or not change.curves[0].complete:
-        return most
+def _count_in_curve(change: ColumnChange, level: Level) -> float | None:
+    """Rows that held a number before that was not among the frequent values; None if unknown."""
     value = number_in(level.value)
-    if value is None:
-        return most
-    return min(change.curves[0].share_at(value) * change.curves[0].rows, most)
+    if value is None or change.curves is None or not change.curves[0].complete:
+        return None
+    return change.curves[0].share_at(value) * change.curves[0].rows
 
 
 def number_in(text: str) -> float | None:

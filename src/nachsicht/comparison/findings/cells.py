@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from nachsicht.comparison.context import VersionPair
+from nachsicht.comparison.findings.places import where_facts, without_level
 from nachsicht.model.comparison import CellChange, Condition, Rewrite, RewriteRule, RowChanges
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 
@@ -74,7 +75,7 @@ def with_rewritten_cells(
     exchanged = rows.added + rows.removed
     for cell in rows.changed_cells:
         own = [f for f in kept if f.columns[:1] == (cell.column,) or cell.column in f.columns[:2]]
-        about = [f for f in own if f.code in _ABOUT_VALUES and "by" not in f.evidence]
+        about = [f for f in own if f.code in _ABOUT_VALUES | _SAME_CAUSE["emptied"]]
         kept = [with_where(f, cell.where) if f in about else f for f in kept]
         own = [with_where(f, cell.where) if f in about else f for f in own]
         rewrite = cell.rewrite
@@ -129,13 +130,10 @@ def _finding(
 
 
 def with_where(finding: Finding, where: Sequence[Condition]) -> Finding:
-    """The finding with the conditions that its rows fulfil, each in all four facts."""
-    facts: dict[str, Fact] = {
-        f"where_{name}": tuple(getattr(condition, name) for condition in where)
-        for name in ("by", "level", "first", "last")
-        if where
-    }
-    return msgspec.structs.replace(finding, evidence=finding.evidence | facts)
+    """The finding with the conditions that its rewritten rows fulfil, if there are any."""
+    if not where:
+        return finding
+    return msgspec.structs.replace(finding, evidence=without_level(finding) | where_facts(where))
 
 
 def rewrite_code(rewrite: Rewrite) -> str:

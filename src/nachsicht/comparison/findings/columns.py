@@ -11,11 +11,11 @@ from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.findings.categorical import level_findings
+from nachsicht.comparison.findings.datetime import datetime_findings
 from nachsicht.comparison.findings.missing import missing_findings, missing_rise
 from nachsicht.comparison.findings.numeric import quantity_findings
 from nachsicht.comparison.findings.text import (
     cut_finding,
-    datetime_findings,
     identifier_findings,
     repeats,
     text_findings,

@@ -225,7 +225,7 @@ def _spiked(
     known_code = could_be_sentinel(value) or _alone_outside(change, value, before, spike.rows)
     if known_code and spike.old_share < 0.1 * spike.share and not _moved_as_one(change, spike):
         return change.finding("sentinel_value_new", spike.share, facts)
-    return change.finding("value_spike", spike.rise, facts)
+    return change.finding("value_spike", spike.rise, facts, form="bounded" if spike.bounded else "")
 
 
 def _moved_as_one(change: ColumnChange, spike: Spike) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from nachsicht.comparison.context import VersionPair
 from nachsicht.comparison.localise import Place, Stretch, cut_end, loss_of_rows
 from nachsicht.findings.rules.table import block_evidence, duplicates_matter
-from nachsicht.model.comparison import LostLevel, RowChanges
+from nachsicht.model.comparison import LostLevel, LostRun, RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
@@ -37,6 +37,8 @@ def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | 
     place = cut_end(between, lost) if lost > 0 and now else None
     if place is None and rows and rows.lost_level:
         return _level_lost(between, rows.removed, rows.lost_level)
+    if place is None and rows and rows.lost_run:
+        return _run_lost(between, rows.removed, rows.lost_run), None
     if lost <= 0 or not now:
         return None, None
     if place is None:
@@ -73,6 +75,29 @@ def _level_lost(
     )
     place = Place(lost.by, lost.level, lost.rows / removed, lost.of / before)
     return finding, place if finding else None
+
+
+def _run_lost(between: VersionPair, removed: int, lost: LostRun) -> Finding | None:
+    """Rows one after the other that are known to be gone."""
+    before, now = between.rows
+    rows = lost.rows
+    at_end = lost.last == before
+    return between.finding(
+        "rows_lost",
+        (),
+        rows / removed,
+        {
+            "rows": rows,
+            "old_rows": before,
+            "new_rows": now,
+            "share": rows / before,
+            "first_row": lost.first,
+            "last_row": lost.last,
+        },
+        form="end" if at_end else "run",
+        at_least=Severity.CHECK,
+        at_most=None if rows >= _MANY * before else Severity.CHECK,
+    )
 
 
 def unread_lines(between: VersionPair) -> Finding | None:

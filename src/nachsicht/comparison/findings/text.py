@@ -1,30 +1,21 @@
-"""Findings about texts, identifiers and datetimes: the cause first, else what is seen."""
+"""Findings about texts and identifiers: the cause first, else what is seen."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
 from nachsicht.arrow.text_values import is_word_for_missing
-from nachsicht.columns.infer.sentinels import is_empty_date
 from nachsicht.comparison.causes.clipping import cut_in
-from nachsicht.comparison.causes.datetime import (
-    Shift,
-    clock_shift_in,
-    exchange_in,
-    shift_in,
-    times_lost,
-    times_moved,
-)
-from nachsicht.comparison.causes.spikes import spikes_in
+from nachsicht.comparison.causes.spikes import Spike, spikes_in
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.distances import shape_counts
-from nachsicht.model.column import DatetimeSummary, IdentifierSummary, TextSummary
-from nachsicht.model.findings import Finding, FindingCode, Severity
+from nachsicht.model.column import IdentifierSummary, TextSummary
+from nachsicht.model.findings import Finding, FindingCode
 from nachsicht.model.statistics import Statistic, known
-from nachsicht.stats.hypothesis_tests import ks_p_value, shares_p_value, usual_distance
+from nachsicht.stats.hypothesis_tests import shares_p_value
 
 #: So much must a spike in texts or datetimes rise to be reported without a known code.
-_SURGE = 0.02
+SURGE = 0.02
 
 
 def text_findings(change: ColumnChange, a: TextSummary, b: TextSummary) -> Iterator[Finding | None]:
@@ -33,14 +24,14 @@ def text_findings(change: ColumnChange, a: TextSummary, b: TextSummary) -> Itera
         if change.distance:
             yield _lengths_moved(change, a.char_count.median, b.char_count.median)
         return
-    spiked = list(_spiked(change, is_word_for_missing))
-    yield from spiked
+    found = list(spiked(change, is_word_for_missing))
+    yield from found
     broken = _damaged(change)
     yield broken
     cut = cut_in(change, a.char_count, b.char_count)
     if cut:
         yield cut_finding(change, cut.length, cut.rows, cut.old_longest)
-    elif change.distance and not any(spiked) and not broken:
+    elif change.distance and not any(found) and not broken:
         yield _lengths_moved(change, a.char_count.median, b.char_count.median)
 
 
@@ -68,14 +59,14 @@ def identifier_findings(
     change: ColumnChange, a: IdentifierSummary, b: IdentifierSummary
 ) -> Iterator[Finding | None]:
     """What happened to names of things: repeats, shapes, lengths."""
-    spiked = list(_spiked(change, is_word_for_missing))
-    yield from spiked
+    found = list(spiked(change, is_word_for_missing))
+    yield from found
     broken = _damaged(change)
     yield broken
     if _cut_shapes(a, b):
         yield cut_finding(change, b.max_length, b.patterns[0].count, a.max_length)
         return
-    if not any(spiked):
+    if not any(found):
         yield repeats(change)
     if change.distance and not broken:
         yield _shapes_moved(change, a, b)
@@ -153,81 +144,15 @@ def _damaged(change: ColumnChange) -> Finding | None:
     )
 
 
-def datetime_findings(
-    change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary
+def spiked(
+    change: ColumnChange,
+    stands_in: Callable[[str], bool],
+    usual: Callable[[Spike], bool] = lambda _: False,
 ) -> Iterator[Finding | None]:
-    """What happened to dates and times."""
-    spiked = list(_spiked(change, is_empty_date)) or [_empty_date(change, a, b)]
-    yield from spiked
-    if change.curves is None:
-        return
-    lost = times_lost(a, b)
-    if lost:
-        yield change.finding(
-            "time_of_day_lost",
-            lost[1] - lost[0],
-            {"share": lost[1], "old_share": lost[0]},
-        )
-        return
-    exchanged = exchange_in(change, a, b)
-    if exchanged:
-        yield change.finding(
-            "day_month_swapped",
-            exchanged.distance,
-            {"distance": exchanged.distance, "residual": exchanged.left_over},
-        )
-        return
-    clock = clock_shift_in(change, a, b)
-    if clock:
-        yield _shifted(change, "timezone_shifted", "hours", clock)
-        return
-    shift = shift_in(change, a, b) if not any(spiked) else None
-    if shift:
-        yield _shifted(change, "dates_shifted", "days", shift)
-        return
-    one, other = change.curves
-    moved = times_moved(one, other)
-    usual = usual_distance(one.rows, other.rows, 1e-5) + one.uncertainty + other.uncertainty
-    p_value = ks_p_value(moved or 0.0, one.rows, other.rows)
-    if moved and moved > usual and change.between.unlikely(p_value) and not any(spiked):
-        yield change.finding("dates_redistributed", moved, {"distance": moved})
-
-
-def _empty_date(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Finding | None:
-    """The first or last day of a calendar at an end, too seldom to be among the frequent."""
-    for old, new, end in ((a.minimum, b.minimum, 0), (a.maximum, b.maximum, -1)):
-        if old == new or not is_empty_date(new):
-            continue
-        rows = b.ecdf.le[end] - b.ecdf.lt[end]
-        share = rows / change.new.present
-        return change.finding(
-            "sentinel_value_new",
-            share,
-            {"value": new, "rows": rows, "share": share},
-        )
-    return None
-
-
-def _shifted(change: ColumnChange, code: FindingCode, unit: str, shift: Shift) -> Finding | None:
-    amount = shift.days if unit == "days" else shift.hours
-    whole_unit = abs(amount - round(amount)) < 1e-6
-    if unit == "days" and not whole_unit and abs(shift.hours) < 48:
-        code, unit, amount = "timezone_shifted", "hours", shift.hours
-    return change.finding(
-        code,
-        max(shift.distance, 0.01),
-        {unit: amount, "distance": shift.distance, "residual": shift.left_over},
-        form="later" if amount > 0 else "earlier",
-        # A window that moves on by whole months looks the same, and is no mistake.
-        at_most=Severity.NOTE if shift.could_be_a_window else None,
-    )
-
-
-def _spiked(change: ColumnChange, stands_in: Callable[[str], bool]) -> Iterator[Finding | None]:
     """One value that fills many rows now: a word or date that stands for missing, or another."""
     for spike in spikes_in(change):
         known_code = stands_in(spike.value) and spike.old_share < 0.1 * spike.share
-        if not known_code and spike.rise < _SURGE:
+        if not known_code and (spike.rise < SURGE or usual(spike)):
             continue
         filled = change.old.missing_share - change.new.missing_share
         in_gaps = filled > 0.005 and 0.5 < spike.rise / filled < 2
@@ -243,5 +168,6 @@ def _spiked(change: ColumnChange, stands_in: Callable[[str], bool]) -> Iterator[
                 "old_share": spike.old_share,
                 "old_missing": change.old.missing_share,
             },
+            form="bounded" if spike.bounded and code == "value_spike" else "",
         )
         return  # one cause is enough

@@ -20,7 +20,7 @@ from nachsicht.comparison.rows.cells import (
     where_of,
 )
 from nachsicht.comparison.rows.keys import Place, common_type, detect_keys, hash_keys
-from nachsicht.comparison.rows.lost_level import level_lost
+from nachsicht.comparison.rows.lost_rows import level_lost, run_lost
 from nachsicht.comparison.rows.match import (
     MatchedRows,
     match_if_key,
@@ -80,25 +80,40 @@ def compare_rows(
     for candidate in detect_keys(pairs, different):
         matched = match_if_key(tables, candidate, different, pmap)
         if matched is not None:
-            return _by_key(old, new, pairs, candidate, step, True, matched, pmap)
+            return _by_key(old, new, pairs, candidate.places, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
     left = rows_without_equal(hashes, pmap)
     rows = _whole_rows(hashes, left, shared, pairs, step)
     removed = left[0]
     if rows.added and rows.removed:
         found = list(rewritten_rows(tables, shared, hashes, left, moved))
-        rows = _with_nearly_equal(tables, pairs, rows, found)
-        removed = np.setdiff1d(removed, np.concatenate([_NOBODY, *(pair.old for pair in found)]))
+        was, now = (
+            np.concatenate([_NOBODY, *(getattr(pair, side) for pair in found)])
+            for side in ("old", "new")
+        )
+        removed, added = np.setdiff1d(removed, was), np.setdiff1d(left[1], now)
+        of_both = np.setdiff1d(np.arange(tables[1].num_rows), added, assume_unique=True)
+        rows = _with_nearly_equal(tables, pairs, rows, found, of_both)
     lost = level_lost(tables[0], [one for one, _ in pairs], removed)
     # Rows that came in their place may be the same, rewritten.
     in_place = lost is not None and 2 * rows.added > lost.rows
-    return msgspec.structs.replace(rows, lost_level=None if in_place else lost)
+    run = run_lost(tables[0].num_rows, removed)
+    return msgspec.structs.replace(
+        rows, lost_level=None if in_place else lost, lost_run=None if in_place else run
+    )
 
 
 def _with_nearly_equal(
-    tables: tuple[Any, Any], pairs: _Pairs, rows: RowChanges, found: Iterable[Rewritten]
+    tables: tuple[Any, Any],
+    pairs: _Pairs,
+    rows: RowChanges,
+    found: Iterable[Rewritten],
+    of_both: NDArray[np.int64],
 ) -> RowChanges:
-    """Whole rows, with those that are one but for rewritten cells counted as changed."""
+    """Whole rows, with those that are one but for rewritten cells counted as changed.
+
+    ``of_both`` are places in the newer version of all rows that are one with an older one.
+    """
     cells: dict[str, CellChange] = {}
     changed = 0
     for rewritten in found:
@@ -113,8 +128,8 @@ def _with_nearly_equal(
                 cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
             else:
                 rewrite = rewrite_of(tables, pairs, pair, matched, mask)
-                few, everywhere = row_numbers(matched, mask), np.arange(tables[1].num_rows)
-                where = where_of(tables[1], pairs, pair[1], everywhere, rewritten.new[mask])
+                few = row_numbers(matched, mask)
+                where = where_of(tables[1], pairs, pair[1], of_both, rewritten.new[mask])
                 cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few, where)
     return msgspec.structs.replace(
         rows,
@@ -193,6 +208,7 @@ def _by_key(
         removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
         not_compared=tuple(skipped),
         lost_level=level_lost(tables[0], [old for old, _ in pairs], matched.removed),
+        lost_run=run_lost(tables[0].num_rows, matched.removed),
     )
 
 

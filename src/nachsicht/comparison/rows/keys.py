@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import combinations
-from typing import Any
+from math import prod
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -19,20 +20,29 @@ Place = tuple[int, int]
 
 #: Kinds of which a column may be a part of a key.
 _PARTS = (Kind.IDENTIFIER, Kind.DATETIME, Kind.CATEGORY)
-#: At most so many columns are tried in pairs.
+#: At most so many columns are tried together, two or three of them.
 _MOST_PARTS = 6
 #: Keys found by themselves must name so large a part of the smaller version's rows in both.
 FEWEST_SHARED = 0.05
+#: Dates and attributes, without an identifier, may name the rows of each by accident: then half.
+_BY_DATE = 0.5
 #: An identifier of so many different values names the rows, though a few of them repeat.
 NEARLY = 0.98
 #: Rows that are tried first.
 _TRIAL = 20_000
 
 
+class KeyCandidate(NamedTuple):
+    """Places of columns that may name the rows, and the part of the rows that both must share."""
+
+    places: tuple[Place, ...]
+    shared: float
+
+
 def detect_keys(
     pairs: Sequence[tuple[ColumnSummary, ColumnSummary]], rows: tuple[int, int]
-) -> Iterator[tuple[Place, ...]]:
-    """Places of columns that may name the rows of both versions, the likeliest first.
+) -> Iterator[KeyCandidate]:
+    """Columns that may name the rows of both versions, the likeliest first.
 
     ``rows`` are the different rows of each version: what is repeated whole repeats its key.
     """
@@ -43,18 +53,18 @@ def detect_keys(
             continue
         nearly = old.distinct >= NEARLY * rows[0] and new.distinct >= NEARLY * rows[1]
         if nearly and old.kind is Kind.IDENTIFIER:
-            yield ((old.position, new.position),)
+            yield KeyCandidate(((old.position, new.position),), FEWEST_SHARED)
         elif old.distinct < rows[0] or new.distinct < rows[1]:
             parts.append((old, new))
     parts.sort(key=lambda pair: (_PARTS.index(pair[0].kind), -pair[0].distinct, pair[0].position))
-    for one, other in combinations(parts[:_MOST_PARTS], 2):
-        if Kind.IDENTIFIER not in (one[0].kind, other[0].kind):
-            continue  # two attributes name a row by accident only
-        if all(one[i].distinct * other[i].distinct >= rows[i] for i in (0, 1)):
-            yield (
-                (one[0].position, one[1].position),
-                (other[0].position, other[1].position),
-            )
+    # Two attributes name a row by accident only; a date and what was measured then may well.
+    tried = (chosen for size in (2, 3) for chosen in combinations(parts[:_MOST_PARTS], size))
+    for chosen in tried:
+        kinds = {old.kind for old, _ in chosen}
+        enough = all(prod(pair[i].distinct for pair in chosen) >= rows[i] for i in (0, 1))
+        if kinds & {Kind.IDENTIFIER, Kind.DATETIME} and enough:
+            key = tuple((old.position, new.position) for old, new in chosen)
+            yield KeyCandidate(key, FEWEST_SHARED if Kind.IDENTIFIER in kinds else _BY_DATE)
 
 
 def hash_keys(table: Any, positions: Sequence[int], types: Sequence[Any]) -> Hashes:

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.comparison.rows.keys import (
-    FEWEST_SHARED,
     NEARLY,
+    KeyCandidate,
     Place,
     could_be_key,
     hash_keys,
@@ -35,9 +35,13 @@ class MatchedRows(msgspec.Struct, frozen=True):
 
 
 def match_if_key(
-    tables: tuple[Any, Any], key: Sequence[Place], different: tuple[int, int], pmap: ParallelMap
+    tables: tuple[Any, Any],
+    candidate: KeyCandidate,
+    different: tuple[int, int],
+    pmap: ParallelMap,
 ) -> MatchedRows | None:
     """The rows matched by columns, if these name the rows of both and share some of them."""
+    key = candidate.places
     extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
     for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
         if not could_be_key(table, places, most):
@@ -48,7 +52,7 @@ def match_if_key(
         rows > 2 * (most + slack * table.num_rows)
         for rows, most, table in zip(matched.repeated, extra, tables, strict=True)
     )
-    fewest = FEWEST_SHARED * min(table.num_rows for table in tables)
+    fewest = candidate.shared * min(table.num_rows for table in tables)
     return None if repeated or len(matched.old) <= fewest else matched
 
 

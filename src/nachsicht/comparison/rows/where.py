@@ -153,10 +153,15 @@ def _range(name: str, cells: Any, hit: _Flags) -> Iterator[_Held]:
         return
     values = numbers[0]
     places = np.flatnonzero(hit)
-    low, high = (places[int(end(values[hit]))] for end in (np.argmin, np.argmax))
+    low, high = (int(places[end(values[hit])]) for end in (np.argmin, np.argmax))
     inside = numbers[1] & (values >= values[low]) & (values <= values[high])
+    yield _Held(between_cells(name, cells, low, high), inside)
+
+
+def between_cells(name: str, cells: Any, low: int, high: int) -> Condition:
+    """The range between two cells of a column, written as the column writes them."""
     texts = cell_texts(taken(cells, np.array([low, high], np.int64)))
     if all(str(text).endswith(_MIDNIGHT) for text in texts):
         texts = [str(text).removesuffix(_MIDNIGHT) for text in texts]
     first, last = texts
-    yield _Held(Condition(name, None, first, last), inside)
+    return Condition(name, None, first, last)

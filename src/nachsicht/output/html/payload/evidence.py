@@ -8,7 +8,9 @@ from nachsicht.i18n import catalogue, number, percent, render, value_text, whole
 from nachsicht.model.findings import Fact, Finding
 
 #: Facts that only fill in sentences, which say them better.
-INTERNAL = frozenset({"promise", "conversion", "added", "subtracted", "bound", "role", "without"})
+INTERNAL = frozenset(
+    {"promise", "conversion", "added", "subtracted", "bound", "role", "without", "where_only"}
+)
 #: Facts that are codes, by the table of the catalogue that has their words.
 _TERMS = {
     "kind": "kinds",
@@ -19,10 +21,14 @@ _TERMS = {
     "best_transform": "values",
     "rule": "rules",
     "direction": "directions",
+    "weekday": "weekdays",
+    "month": "months",
 }
 #: Facts that are shares.
-_SHARES = frozenset({"readable", "unreadable", "outside", "old_missing", "confidence", "within"})
-_DIGITS = 4
+_SHARES = frozenset(
+    {"readable", "unreadable", "outside", "old_missing", "confidence", "within", "part"}
+)
+_DIGITS, _NOTHING = 4, "–"
 
 
 def evidence_rows(finding: Finding) -> Iterator[tuple[str, str, str]]:
@@ -41,7 +47,10 @@ def _fact_text(name: str, fact: Fact) -> str:
     if isinstance(fact, tuple):
         if fact and isinstance(fact[0], tuple):
             return render("{groups:equal}", {"groups": fact})
-        return ", ".join(whole(one) if isinstance(one, int) else str(one) for one in fact)
+        return ", ".join(
+            whole(one) if isinstance(one, int) else _NOTHING if one is None else str(one)
+            for one in fact
+        )
     if isinstance(fact, str | None):
         return fact or ""
     return _number_text(name, fact)

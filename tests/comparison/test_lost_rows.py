@@ -59,3 +59,20 @@ def test_rewritten_cells_are_no_lost_rows():
     old = CHECKS[["yard", "wet"]]
     new = old.assign(yard=old.yard.where(old.yard != "Mühlbach", "Dreilinden"))
     assert lost(old, new) == []
+
+
+@pytest.mark.parametrize("columns", [[*CHECKS], ["honey", "yard", "frames", "wet"]])
+@pytest.mark.parametrize(("first", "last", "form"), [(700, 760, "run"), (2900, N, "end")])
+def test_a_run_of_rows_is_told_whatever_the_total(columns, first, last, form):
+    gone = np.isin(np.arange(1, N + 1), np.arange(first, last + 1)) | (RNG.random(N) < 0.01)
+    gone[first - 2] = False
+    fresh = CHECKS.sample(gone.sum(), random_state=3)
+    fresh = fresh.assign(hive=np.arange(len(fresh)) + N, honey=RNG.gamma(4, 5, len(fresh)))
+    new = pd.concat([CHECKS[~gone], fresh])
+    (finding,) = lost(CHECKS[columns], new[columns])
+    assert finding.form == form
+    assert (finding.evidence["first_row"], finding.evidence["last_row"]) == (first, last)
+
+
+def test_removed_rows_that_are_scattered_are_no_run():
+    assert nachsicht.compare(CHECKS, CHECKS[RNG.random(N) > 0.3]).document.rows[0].lost_run is None
