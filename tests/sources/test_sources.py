@@ -158,6 +158,34 @@ def test_lines_that_cannot_be_read_are_counted_and_shown(given, tmp_path):
     assert "malformed_lines" in [finding.code for finding in profile.findings]
 
 
+@pytest.mark.parametrize("given", [{}, {"memory_bytes": 1000}])
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-16"])
+@pytest.mark.parametrize("end", ["\n", "\r\n"])
+def test_short_lines_are_read_with_their_last_fields_missing(given, encoding, end, tmp_path):
+    lines = [f"{i},yard {i % 7},{i}" for i in range(200)]
+    short = {41: "41,ö", 42: "42,ö", 199: "199"}
+    for at, line in short.items():
+        lines[at] = line
+    lines[60] = "60,one,two,three"
+    text = end.join(["a,b,c", *lines]).encode(encoding)
+    (tmp_path / "x.csv").write_bytes(text)
+    profile = nachsicht.profile(tmp_path / "x.csv", **given)
+    origin = profile.document.origin
+    assert (profile.document.rows, origin.malformed_lines, origin.padded_lines) == (199, 1, 3)
+    missing = {c.name: c.missing for c in profile.document.columns}
+    assert missing == {"a": 0, "b": 1, "c": 3}
+    (finding,) = [f for f in profile.findings if f.code == "malformed_lines"]
+    assert "3 lines with fewer fields were read" in finding.sentence
+
+
+def test_what_only_looks_like_a_short_line_is_left_as_it_is(tmp_path):
+    lines = [f"{i},plain" for i in range(100)]
+    (tmp_path / "x.csv").write_text("\n".join(["a,note", *lines, '100,"one\nshort\ntwo"', "short"]))
+    document = nachsicht.profile(tmp_path / "x.csv").document
+    assert (document.rows, document.origin.malformed_lines) == (101, 1)
+    assert document.column("note").last_value == "one\nshort\ntwo"
+
+
 def test_a_column_that_turns_into_words_late_is_read_as_text(tmp_path):
     lines = [f"{i},{i}" for i in range(900_000)] + ["900000,many"]
     (tmp_path / "late.csv").write_text("\n".join(["a,b", *lines]))

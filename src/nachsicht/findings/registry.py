@@ -84,7 +84,7 @@ _WITHIN = (
         rows_before=locate.NONE,
         remedy=fixes.REIMPORTED_ROWS,
     ),
-    _within("malformed_lines", ROWS, check=0.0, evidence="lines"),
+    _within("malformed_lines", ROWS, check=0.0, evidence="lines padded"),
     _within(
         "schema_violation",
         ANY,

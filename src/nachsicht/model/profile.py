@@ -17,6 +17,9 @@ from nachsicht.model.pair_plots import Components, OverTime, PairView
 class Origin(msgspec.Struct, frozen=True, kw_only=True):
     """Where the data came from and what computed it.
 
+    ``malformed_lines`` could not be read; ``padded_lines`` ended before the last field, and are
+    read with the fields that they lack missing.
+
     ``settings`` are those that differ from the defaults, as the text of a settings file
     (without paths of this machine). ``mask_id`` is the same for pseudonyms that can be compared,
     made with the same secret; empty where nothing is masked.
@@ -27,6 +30,7 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     source_bytes: int | None
     notes: tuple[Note, ...]
     malformed_lines: int
+    padded_lines: int = 0
     settings: str
     created_at: str
     seconds: float

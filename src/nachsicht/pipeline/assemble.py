@@ -20,7 +20,7 @@ def put_together(
     description: Description | None = None,
 ) -> ProfileDocument:
     """The profile document, with its findings."""
-    found = findings_in(label, computed, origin.malformed_lines, settings, description)
+    found = findings_in(label, computed, origin, settings, description)
     return ProfileDocument(
         format_version=FORMAT_VERSION,
         label=label,

@@ -43,6 +43,7 @@ class FolderSource(msgspec.Struct, frozen=True):
 
         def gather() -> None:
             facts.unread_lines = sum(part.facts.unread_lines for part in parts)
+            facts.padded_lines = sum(part.facts.padded_lines for part in parts)
             facts.unread = [line for part in parts for line in part.facts.unread][:5]
             notes = [note for part in parts for note in part.facts.notes]
             facts.notes[1:] = list(dict.fromkeys(notes))

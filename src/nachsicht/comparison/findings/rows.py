@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from nachsicht.comparison.context import VersionPair
 from nachsicht.comparison.localise import Place, Stretch, cut_end, loss_of_rows
-from nachsicht.findings.rules.table import block_evidence, duplicates_matter
+from nachsicht.findings.rules.table import block_evidence, duplicates_matter, ragged_evidence
 from nachsicht.model.comparison import LostLevel, LostRun, RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
@@ -101,13 +101,15 @@ def _run_lost(between: VersionPair, removed: int, lost: LostRun) -> Finding | No
 
 
 def unread_lines(between: VersionPair) -> Finding | None:
-    """Lines of the newer version that could not be read: rows that are missing from all figures."""
+    """Lines of the newer version that could not be read, or not to their end."""
     new = between.new.profile
-    lines = new.origin.malformed_lines if new.origin else 0
-    if not lines:
+    if new.origin is None:
+        return None
+    evidence, form, size = ragged_evidence(new.origin, new.rows)
+    if not evidence:
         return None
     return between.finding(
-        "malformed_lines", (), lines / (new.rows + lines), {"lines": lines}, form="newer"
+        "malformed_lines", (), size, evidence, form=f"{form}_newer" if form else "newer"
     )
 
 

@@ -9,13 +9,11 @@ from nachsicht.config.settings import Settings
 from nachsicht.findings.build import View
 from nachsicht.findings.rules.column import RULES
 from nachsicht.findings.rules.schema import promised, without_told_twice
-from nachsicht.model.column import (
-    ColumnSummary,
-)
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import Duplicates, Relation
+from nachsicht.model.profile import Duplicates, Origin, Relation
 from nachsicht.table.duplicates import expected_duplicates, import_in
 from nachsicht.table.result import Computed
 
@@ -29,7 +27,7 @@ _NAMED_GROUPS = 3
 def findings_in(
     label: str,
     computed: Computed,
-    unread_lines: int,
+    origin: Origin,
     settings: Settings,
     description: Description | None = None,
 ) -> tuple[Finding, ...]:
@@ -37,8 +35,7 @@ def findings_in(
     view = View(label, computed.missing_by_level, settings)
     found = [*_repeated(view, computed.columns, computed.duplicates)]
     found.extend(_names_renewed(view, computed))
-    if unread_lines:
-        found.append(_unread(view, unread_lines, computed.rows))
+    found.append(_ragged_lines(view, origin, computed.rows))
     for column in computed.columns:
         for rule in RULES:
             found.extend(rule(view, column))
@@ -91,8 +88,19 @@ def _names_renewed(view: View, computed: Computed) -> Iterator[Finding | None]:
         )
 
 
-def _unread(view: View, lines: int, rows: int) -> Finding | None:
-    return view.finding("malformed_lines", (), lines / (rows + lines), {"lines": lines})
+def _ragged_lines(view: View, origin: Origin, rows: int) -> Finding | None:
+    """Lines that could not be read, or that ended before the last field."""
+    evidence, form, size = ragged_evidence(origin, rows)
+    return view.finding("malformed_lines", (), size, evidence, form=form) if evidence else None
+
+
+def ragged_evidence(origin: Origin, rows: int) -> tuple[dict[str, Fact], str, float]:
+    """What is known of lines with another number of fields, the form, and their share."""
+    lines, padded = origin.malformed_lines, origin.padded_lines
+    evidence: dict[str, Fact] = {"lines": lines} if lines else {}
+    evidence |= {"padded": padded} if padded else {}
+    form = "" if lines else "padded"
+    return evidence, form, (lines + padded) / max(rows + lines, 1)
 
 
 def duplicates_matter(columns: tuple[ColumnSummary, ...], duplicates: Duplicates) -> bool:

@@ -28,6 +28,7 @@ from nachsicht.sources.csv.encoding import (
     encoding_of,
     find_encoding,
 )
+from nachsicht.sources.csv.padding import Padded, RaggedLines
 from nachsicht.sources.csv.text_columns import (
     MISSING_MARKS,
     Texts,
@@ -35,7 +36,7 @@ from nachsicht.sources.csv.text_columns import (
     notes_of_texts,
     without_marks,
 )
-from nachsicht.sources.protocol import Opened, Restart, SourceFacts, UnreadLine
+from nachsicht.sources.protocol import Opened, Restart, SourceFacts
 
 #: A file of which more lines than this share cannot be read is no table.
 MOST_UNREAD = 0.1
@@ -50,6 +51,8 @@ _BAD_COLUMN = re.compile(r"In CSV column #(\d+)(?:.*?)conversion error", re.DOTA
 _BAD_ROW = re.compile(r"Row #(\d+)")
 #: What Arrow says before it quotes a line or a value.
 _QUOTED = re.compile(r"(got \d+|invalid value|invalid row)\b.*", re.DOTALL)
+#: As a number of short lines: that they cannot be filled up.
+_NEVER = -1
 _RAGGED = re.compile(r"Expected \d+ columns, got \d+")
 
 
@@ -85,20 +88,6 @@ def open_delimited(
     return Opened(facts, 2 * unpacked_bytes(path, compression), reader.table, reader.batches)
 
 
-class _Unread(msgspec.Struct):
-    """Lines with a different number of fields than the first."""
-
-    lines: int = 0
-    examples: list[UnreadLine] = msgspec.field(default_factory=list)
-
-    def __call__(self, row: Any) -> str:
-        self.lines += 1
-        if len(self.examples) < 5:
-            text = row.text if len(row.text) <= 60 else row.text[:60] + "…"
-            self.examples.append(UnreadLine(row.number or 0, row.actual_columns, text))
-        return "skip"
-
-
 class _Reader(msgspec.Struct):
     path: Path
     compression: str | None
@@ -109,6 +98,9 @@ class _Reader(msgspec.Struct):
     texts: Texts = msgspec.field(default_factory=Texts)
     #: Whether lines are known to have a different number of fields than the first.
     ragged: bool = False
+    #: Those with fewer fields, once they are known, and how many there are.
+    short: dict[bytes, int] = msgspec.field(default_factory=dict)
+    short_lines: int = 0
     block: int = _BLOCK
 
     def look_at(self, sample: bytes, whole: bool) -> None:
@@ -153,11 +145,11 @@ class _Reader(msgspec.Struct):
 
         threads = True
         while True:
-            unread, stream = _Unread(), self._stream()
+            unread, stream = RaggedLines(), self._stream()
             try:
                 read = arrow_csv.read_csv(_for_arrow(stream), **self._options(unread, threads))
                 table = self._as_meant(read)
-                if self._is_otherwise(table):
+                if self._is_otherwise(table) or self._pads(unread, table.num_rows, stream):
                     continue
             except pa.ArrowInvalid as error:
                 if "Could not skip initial" in str(error):
@@ -176,7 +168,7 @@ class _Reader(msgspec.Struct):
         """Block by block. Where a later block asks for other options, it has to begin anew."""
         from pyarrow import csv as arrow_csv
 
-        unread, rows = _Unread(), 0
+        unread, rows = RaggedLines(), 0
         stream = self._stream()
         try:
             opened = arrow_csv.open_csv(_for_arrow(stream), **self._options(unread, threads=True))
@@ -195,6 +187,8 @@ class _Reader(msgspec.Struct):
             raise self._unreadable(error) from error
         except (*BROKEN, UnicodeError) as error:
             raise self._unreadable(error) from error
+        if self._pads(unread, rows, stream):
+            raise Restart
         self._told(unread, rows, stream)
 
     def _position(self, stream: Any) -> int:
@@ -206,8 +200,8 @@ class _Reader(msgspec.Struct):
     def _stream(self) -> Any:
         stream = open_bytes(self.path, self.compression)
         if not self.encoding.as_it_is:
-            return Recoded(stream, self.encoding.name)
-        return stream
+            stream = Recoded(stream, self.encoding.name)
+        return Padded(stream, self.short, self.dialect.delimiter) if self.short else stream
 
     def _as_meant(self, data: Any) -> Any:
         return without_marks(data, self.texts.levels) if self.texts.levels else data
@@ -299,13 +293,21 @@ class _Reader(msgspec.Struct):
                 wider = True
         return wider
 
-    def _told(self, unread: _Unread, rows: int, stream: Any) -> None:
-        damaged = getattr(stream, "damaged", 0)
-        note = Note("undecodable", {"encoding": self.encoding.name, "letters": damaged})
-        if damaged and note not in self.facts.notes:
-            self.facts.notes.append(note)
-        if not unread.lines:
-            return
+    def _pads(self, unread: RaggedLines, rows: int, stream: Any) -> bool:
+        """Whether it must be read again, with short lines filled up, or without that after all."""
+        if isinstance(stream, Padded):
+            if stream.padded == self.short_lines:
+                return False
+            # A line of a text in quotes is the same as a short one: nobody can tell which is which.
+            self.short, self.short_lines = {}, _NEVER
+            return True
+        if not unread.short or self.short_lines == _NEVER:
+            return False
+        self._check_ragged(unread, rows)
+        self.short, self.short_lines = unread.short, unread.short_lines
+        return True
+
+    def _check_ragged(self, unread: RaggedLines, rows: int) -> None:
         first = unread.examples[0]
         if unread.lines > MOST_UNREAD * (rows + unread.lines):
             raise UnreadableSourceError(
@@ -316,6 +318,16 @@ class _Reader(msgspec.Struct):
                 number=first.number,
                 fields=first.fields,
             )
+
+    def _told(self, unread: RaggedLines, rows: int, stream: Any) -> None:
+        damaged = getattr(stream, "damaged", 0)
+        note = Note("undecodable", {"encoding": self.encoding.name, "letters": damaged})
+        if damaged and note not in self.facts.notes:
+            self.facts.notes.append(note)
+        self.facts.padded_lines = max(self.short_lines, 0)
+        if not unread.lines:
+            return
+        self._check_ragged(unread, rows)
         self.facts.unread_lines = unread.lines
         self.facts.unread = unread.examples
 
