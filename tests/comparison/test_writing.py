@@ -81,3 +81,27 @@ def test_lines_that_could_not_be_read_are_told_of_the_newer_version(tmp_path):
     assert (finding.code, finding.severity) == ("malformed_lines", "check")
     assert finding.title == "2 lines of new could not be read"
     assert nachsicht.compare(*paths[::-1], key="box").findings == ()
+
+
+@pytest.mark.parametrize("quote", ["", '"'])
+def test_decimals_that_only_the_file_has_are_told_by_name(quote, tmp_path):
+    rng = np.random.default_rng(4)
+    paths = []
+    for name, form in (("old", "{}"), ("new", "{}.00")):
+        rows = [
+            f"{quote}{form.format(k)}{quote},{w:.1f}"
+            for k, w in zip(range(300), rng.normal(9, 1, 300), strict=True)
+        ]
+        paths.append(tmp_path / f"{name}.csv")
+        paths[-1].write_text("\n".join(["honey,weight", *rows]))
+    (finding,) = [f for f in nachsicht.compare(*paths).findings if f.columns == ("honey",)]
+    assert (finding.code, finding.form, finding.severity) == ("format_changed", "decimals", "note")
+    assert (finding.evidence["old_decimals"], finding.evidence["new_decimals"]) == (0, 2)
+    assert nachsicht.compare(paths[0], paths[0]).findings == ()
+
+
+def test_omitted_columns_are_not_named_by_how_they_are_written(tmp_path):
+    path = tmp_path / "x.csv"
+    path.write_text("\n".join(["honey,secret", *(f"{k},{k}.5" for k in range(50))]))
+    document = nachsicht.profile(path, omit=("secret",)).document
+    assert document.origin.decimals_written == {"honey": 0}

@@ -267,7 +267,7 @@ _BETWEEN = (
         "format_changed",
         ANY,
         check=0.0,
-        evidence="old_pattern new_pattern old_unit new_unit rows share",
+        evidence="old_pattern new_pattern old_unit new_unit rows share old_decimals new_decimals",
         rows=locate.WRITTEN,
         rows_before=locate.WRITTEN,
     ),

@@ -18,7 +18,9 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     """Where the data came from and what computed it.
 
     ``malformed_lines`` could not be read; ``padded_lines`` ended before the last field, and are
-    read with the fields that they lack missing.
+    read with the fields that they lack missing. ``decimals_written`` says with how many decimals
+    all numbers of a column stand in a text file, as far as it was looked at as such; columns whose
+    numbers vary in that are not in it.
 
     ``settings`` are those that differ from the defaults, as the text of a settings file
     (without paths of this machine). ``mask_id`` is the same for pseudonyms that can be compared,
@@ -31,6 +33,7 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     notes: tuple[Note, ...]
     malformed_lines: int
     padded_lines: int = 0
+    decimals_written: dict[str, int] = {}
     settings: str
     created_at: str
     seconds: float

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from nachsicht.config.settings import Settings
 from nachsicht.findings.rules.table import findings_in
 from nachsicht.model.codec import FORMAT_VERSION
@@ -20,6 +22,9 @@ def put_together(
     description: Description | None = None,
 ) -> ProfileDocument:
     """The profile document, with its findings."""
+    names = {column.name for column in computed.columns}  # omitted ones are nowhere to be read
+    decimals = {name: n for name, n in origin.decimals_written.items() if name in names}
+    origin = msgspec.structs.replace(origin, decimals_written=decimals)
     found = findings_in(label, computed, origin, settings, description)
     return ProfileDocument(
         format_version=FORMAT_VERSION,

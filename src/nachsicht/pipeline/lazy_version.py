@@ -163,6 +163,7 @@ def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
         notes=(*facts.notes, *unread_notes(facts.unread, settings)),
         malformed_lines=facts.unread_lines,
         padded_lines=facts.padded_lines,
+        decimals_written=dict(facts.decimals_written),
         settings=settings_text(settings_shown(settings)),
         mask_id=mask_id() if settings.mask else "",
         created_at=now().isoformat(timespec="seconds"),

@@ -26,9 +26,11 @@ class UnreadLine(msgspec.Struct, frozen=True):
 class SourceFacts(msgspec.Struct):
     """What the page's origin says of a source; never a credential.
 
-    Notes and unread lines may grow while batches are read; ``padded_lines`` had fewer fields than
-    the first, and are read with the last ones missing. Of the unread lines the first few are
+    Notes and unread lines may grow while batches are read. Of the unread lines the first few are
     ``unread``: whether they may be quoted is for others to say, who know what is hidden.
+    ``padded_lines`` had fewer fields than the first, and are read with the last ones missing.
+    ``decimals_written`` says of columns of a text file with how many decimals all numbers are
+    written, where they are alike.
     """
 
     name: str
@@ -37,6 +39,7 @@ class SourceFacts(msgspec.Struct):
     notes: list[Note] = msgspec.field(default_factory=list)
     unread_lines: int = 0
     padded_lines: int = 0
+    decimals_written: dict[str, int] = msgspec.field(default_factory=dict)
     unread: list[UnreadLine] = msgspec.field(default_factory=list)
 
 

@@ -94,8 +94,12 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
     if zeros:
         yield zeros
         return
+    decimals = _decimals_written(change)
+    yield decimals
     if old.kind is new.kind:
         yield from _writing(change)
+    elif decimals:
+        return  # whole numbers that are written as measured ones
     if type(old.stats) is type(new.stats):
         yield from findings_between(old.stats, new.stats, change, rise)
     elif change.between.in_time and old.kind is Kind.IDENTIFIER and _named_rows_still(change):
@@ -314,6 +318,29 @@ def _rows_with_zeros(column: ColumnSummary) -> int | None:
         return 0 if _family(column.dtype) == "number" else None
     digits = column.present and column.text_format.numeric_rows == column.present
     return column.text_format.leading_zeros if digits else None
+
+
+def _decimals_written(change: ColumnChange) -> Finding | None:
+    """The same numbers, written with more or fewer decimals in the file: 5 as 5.00."""
+    origins = change.between.old.profile.origin, change.between.new.profile.origin
+    old, new = (
+        origin.decimals_written.get(column.name) if origin else None
+        for origin, column in zip(origins, (change.old, change.new), strict=True)
+    )
+    if old is None or new is None or old == new:
+        return None
+    needed = _decimals_of(change.old), _decimals_of(change.new)
+    if needed[0] is None or needed[0] != needed[1]:
+        return None  # the numbers themselves are finer or coarser
+    facts: dict[str, Fact] = {"old_decimals": old, "new_decimals": new}
+    return change.finding("format_changed", 0.5, facts, form="decimals", at_most=Severity.NOTE)
+
+
+def _decimals_of(column: ColumnSummary) -> int | None:
+    """Decimals that the numbers of a column need; None where it holds none."""
+    if isinstance(column.stats, QuantitySummary):
+        return column.stats.decimals
+    return 0 if column.dtype.lstrip("u").startswith("int") else None
 
 
 def _written_otherwise(change: ColumnChange, old: str, new: str) -> Finding | None:

@@ -125,7 +125,8 @@ class _Reader(msgspec.Struct):
                 continue  # a window may begin inside of a quoted field
         if not tables:
             return
-        self.texts = look_at_texts(pa.concat_tables(tables))
+        self.texts = look_at_texts(pa.concat_tables(tables), self.dialect.decimal)
+        self.facts.decimals_written = self.texts.decimals
         self.types = dict.fromkeys(self.texts.losing, pa.string())
 
     def _windows(self) -> list[bytes]:

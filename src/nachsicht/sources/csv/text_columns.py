@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
@@ -13,6 +14,8 @@ from nachsicht.arrow.buffers import arrow_texts
 from nachsicht.arrow.text_values import CHANGED_BY_READING, MANY_SIGNIFICANT_DIGITS, is_code_among
 from nachsicht.model.notes import Note
 
+#: Different texts of a column that are looked at for how numbers are written.
+_MOST_LOOKED_AT = 4_000
 #: What is read as missing, beside an empty field.
 MISSING_MARKS = ("NA", "N/A", "NaN", "nan", "null", "NULL", "#N/A")
 
@@ -28,22 +31,28 @@ class Texts(msgspec.Struct, frozen=True):
         Words that are read as missing, and the columns that hold them.
     levels : dict
         Words for missing that are levels, since they are written as all others of the column.
+    decimals : dict
+        With how many decimals all numbers of a column are written, where it is the same number.
     """
 
     losing: tuple[str, ...] = ()
     marks: dict[str, tuple[str, ...]] = {}
     levels: dict[str, tuple[str, ...]] = {}
+    decimals: dict[str, int] = {}
 
 
-def look_at_texts(table: Any) -> Texts:
+def look_at_texts(table: Any, decimal: str = ".") -> Texts:
     """Look at some rows of which every field is a text.
 
     Parameters
     ----------
     table : Arrow table
         Of columns of type string.
+    decimal : str
+        The sign before the decimals.
     """
     losing = []
+    decimals = {}
     marks: dict[str, list[str]] = {}
     levels: dict[str, list[str]] = {}
     for name, column in zip(table.schema.names, table.columns, strict=True):
@@ -58,11 +67,32 @@ def look_at_texts(table: Any) -> Texts:
         texts = different.to_pylist() if words else []
         for word in words:
             (levels if is_code_among(word, texts) else marks).setdefault(word, []).append(name)
+        written = _decimals_of_all(different, decimal)
+        if written is not None:
+            decimals[name] = written
     return Texts(
         tuple(losing),
         {word: tuple(names) for word, names in marks.items()},
         {word: tuple(names) for word, names in levels.items()},
+        decimals,
     )
+
+
+def _decimals_of_all(different: Any, decimal: str) -> int | None:
+    """With how many decimals all of some different texts are written; None if they vary."""
+    marks = arrow_texts(("", *MISSING_MARKS)).cast(pa.string())
+    texts = different.slice(0, _MOST_LOOKED_AT)
+    texts = texts.filter(pc.invert(pc.is_in(texts, marks)))
+    sign = re.escape(decimal)
+    plain = rf"^ *[-+]?\d+({sign}\d+)? *$"
+    if not len(texts) or not pc.all(pc.match_substring_regex(texts, plain)).as_py():
+        return None
+    texts = pc.utf8_trim_whitespace(texts)
+    at = pc.find_substring(texts, decimal)
+    after = pc.subtract(pc.subtract(pc.utf8_length(texts), at), 1)
+    ends = pc.min_max(pc.if_else(pc.less(at, 0), 0, after))
+    least, most = ends["min"].as_py(), ends["max"].as_py()
+    return int(least) if least == most else None
 
 
 def _run_together(column: Any) -> bool:
