@@ -15,6 +15,9 @@ from nachsicht.model.profile import ProfileDocument
 
 #: From this confidence on two columns of different names are taken for one.
 CONFIDENT = 0.7
+#: How alike names count of which one holds the other, or of columns in the same place; and how
+#: alike contents must be where the name alone makes it likely.
+_HINT, _ENOUGH_BY_NAME = 0.95, 0.3
 #: What likeness tells, by kind: most datetimes of a dataset lie in one period.
 _TELLING = {Kind.DATETIME: 0.6}
 
@@ -72,13 +75,15 @@ def match_columns(old: ProfileDocument, new: ProfileDocument) -> list[Pair]:
     return pairs + [Pair(column, None) for column in lost if column.position not in taken]
 
 
-def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
+def likeness(old: ColumnSummary, new: ColumnSummary, *, only: bool = False) -> float:
     """How surely two columns of different names are one: 0 to 1.
 
     The kind must be the same. That the content is alike says the more, the more different
     values there are that could have differed; that names share their letters, or that the
     column stands where the other stood, says something of its own. Both count as independent
-    evidence, and all of it the less, the farther the contents are apart.
+    evidence, and all of it the less, the farther the contents are apart. That one name holds all
+    words of the other ("weight", "weight_new"), or that ``only`` these two columns came and went,
+    in the same place and stored alike, says so much that the contents may be farther apart.
     """
     if old.kind is not new.kind or old.kind is Kind.EMPTY:
         return 0.0
@@ -88,7 +93,13 @@ def likeness(old: ColumnSummary, new: ColumnSummary) -> float:
     name = _name_likeness(old.name, new.name)
     if old.position == new.position:
         name = max(name, 0.5 + 0.5 * name)
-    return content**2 * (1 - (1 - telling) * (1 - 0.8 * name))
+    words = set(_words(old.name).split()), set(_words(new.name).split())
+    within = words[0] <= words[1] or words[1] <= words[0]
+    in_place = only and old.position == new.position and old.dtype == new.dtype
+    if not within and not in_place:
+        return content**2 * (1 - (1 - telling) * (1 - 0.8 * name))
+    found = content * (1 - (1 - telling) * (1 - 0.8 * max(name, _HINT)))
+    return max(found, CONFIDENT) if within and content >= _ENOUGH_BY_NAME else found
 
 
 def _content_likeness(old: ColumnSummary, new: ColumnSummary) -> float:
@@ -134,7 +145,8 @@ def _match_by_likeness(
     """
     if not lost or not added:
         return {}
-    scores = np.array([[likeness(old, new) for new in added] for old in lost])
+    only = len(lost) == len(added) == 1
+    scores = np.array([[likeness(old, new, only=only) for new in added] for old in lost])
     scores[scores < CONFIDENT] = 0.0
     if not scores.any():
         return {}

@@ -19,13 +19,15 @@ from nachsicht.comparison.rows.keys import one_array
 from nachsicht.comparison.rows.where import between_cells
 from nachsicht.model.column import DatetimeSummary, QuantitySummary
 from nachsicht.model.comparison import Condition
-from nachsicht.stats.scan import Concentrated, concentrated_in
+from nachsicht.stats.scan import Concentrated, concentrated_in, differences
 
 #: So many evenly drawn rows of each version are looked at, and so many other columns.
 _MOST_ROWS, _MOST_COLUMNS = 10_000, 100
 #: Classes of values that are compared, and parts of an ordered column that make up its ranges.
 _CLASSES, _PARTS = 10, 16
 _MOST_LEVELS = 200
+#: Conditions are about columns of which at most this part of the rows is elsewhere than before.
+_MOST_MOVED = 0.15
 #: A row that has no part, or no class.
 _NONE = -1
 
@@ -97,7 +99,7 @@ class PlaceScan:
     @kept
     def _axes(self) -> list[_Axis]:
         found = (self._axis(change) for change in self.changes[:_MOST_COLUMNS])
-        return [axis for axis in found if axis is not None]
+        return [axis for axis in found if axis is not None and _comparable(axis)]
 
     def _cells(self, change: ColumnChange) -> tuple[Any, Any]:
         """The cells of a column in the drawn rows of both versions."""
@@ -176,6 +178,17 @@ class PlaceScan:
             if part and self.between.unlikely(part.p_value, len(axes)):
                 found.append((axis, part))
         return max(found, key=lambda pair: pair[1].plainness, default=None)
+
+
+def _comparable(axis: _Axis) -> bool:
+    """Whether a column has about as many rows in each part as before.
+
+    By one that changed itself, or dates that went on, other rows are told than before.
+    """
+    size = 2 + max(int(side.max(initial=0)) for side in axis.parts)
+    rows = [np.bincount(side - _NONE, minlength=size) for side in axis.parts]
+    beyond_chance = differences(np.array(rows, np.float64)[:, None, :])[2]
+    return float(beyond_chance[0]) <= _MOST_MOVED
 
 
 def _counts(parts: _Both, classes: _Both, here: tuple[Any, Any]) -> NDArray[np.float64]:

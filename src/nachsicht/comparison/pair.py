@@ -43,6 +43,13 @@ _REWRITTEN_DATES: set[FindingCode] = {
 }
 
 
+#: What no loss of rows makes of a column.
+_NOT_BY_LOSS: set[FindingCode] = {
+    *("numbers_as_text", "dates_as_text", "format_changed", "dtype_changed", "retyped"),
+    *("renamed", "respelled", "garbled_text_new", "text_truncated", "infinite_values_new"),
+}
+
+
 class Compared(msgspec.Struct, frozen=True):
     """The outcome for two versions: columns in pairs, steps, findings, rows and relations."""
 
@@ -134,8 +141,9 @@ def _findings_of_columns(
         own = [finding for finding in column_findings(change) if finding]
         if between.in_time and own and change.name not in rewritten:
             own = with_places(scan, change, own)
-        if not (place and own and follows_from_loss(change, place, kept)):
-            findings += own
+        if place and own and follows_from_loss(change, place, kept):
+            own = [finding for finding in own if finding.code in _NOT_BY_LOSS]
+        findings += own
     return findings
 
 

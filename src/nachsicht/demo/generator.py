@@ -275,7 +275,12 @@ def planted(seasons: dict[int, list[Row]]) -> dict[str, Any]:
             _planted("respelled", last, "temper", old_spelling="calm", new_spellings=["Calm"]),
             _planted("renamed", last, "inspector_code", old_name="inspector"),
             _planted(
-                "missing_increased", last, "overwintered", missing=lost, by="hive_type", level="log"
+                "missing_increased",
+                last,
+                "overwintered",
+                missing=lost,
+                where_by=["hive_type"],
+                where_level=["log"],
             ),
             _planted("added", last, "sugar_fed_kg"),
             _planted("distribution_shift", last, "mite_count"),

@@ -442,7 +442,7 @@ _BETWEEN = (
     _between(
         "missing_decreased",
         ANY,
-        note=0.03,
+        note=0.02,
         evidence="missing rows share old_share",
         rows_before=locate.MISSING,
     ),

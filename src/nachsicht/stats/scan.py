@@ -22,6 +22,8 @@ _AS_BEFORE, _HARDLY = 0.01, 0.1
 #: A difference is plainer than in all rows by at least this part of what it would be if no other
 #: rows differed.
 _CONCENTRATED = 0.5
+#: In the part, the variation is greater by so many times what chance gives of the others.
+_SEEN = 3.0
 #: All rows show at least this part of what a change of the part alone makes of them.
 _SEEN_IN_ALL = 0.5
 
@@ -88,6 +90,8 @@ def concentrated_in(
     by_chance = (there[1] >= _AS_BEFORE) & (there[2] <= _OTHERS * here[2])
     fits &= (here[2] >= _LEAST_MOVED) & (by_chance | (there[2] <= _HARDLY * here[2]))
     # Changes of parts that cancel each other are those of a relation.
+    # So few other rows that nothing would be seen of them tell nothing.
+    fits &= here[2] - np.maximum(there[2], 0) >= _SEEN * there[3]
     fits &= (elsewhere <= _OTHERS * here[2]) & (of_all[2] >= _SEEN_IN_ALL * share * here[2])
     fits &= here[0] >= plainer * total
     if not fits.any():
@@ -102,8 +106,10 @@ def concentrated_in(
     )
 
 
-def differences(counts: _Counts) -> tuple[_Counts, _Counts, _Counts]:
-    """How plain differences are, p-values (chi-squared), and total variations beyond chance.
+def differences(counts: _Counts) -> tuple[_Counts, _Counts, _Counts, _Counts]:
+    """How plain differences are, p-values (chi-squared), and total variations.
+
+    These are beyond those that chance gives, which come last.
 
     ``counts``, of shape (2, n, classes), are the classes of two samples in n parts.
     """
@@ -122,4 +128,4 @@ def differences(counts: _Counts) -> tuple[_Counts, _Counts, _Counts]:
     usual = np.sqrt(spread * 2 / np.pi).sum(axis=1) / 2
     beyond = variation - usual
     plainness = np.maximum(beyond, 0.0) ** 2 / (1 / rows[0] + 1 / rows[1])
-    return plainness, chdtrc(freedom, statistic), beyond
+    return plainness, chdtrc(freedom, statistic), beyond, usual

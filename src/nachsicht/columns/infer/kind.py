@@ -47,6 +47,10 @@ _LONGEST_CODE = 64
 ALL_DIFFERENT = 0.97
 #: Numbers count up if this share of them follows on the one before.
 _FOLLOWING = 0.9
+#: Leaps between runs of numbers that are left out of their span.
+_LEAPS = 3
+#: Numbers of which so many would repeat by chance, and none does, are names.
+_NEVER_BY_CHANCE = 10
 
 
 def names_things(name: str) -> bool:
@@ -66,6 +70,8 @@ class NumberTraits(NamedTuple):
     codes: bool = False
     rising: bool = False
     consecutive: bool = False
+    #: How often numbers drawn at random from between the ends would repeat, that do not here.
+    expected_repeats: float = 0.0
 
     @staticmethod
     def of(numbers: SortedNumbers, *, rising: bool = False) -> NumberTraits:
@@ -76,9 +82,24 @@ class NumberTraits(NamedTuple):
         few = numbers.distinct <= FEW_LEVELS
         codes = few and low >= 0 and numbers.distinct * 2 <= numbers.n and numbers.whole
         different = stored_whole and numbers.n > FEW_LEVELS and numbers.distinct == numbers.n
-        consecutive = different and float((np.diff(numbers.values) == 1).mean()) >= _FOLLOWING
+        consecutive, repeats = False, 0.0
+        if different:
+            steps = np.diff(numbers.values.astype(np.float64))
+            consecutive = float((steps == 1).mean()) >= _FOLLOWING
+            # A few leaps part runs of numbers, such as those of several years.
+            span = steps.sum() - np.partition(steps, -_LEAPS)[-_LEAPS:].sum()
+            repeats = numbers.n**2 / (2 * max(float(span), 1.0))
         return NumberTraits(
-            numbers.n, numbers.distinct, stored_whole, low, high, pair, codes, rising, consecutive
+            numbers.n,
+            numbers.distinct,
+            stored_whole,
+            low,
+            high,
+            pair,
+            codes,
+            rising,
+            consecutive,
+            repeats,
         )
 
 
@@ -107,6 +128,7 @@ def _naming_rows(name: str, traits: NumberTraits) -> KindReason | None:
         return KindReason.ALL_DIFFERENT_CODES
     # At least half of the whole numbers between the ends occur, or there are several such runs.
     dense = traits.highest - traits.lowest < 2 * traits.rows or traits.consecutive
+    dense = dense or traits.expected_repeats >= _NEVER_BY_CHANCE
     counted = all_different and traits.rows > FEW_LEVELS and dense
     return KindReason.COUNTED_UP if counted or _is_row_number(traits) else None
 

@@ -64,6 +64,11 @@ _SMALLEST_PART, _CLEAR = 0.03, 10.0
 _PLACES, _SHIFTS = np.linspace(0.001, 0.999, 200), np.linspace(1.5, 10, 18)
 #: A stretch has two free numbers: fewer rows, or a smaller one, may be chance.
 _FEWEST_FOR_STRETCH, _NEAREST_STRETCH = 150, 1.15
+#: And of fewer different values, nearly any two may be stretched to each other.
+_FEWEST_VALUES = 20
+#: What it leaves over is less than this part of what chance gives; values are the same that lie no
+#: farther apart than this part of the middle half.
+_OF_USUAL, _SAME = 0.8, 0.02
 
 
 class AffineMap(msgspec.Struct, frozen=True):
@@ -211,12 +216,17 @@ def _part_mapped(
     return part, float(np.abs(new - old - part * apart).max())
 
 
-def line_through(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:
+def line_through(
+    x: np.ndarray, y: np.ndarray, weights: np.ndarray | None = None
+) -> tuple[float, float]:
     """Factor and offset of the line that fits best by squares; NaN where there is none."""
+    shares = np.ones(len(x)) if weights is None else weights
     with np.errstate(all="ignore"):
-        away = x - x.mean()
-        factor = float(away @ (y - y.mean()) / (away @ away))
-        return factor, float(y.mean() - factor * x.mean())
+        shares = shares / shares.sum()
+        middle = float(shares @ x), float(shares @ y)
+        away = shares * (x - middle[0])
+        factor = float(away @ (y - middle[1]) / (away @ (x - middle[0])))
+        return factor, middle[1] - factor * middle[0]
 
 
 def stretch_between(a: Curve, b: Curve, distance: float) -> AffineMap | None:
@@ -224,14 +234,47 @@ def stretch_between(a: Curve, b: Curve, distance: float) -> AffineMap | None:
     if min(a.rows, b.rows) < _FEWEST_FOR_STRETCH or _too_large(a) or _too_large(b):
         return None
     before, after = a.quantiles(_SHARES), b.quantiles(_SHARES)
-    if len(np.unique(before)) < len(before) / 2:
+    if len(a.values) < _FEWEST_VALUES:
         return None
-    factor, offset = line_through(before, after)
-    if not 0 < factor < np.inf or abs(math.log(factor)) < math.log(_NEAREST_STRETCH):
-        return None
-    left = largest_difference(a.mapped(factor, offset), b)
-    enough = 0.7 * usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
-    return AffineMap(factor, offset, None, left) if left <= min(enough, distance / 3) else None
+    tolerance = _SAME * float(np.ptp(b.quantiles(np.array([0.25, 0.75]))))
+    best: AffineMap | None = None
+    lines = [*_lines(before, after), _by_moments(a, b)]
+    for factor, offset in lines:
+        if not 0 < factor < np.inf or abs(math.log(factor)) < math.log(_NEAREST_STRETCH):
+            continue
+        left = largest_difference(a.mapped(factor, offset), b, tolerance)
+        if best is None or left < best.left_over:
+            best = AffineMap(factor, offset, None, left)
+    enough = _OF_USUAL * usual_distance(a.rows, b.rows) + a.uncertainty + b.uncertainty
+    return best if best and best.left_over <= min(enough, distance / 3) else None
+
+
+def _lines(before: np.ndarray, after: np.ndarray) -> Iterator[tuple[float, float]]:
+    """Lines through quantiles: by squares, by as many rows on either side, through two of them."""
+    yield line_through(before, after)
+    # A quantile is the surer, the more rows lie near it.
+    spacing = np.gradient(before)
+    weights = 1 / np.maximum(spacing, np.median(spacing) / 10) ** 2
+    yield line_through(before, after, weights)
+    middle = len(before) // 2
+    for low, high in ((len(before) // 4, 3 * len(before) // 4), (2, -3)):
+        with np.errstate(all="ignore"):
+            factor = float((after[high] - after[low]) / (before[high] - before[low]))
+        yield factor, float(after[middle] - factor * before[middle])
+
+
+def _by_moments(a: Curve, b: Curve) -> tuple[float, float]:
+    """By means and standard deviations, which many rows of equal values do not disturb."""
+    (mean, std), (other_mean, other_std) = _moments(a), _moments(b)
+    with np.errstate(all="ignore"):
+        factor = float(np.divide(other_std, std))
+    return factor, other_mean - factor * mean
+
+
+def _moments(curve: Curve) -> tuple[float, float]:
+    rows = curve.at_most - curve.below
+    mean = float(np.average(curve.values, weights=rows))
+    return mean, float(np.average((curve.values - mean) ** 2, weights=rows) ** 0.5)
 
 
 def _alike(factor: float, ratios: tuple[float, float]) -> bool:

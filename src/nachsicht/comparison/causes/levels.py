@@ -16,7 +16,7 @@ from nachsicht.stats.hypothesis_tests import levels_p_value
 
 Counts = Mapping[str, int]
 #: Levels that together hold less are no relabelling that matters.
-_SMALLEST_SHARE = 0.02
+_SMALLEST_SHARE = 0.005
 #: How far the shares may differ though chance may not explain it.
 _SHARES_APART = 0.05
 #: Less than this total variation is no exchange of levels.

@@ -16,6 +16,8 @@ from nachsicht.stats.hypothesis_tests import usual_distance
 #: So much of the distance may be left once the columns are put back.
 _LEFT_OVER = 0.3
 _SMALLEST_DISTANCE = 0.1
+#: From this distance on, more may be left.
+_APART, _LEFT_IF_APART = 0.95, 0.55
 #: Pairs are tried among at most so many columns that moved, those that moved most first.
 _MOST_TRIED = 60
 #: A part of the rows that changed places is at least so large, and alike in both columns.
@@ -49,7 +51,9 @@ def swaps_in(changes: Sequence[ColumnChange]) -> list[Swap]:
         least = min(_moved(one), _moved(other))
         crossed = [_apart(one.old, other.new), _apart(other.old, one.new)]
         left = max(crossed)
-        swap = Swap(one, other, least, left) if left <= _LEFT_OVER * least else _in_part(one, other)
+        # Columns that are nothing like what they were may have changed besides.
+        allowed = _LEFT_OVER if least < _APART else _LEFT_IF_APART
+        swap = Swap(one, other, least, left) if left <= allowed * least else _in_part(one, other)
         if swap:
             found.append(swap)
             taken |= {one.new.position, other.new.position}

@@ -16,6 +16,8 @@ from nachsicht.stats.hypothesis_tests import bound_over_all, relations_p_value, 
 
 #: How many changed relations are kept in a comparison.
 MOST_KEPT = 200
+#: A relation that reversed is at least this part as strong as before; else it is lost.
+_TURNED = 0.3
 #: Smaller differences of strength tell nothing to anybody.
 _SMALLEST = 0.1
 
@@ -155,7 +157,7 @@ def _finding(
     partners = tuple(c.y if c.x == column else c.x for c in changes)
     old, new = largest.old_value, largest.new_value
     code: FindingCode
-    if old * new < 0 and min(abs(old), abs(new)) >= _SMALLEST:
+    if old * new < 0 and min(abs(old), abs(new)) >= max(_SMALLEST, _TURNED * abs(old)):
         code, size = "association_reversed", abs(new - old) / 2
     elif abs(new) < abs(old):
         code, size = "association_lost", abs(old) - abs(new)

@@ -24,6 +24,8 @@ Counts = Mapping[str, int]
 _SELDOM, _FILLED = 4, 20
 #: New levels of fewer rows are a slip; and even of a closed set chance must be small.
 _FEWEST_ROWS, _CLOSED = 4, 0.15
+#: From so many rows on, a level that came or went where none is rare is to be looked at.
+_MANY_ROWS = 20
 #: A level of so many rows that lost half of its share is to be looked at.
 _LARGE_LEVEL = 0.05
 #: Pairs of an old level and a new one that have one cause.
@@ -163,7 +165,14 @@ def _levels(
     if not rows or not (change.between.unlikely(chance) or _closed_set(change, code, rows, chance)):
         return None
     listed = sorted(names, key=lambda name: (-holder[name], name))
-    return change.finding(code, rows / total, {"levels": tuple(listed), "share": rows / total})
+    # Where no level is rare, one of many rows does not come or go by itself.
+    closed = rows >= _MANY_ROWS and min(counts.values(), default=0) > _SELDOM if counts else False
+    return change.finding(
+        code,
+        rows / total,
+        {"levels": tuple(listed), "share": rows / total},
+        at_least=Severity.CHECK if closed else None,
+    )
 
 
 def _closed_set(change: ColumnChange, code: str, rows: int, chance: float) -> bool:

@@ -102,10 +102,19 @@ def _value_findings(change: ColumnChange, rise: float) -> Iterator[Finding | Non
         return  # whole numbers that are written as measured ones
     if type(old.stats) is type(new.stats):
         yield from findings_between(old.stats, new.stats, change, rise)
-    elif change.between.in_time and old.kind is Kind.IDENTIFIER and _named_rows_still(change):
+    elif change.between.in_time and _named_rows(change) and _named_rows_still(change):
         yield repeats(change)
     elif change.between.in_time and change.kind_changed:
         yield from _another_kind(change)
+    elif change.between.in_time and _named_rows(change):
+        yield repeats(change)
+
+
+def _named_rows(change: ColumnChange) -> bool:
+    """Whether numbers named a row each, by what either version takes them for."""
+    old, new = change.old, change.new
+    whole = old.dtype.lstrip("u").startswith("int") and old.distinct == old.present
+    return old.kind is Kind.IDENTIFIER or (whole and new.kind is Kind.IDENTIFIER)
 
 
 def _named_rows_still(change: ColumnChange) -> bool:

@@ -11,13 +11,24 @@ from nachsicht.stats.hypothesis_tests import shares_p_value
 
 #: An older version of fewer rows does not show that a column is complete.
 _ENOUGH = 100
+#: Most values are filled in where this part of the missing ones is left.
+_FILLED = 0.5
+#: Then a rise that chance gives less often than this is told.
+_HARDLY = 0.001
 
 
 def missing_rise(change: ColumnChange) -> float:
     """By how much the missing share rose, 0 where chance explains that."""
     old, new = change.old, change.new
     p_value = shares_p_value(old.missing, old.rows, new.missing, new.rows)
-    return new.missing_share - old.missing_share if change.between.unlikely(p_value) else 0.0
+    # A gap in a column that was complete is a fact; a handful may be of the rows that came.
+    fact = _was_complete(change) and p_value < _HARDLY
+    rise = new.missing_share - old.missing_share
+    return rise if fact or change.between.unlikely(p_value) else 0.0
+
+
+def _was_complete(change: ColumnChange) -> bool:
+    return not change.old.missing and change.old.rows >= _ENOUGH
 
 
 def missing_findings(change: ColumnChange, rise: float) -> Iterator[Finding | None]:
@@ -30,8 +41,8 @@ def missing_findings(change: ColumnChange, rise: float) -> Iterator[Finding | No
         "old_share": old.missing_share,
     }
     if rise < 0:
-        # That every value was found at last is seldom true.
-        filled = None if new.missing else Severity.CHECK
+        # That most values were found at last is seldom true.
+        filled = None if new.missing_share > _FILLED * old.missing_share else Severity.CHECK
         yield change.finding("missing_decreased", -rise, evidence, at_least=filled)
     if rise <= 0:
         return
@@ -39,5 +50,5 @@ def missing_findings(change: ColumnChange, rise: float) -> Iterator[Finding | No
     if held:
         evidence |= {"by": held.by, "level": held.level, "share_of_new_missing": held.part}
     # A column that was complete is relied on to be.
-    complete = Severity.CHECK if not old.missing and old.rows >= _ENOUGH else None
+    complete = Severity.CHECK if _was_complete(change) else None
     yield change.finding("missing_increased", rise, evidence, at_least=complete)

@@ -138,7 +138,7 @@ def _of_the_spread(
     found = map_between(one, other, distance, decimals, known_only=place is not None)
     ratios = ratios_in(change, place) if place else None
     found = found or map_of_a_part(one, other, distance, ratios)
-    if not found:
+    if not found and place is None:
         found = stretch_between(one, other, distance)
     if found:
         return _mapped(change, found, distance)

@@ -20,7 +20,11 @@ from nachsicht.model.findings import Fact, Finding, FindingCode
 _SEEN: set[FindingCode] = {
     *("distribution_shift", "category_shift", "dates_redistributed", "out_of_range"),
     *("new_levels", "missing_levels", "rescaled", "shifted", "sign_flipped", "value_spike"),
-    *("heaped", "rounded", "clipped", "relabelled", "respelled", "day_month_swapped"),
+}
+#: Causes that explain a whole column, and are so plain that no place is looked for.
+_WHOLE: set[FindingCode] = {
+    *("rounded", "clipped", "relabelled", "respelled", "text_truncated"),
+    *("sentinel_value_new", "dates_shifted", "day_month_swapped", "became_constant"),
 }
 _MISSING: set[FindingCode] = {"missing_increased", "missing_decreased"}
 #: Causes, which need not be looked for again where one is found in a part of the rows.
@@ -39,7 +43,8 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
         place = scan.missing_changed(change)
         if place:
             found = [within(f, place) if f.code in _MISSING else f for f in found]
-    if not any(finding.code in _SEEN for finding in own):
+    codes = {finding.code for finding in own}
+    if not codes & _SEEN or codes & _WHOLE:
         return found
     place = scan.values_changed(change)
     if place is None:
@@ -47,9 +52,11 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
     there = [finding for finding in _findings_there(change, place) if finding.code in _CAUSES]
     if not there:
         return [within(f, place) if f.code in _SEEN else f for f in found]
-    return [f for f in found if f.code not in _SEEN] + [
-        within(finding, place, only=True) for finding in there
-    ]
+    causes = {finding.code for finding in there}
+    # A factor makes multiples by itself.
+    replaced = _SEEN | causes | ({"heaped"} if "rescaled" in causes else set())
+    placed = [within(finding, place, only=True) for finding in there]
+    return [finding for finding in found if finding.code not in replaced] + placed
 
 
 def _findings_there(change: ColumnChange, place: Place) -> list[Finding]:

@@ -16,8 +16,12 @@ from nachsicht.table.duplicates import import_in
 
 #: From this share on, equal rows are nothing unusual where no column names a row.
 _USUAL = 0.01
+#: But for so many times as many as before; and where none was, so many are a fact.
+_DOUBLED, _FEW = 2, 3
 #: A level that is gone needs an act if it held so many of the rows.
 _MANY = 0.1
+#: About as many rows came as went, if this part of them did.
+_AS_MANY = 0.5
 #: Counts of rows vary by more than their root; so many standard errors are no chance.
 _STANDARD_ERRORS = 4.0
 #: A block so long, and so many times as long as any before, was imported twice, whatever else is
@@ -37,7 +41,7 @@ def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | 
     place = cut_end(between, lost) if lost > 0 and now else None
     if place is None and rows and rows.lost_level:
         return _level_lost(between, rows.removed, rows.lost_level)
-    if place is None and rows and rows.lost_run:
+    if place is None and rows and rows.lost_run and not _moved_on(rows):
         return _run_lost(between, rows.removed, rows.lost_run), None
     if lost <= 0 or not now:
         return None, None
@@ -75,6 +79,12 @@ def _level_lost(
     )
     place = Place(lost.by, lost.level, lost.rows / removed, lost.of / before)
     return finding, place if finding else None
+
+
+def _moved_on(rows: RowChanges) -> bool:
+    """Whether the first rows went and about as many came: a period that moved on."""
+    run = rows.lost_run
+    return bool(run and run.first == 1 and rows.added >= _AS_MANY * run.rows)
 
 
 def _run_lost(between: VersionPair, removed: int, lost: LostRun) -> Finding | None:
@@ -172,7 +182,10 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     yield _imported_again(between)
     if share <= old_share or not duplicates_matter(new.columns, new.duplicates):
         return
-    if shares_p_value(before, old.rows, repeated, new.rows) > between.settings.alpha:
+    # Where there was none, and chance gives none, a few are a fact.
+    fact = not before and repeated >= _FEW
+    chance = shares_p_value(before, old.rows, repeated, new.rows)
+    if not fact and chance > between.settings.alpha:
         return
     evidence: dict[str, Fact] = {"rows": repeated, "share": share, "old_share": old_share}
     named = any(column.kind is Kind.IDENTIFIER for column in new.columns)
@@ -184,7 +197,7 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
         share - old_share,
         evidence | block_evidence(new.duplicates),
         form="more" if usual else "",
-        at_most=Severity.NOTE if usual else None,
+        at_most=Severity.NOTE if usual and share < _DOUBLED * old_share else None,
     )
 
 

@@ -20,6 +20,8 @@ from nachsicht.model.column import ColumnSummary
 
 #: Fewer pairs may be a coincidence, and so may fewer than this many times those within a version.
 _FEWEST_PAIRS, _COINCIDENCES = 5, 4.0
+#: And so may be a smaller part of the rows that the other version does not have.
+_SMALLEST_PART = 0.02
 #: Of more rows, only about so many are matched to see which columns make pairs.
 _COUNTED_ROWS = 8_000
 
@@ -140,7 +142,8 @@ def _worth_trying(before: _Rows, after: _Rows, tries: Sequence[list[int]]) -> li
         pairs = len(_once_in_both(hashes, other.hashes_without(left_out))[0])
         # Rows of one version that agree but for these columns show how often chance does that.
         by_chance = (1 - len(np.unique(hashes)) / max(len(hashes), 1)) * fewer / thin
-        if pairs > _FEWEST_PAIRS / thin + _COINCIDENCES * by_chance:
+        fewest = max(_FEWEST_PAIRS, _SMALLEST_PART * fewer) / thin
+        if pairs > fewest + _COINCIDENCES * by_chance:
             found.append((pairs, left_out))
     return [left_out for _, left_out in sorted(found, key=lambda entry: (-entry[0], entry[1]))]
 

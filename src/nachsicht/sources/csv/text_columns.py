@@ -7,10 +7,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 import msgspec
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from nachsicht.arrow.buffers import arrow_texts
+from nachsicht.arrow.buffers import arrow_texts, values_of
 from nachsicht.arrow.text_values import CHANGED_BY_READING, MANY_SIGNIFICANT_DIGITS, is_code_among
 from nachsicht.model.notes import Note
 
@@ -88,11 +89,9 @@ def _decimals_of_all(different: Any, decimal: str) -> int | None:
     if not len(texts) or not pc.all(pc.match_substring_regex(texts, plain)).as_py():
         return None
     texts = pc.utf8_trim_whitespace(texts)
-    at = pc.find_substring(texts, decimal)
-    after = pc.subtract(pc.subtract(pc.utf8_length(texts), at), 1)
-    ends = pc.min_max(pc.if_else(pc.less(at, 0), 0, after))
-    least, most = ends["min"].as_py(), ends["max"].as_py()
-    return int(least) if least == most else None
+    at = values_of(pc.find_substring(texts, decimal))
+    after = np.where(at < 0, 0, values_of(pc.utf8_length(texts)) - at - 1)
+    return int(after[0]) if (after == after[0]).all() else None
 
 
 def _run_together(column: Any) -> bool:
