@@ -59,7 +59,7 @@ OFFSETS = (
 _LEFT_OVER = 1 / 3
 _LEFT_OVER_OF_PART = 0.15
 #: A conversion of a smaller part of the rows is left to outliers.
-_SMALLEST_PART, _CLEAR = 0.03, 10.0
+_SMALLEST_PART, _CLEAR, _FAR = 0.03, 10.0, 0.25
 #: Where curves are compared while maps of a part are tried, and shifts in standard deviations.
 _PLACES, _SHIFTS = np.linspace(0.001, 0.999, 200), np.linspace(1.5, 10, 18)
 #: A stretch has two free numbers: fewer rows, or a smaller one, may be chance.
@@ -158,8 +158,8 @@ def map_of_a_part(
     if min(a.rows, b.rows) < 100 or len(a.values) < 20 or _too_large(a) or _too_large(b):
         return None
     # With a free part and many factors to choose from, little may be left over, unless the
-    # factor is known from the level.
-    often = 0.01 if ratios else 0.2
+    # factor is known from the level, or the distance is more than a mixture by chance makes.
+    often = 0.01 if ratios or distance >= _FAR else 0.2
     p_value = usual_distance(a.rows, b.rows, often) + a.uncertainty + b.uncertainty
     usual = min(p_value, _LEFT_OVER_OF_PART * distance)
     # A factor of ten or more parts the rows in two, which no noise does.

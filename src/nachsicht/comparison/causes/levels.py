@@ -25,6 +25,8 @@ _EXCHANGED, _EXCHANGED_OF_MANY = 0.15, 0.3
 _FEWEST_EACH, _EXPECTED = 3, 10
 #: A shorter level is no misspelling of another; and the two together hold this part of its rows.
 _FEWEST_LETTERS, _STAYS = 5, 0.5
+#: Levels were cut if this part of the rows of those that are gone is found again.
+_NEARLY_ALL = 0.9
 #: Shares that differ by chance less often than this are no work of chance.
 _CHANCE = 1e-4
 
@@ -144,10 +146,11 @@ def cut(old: Counts, new: Counts) -> list[tuple[str, str]]:
     for level in gone:
         start = level[:longest].rstrip()
         match = next((name for name in (level[:longest], start) if name in new), None)
-        if match is None:
-            return []
-        pairs.append((level, match))
-    return pairs
+        if match is not None:
+            pairs.append((level, match))
+    # A rare level may be gone by itself, which says nothing against it.
+    matched = sum(old[level] for level, _ in pairs)
+    return pairs if matched >= _NEARLY_ALL * sum(old[level] for level in gone) else []
 
 
 def relabelled(old: Counts, new: Counts) -> Renaming | None:

@@ -17,7 +17,7 @@ from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
 from nachsicht.comparison.causes.out_of_range import beyond_range
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
 from nachsicht.comparison.context import ColumnChange
-from nachsicht.comparison.localise import ratios_in, where_distribution_moved
+from nachsicht.comparison.localise import Place, ratios_in, where_distribution_moved
 from nachsicht.findings.registry import smallest_size
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import QuantitySummary
@@ -27,6 +27,8 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
 #: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
 _SLIGHT = 1.1
+#: One of few different values rose by much if by this part of the rows.
+_MUCH = 0.1
 #: A value is alone where so many times its rows, at most, lie on its side of the old values.
 _ALONE = 1.2
 #: A stretch about a value between these shares is one about the centre.
@@ -47,7 +49,7 @@ def quantity_findings(
         return
     if not change.between.in_time:
         if change.distance:
-            yield _moved(change, change.distance, a, b)
+            yield _moved(change, change.distance, a, b, where_distribution_moved(change))
         return
     yield _infinite(change, a, b)
     explained = list(_moves(change, a, b, missing_rise))
@@ -71,7 +73,7 @@ def _moves(
         return
     one, other = change.curves
     spike = _spike_beside_the_rest(change, one, other)
-    if heap and spike and spike.rise < 0.6 * (heap.share - heap.old_share):
+    if heap and spike and _of_heap(spike, heap, one, other):
         spike = None  # one of the values that the others are heaped on
     if spike and spike.old_share and spike.rise <= missing_rise:
         spike = None  # it holds more of what is left because others are missing
@@ -87,6 +89,13 @@ def _moves(
     yield moved
     if heap and not (moved and moved.code == "rescaled"):  # a factor makes multiples by itself
         yield _heaped(change, heap)
+
+
+def _of_heap(spike: Spike, heap: Heap, one: Curve, other: Curve) -> bool:
+    """Whether a value rose since all are put on a step, of which it is a multiple."""
+    if spike.rise < 0.6 * (heap.share - heap.old_share):
+        return True
+    return heap.rounded and _rounding_explains(one, other, heap)
 
 
 def _out_of_range(change: ColumnChange, *, moved: bool) -> Finding | None:
@@ -133,7 +142,9 @@ def _of_the_spread(
     if distance < smallest_size("distribution_shift", change.between.settings):
         return None
     # A map takes all rows alike: where one level holds the move, only known ones are.
-    place = where_distribution_moved(change)
+    # With the data at hand, its rows are scanned for the place later.
+    at_hand = change.between.old.data is not None and change.between.new.data is not None
+    place = None if at_hand else where_distribution_moved(change)
     decimals = (a.decimals, b.decimals)
     found = map_between(one, other, distance, decimals, known_only=place is not None)
     ratios = ratios_in(change, place) if place else None
@@ -145,7 +156,7 @@ def _of_the_spread(
     # Values that went missing move the spread by their share at most.
     if distance <= missing_rise / max(1 - change.new.missing_share, 1e-9):
         return None
-    return _moved(change, distance, a, b)
+    return _moved(change, distance, a, b, place)
 
 
 def _beyond_p_value(one: Curve, other: Curve) -> float:
@@ -175,7 +186,7 @@ def _spike_beside_the_rest(change: ColumnChange, one: Curve, other: Curve) -> Sp
     """A value that fills more rows than before, while the others are spread as before.
 
     Of few different values every one may rise by itself; there only a value counts that
-    hardly was there before.
+    hardly was there before, or that rose by much while no other did.
     """
     code = _code_at_an_end(change)
     if code:
@@ -185,14 +196,16 @@ def _spike_beside_the_rest(change: ColumnChange, one: Curve, other: Curve) -> Sp
         if value is None:
             continue
         discrete = len(one.values) <= 40 and one.complete
-        if discrete and spike.old_share > 0.1 * spike.share:
+        known = discrete and spike.old_share > 0.1 * spike.share
+        if known and spike.rise < _MUCH:
             continue
         rest = one.without(value), other.without(value)
         if not rest[0].rows or rest[1].rows < 0.02 * other.rows:
             continue
         usual = usual_distance(rest[0].rows, rest[1].rows) + one.uncertainty + other.uncertainty
         left = largest_difference(*rest)
-        if left <= usual or left < spike.rise / 3 or spike.rise > 0.3:
+        alike = left <= usual or left < spike.rise / 3 or spike.rise > 0.3
+        if left <= usual if known else alike:
             return spike
     return None
 
@@ -299,7 +312,11 @@ def _heaped(change: ColumnChange, heap: Heap) -> Finding | None:
 
 
 def _moved(
-    change: ColumnChange, distance: float, a: QuantitySummary, b: QuantitySummary
+    change: ColumnChange,
+    distance: float,
+    a: QuantitySummary,
+    b: QuantitySummary,
+    place: Place | None = None,
 ) -> Finding | None:
     old_median, new_median = (_at(summary, 0.5) for summary in (a, b))
     old_high, new_high = (_at(summary, 0.95) for summary in (a, b))
@@ -310,7 +327,6 @@ def _moved(
     }
     same = plain_number(old_high) == plain_number(new_high)  # as far as anybody would read it
     facts |= {"high": new_high} if same else {"old_high": old_high, "new_high": new_high}
-    place = where_distribution_moved(change)
     if place:
         facts |= {"by": place.by, "level": place.level, "share_of_shift": place.part}
     direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"

@@ -14,7 +14,7 @@ from nachsicht.comparison.distances import distance_between
 from nachsicht.comparison.findings.columns import column_findings
 from nachsicht.comparison.localise_scan import Place, PlaceScan
 from nachsicht.model.comparison import Condition
-from nachsicht.model.findings import Fact, Finding, FindingCode
+from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 
 #: What is seen of a change of values, whatever its cause; and what of one of missing values.
 _SEEN: set[FindingCode] = {
@@ -95,7 +95,10 @@ def within(finding: Finding, place: Place, *, only: bool = False) -> Finding:
     facts["where_share"] = place.share
     if only:
         facts["where_only"] = len(place.rows[1])
-    return msgspec.structs.replace(finding, evidence=without_level(finding) | facts)
+    # What is in a part of the rows and nowhere else was done to them.
+    severity = Severity.CHECK if finding.severity is Severity.NOTE else finding.severity
+    evidence = without_level(finding) | facts
+    return msgspec.structs.replace(finding, evidence=evidence, severity=severity)
 
 
 #: Facts by which a finding names a level, from profiles alone.

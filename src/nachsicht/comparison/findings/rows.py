@@ -20,6 +20,8 @@ _USUAL = 0.01
 _DOUBLED, _FEW = 2, 3
 #: A level that is gone needs an act if it held so many of the rows.
 _MANY = 0.1
+#: Hardly any other row was removed if this part of those removed is of the level.
+_NEARLY_ALL = 0.95
 #: About as many rows came as went, if this part of them did.
 _AS_MANY = 0.5
 #: Counts of rows vary by more than their root; so many standard errors are no chance.
@@ -39,6 +41,8 @@ def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | 
     before, now = between.rows
     lost = before - now
     place = cut_end(between, lost) if lost > 0 and now else None
+    if place and rows and rows.lost_level and _in_full(rows.lost_level, rows.removed):
+        place = None  # a level says it better than the end of a quantity that it goes with
     if place is None and rows and rows.lost_level:
         return _level_lost(between, rows.removed, rows.lost_level)
     if place is None and rows and rows.lost_run and not _moved_on(rows):
@@ -51,6 +55,11 @@ def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | 
         place = loss_of_rows(between, lost)
     finding = _rows_lost(between, lost, place)
     return finding, place if finding else None
+
+
+def _in_full(lost: LostLevel, removed: int) -> bool:
+    """Whether all rows of a level are gone, and hardly any other."""
+    return lost.rows == lost.of and lost.rows >= _NEARLY_ALL * removed
 
 
 def _level_lost(

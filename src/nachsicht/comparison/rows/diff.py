@@ -19,7 +19,13 @@ from nachsicht.comparison.rows.cells import (
     row_numbers,
     where_of,
 )
-from nachsicht.comparison.rows.keys import Place, common_type, detect_keys, hash_keys
+from nachsicht.comparison.rows.keys import (
+    KeyCandidate,
+    Place,
+    common_type,
+    detect_keys,
+    hash_keys,
+)
 from nachsicht.comparison.rows.lost_rows import level_lost, run_lost
 from nachsicht.comparison.rows.match import (
     MatchedRows,
@@ -36,6 +42,9 @@ from nachsicht.table.result import RetainedData
 _EXAMPLE_COLUMNS = 6
 #: Of so many columns, the most rewritten ones, it is looked for where their rows are.
 _MOST_PLACED = 10
+#: Of rows that dates and attributes name, so many are looked at; at most this part of their cells
+#: differs.
+_COMPARED, _MOST_UNLIKE = 2_000, 0.5
 _NOBODY = np.empty(0, np.int64)
 #: Examples of added and removed keys.
 _KEYS = 5
@@ -79,7 +88,7 @@ def compare_rows(
         return _by_key(old, new, pairs, key, step, False, match_rows(tables, key, pmap), pmap)
     for candidate in detect_keys(pairs, different):
         matched = match_if_key(tables, candidate, different, pmap)
-        if matched is not None:
+        if matched is not None and _names_the_same(tables, pairs, candidate, matched):
             return _by_key(old, new, pairs, candidate.places, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
     left = rows_without_equal(hashes, pmap)
@@ -101,6 +110,23 @@ def compare_rows(
     return msgspec.structs.replace(
         rows, lost_level=None if in_place else lost, lost_run=None if in_place else run
     )
+
+
+def _names_the_same(
+    tables: tuple[Any, Any], pairs: _Pairs, candidate: KeyCandidate, matched: MatchedRows
+) -> bool:
+    """Whether rows with the same dates and attributes are the same: most of their cells are.
+
+    Dates that were shifted make a key of other rows. An identifier is taken at its word.
+    """
+    if candidate.certain:
+        return True
+    few = np.linspace(0, len(matched.old) - 1, min(len(matched.old), _COMPARED)).astype(np.int64)
+    some = msgspec.structs.replace(matched, old=matched.old[few], new=matched.new[few])
+    in_key = {new for _, new in candidate.places}
+    masks = [differing_cells(tables, p, some) for p in pairs if p[1].position not in in_key]
+    shares = [float(mask.mean()) for mask in masks if mask is not None]
+    return not shares or float(np.mean(shares)) <= _MOST_UNLIKE
 
 
 def _with_nearly_equal(

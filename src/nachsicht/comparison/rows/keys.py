@@ -38,6 +38,11 @@ class KeyCandidate(NamedTuple):
     places: tuple[Place, ...]
     shared: float
 
+    @property
+    def certain(self) -> bool:
+        """Whether an identifier is a part of it."""
+        return self.shared < _BY_DATE
+
 
 def detect_keys(
     pairs: Sequence[tuple[ColumnSummary, ColumnSummary]], rows: tuple[int, int]
