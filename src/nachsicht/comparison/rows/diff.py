@@ -96,12 +96,9 @@ def compare_rows(
     removed = left[0]
     if rows.added and rows.removed:
         found = list(rewritten_rows(tables, shared, hashes, left, moved))
-        was, now = (
-            np.concatenate([_NOBODY, *(getattr(pair, side) for pair in found)])
-            for side in ("old", "new")
-        )
-        removed, added = np.setdiff1d(removed, was), np.setdiff1d(left[1], now)
-        of_both = np.setdiff1d(np.arange(tables[1].num_rows), added, assume_unique=True)
+        removed = _all_but(left[0], [pair.old for pair in found], tables[0].num_rows)
+        added = _all_but(left[1], [pair.new for pair in found], tables[1].num_rows)
+        of_both = _all_but(np.arange(tables[1].num_rows), [added], tables[1].num_rows)
         rows = _with_nearly_equal(tables, pairs, rows, found, of_both)
     lost = level_lost(tables[0], [one for one, _ in pairs], removed)
     # Rows that came in their place may be the same, rewritten.
@@ -110,6 +107,17 @@ def compare_rows(
     return msgspec.structs.replace(
         rows, lost_level=None if in_place else lost, lost_run=None if in_place else run
     )
+
+
+def _all_but(
+    places: NDArray[np.int64], others: Sequence[NDArray[np.int64]], rows: int
+) -> NDArray[np.int64]:
+    """Some of so many rows, without others."""
+    kept = np.zeros(rows, bool)
+    kept[places] = True
+    for other in others:
+        kept[other] = False
+    return np.flatnonzero(kept)
 
 
 def _names_the_same(
