@@ -24,6 +24,8 @@ Counts = Mapping[str, int]
 _SELDOM, _FILLED = 4, 20
 #: New levels of fewer rows are a slip; and even of a closed set chance must be small.
 _FEWEST_ROWS, _CLOSED = 4, 0.15
+#: More often than this, chance leaves out a spelling of so many rows.
+_BY_CHANCE = 0.01
 #: From so many rows on, a level that came or went where none is rare is to be looked at.
 _MANY_ROWS = 20
 #: A level of so many rows that lost half of its share is to be looked at.
@@ -126,11 +128,15 @@ def _mapped(
         "spellings": (first, *fresh),
     }
     one = len(set(found.old)) == 1
+    # A spelling of few rows may be one that the older rows happen not to have.
+    fresh_rows = sum(now[level] for level in found.new)
+    by_chance = shares_p_value(0, n, fresh_rows, m) > _BY_CHANCE
     return change.finding(
         code,
         found.share,
         facts,
         form="" if one or code != "respelled" else "many",
+        at_most=Severity.NOTE if code == "respelled" and by_chance else None,
     )
 
 

@@ -88,14 +88,23 @@ def with_rewritten_cells(
         if told:
             kept = [_confirmed(f, cell) if f in told else f for f in kept]
             continue
-        replaced = [f for f in own if f.code in _ABOUT_VALUES and cell.rows > exchanged]
-        kept = [f for f in kept if f not in replaced]
+        about = [f for f in own if f.code in _ABOUT_VALUES]
         systematic = [Severity.CHECK] if cell.rows >= _FEWEST_SYSTEMATIC else []
         gravest = min(
-            [*systematic, *(f.severity for f in replaced)], key=lambda s: s.rank, default=None
+            [*systematic, *(f.severity for f in about)], key=lambda s: s.rank, default=None
         )
+        if cell.rows > exchanged:
+            kept = [f for f in kept if f not in about]
+        else:
+            kept = [_second(f) if f in about else f for f in kept]
         kept += _finding(between, rows, cell, rewrite, gravest)
     return kept
+
+
+def _second(finding: Finding) -> Finding:
+    """A change that other rows may have made, told after what was done to cells for certain."""
+    severity = Severity.CHECK if finding.severity is Severity.ACT else finding.severity
+    return msgspec.structs.replace(finding, severity=severity, size=finding.size / 2)
 
 
 def _confirmed(finding: Finding, cell: CellChange) -> Finding:
