@@ -82,6 +82,11 @@ class PlaceScan:
         old, new = (missing_in(cells).astype(np.int64) for cells in self._cells(change))
         return self._place(change, (old, new))
 
+    @property
+    def at_hand(self) -> bool:
+        """Whether there are rows to be scanned."""
+        return bool(self._tables)
+
     @kept
     def _tables(self) -> list[Any]:
         """The tables of both versions; none where one is not at hand."""

@@ -16,6 +16,8 @@ from nachsicht.comparison.localise_scan import Place, PlaceScan
 from nachsicht.model.comparison import Condition
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 
+#: A place holds what changed if the cause holds for this part of its rows.
+_NEARLY_ALL = 0.85
 #: What is seen of a change of values, whatever its cause; and what of one of missing values.
 _SEEN: set[FindingCode] = {
     *("distribution_shift", "category_shift", "dates_redistributed", "out_of_range"),
@@ -43,6 +45,8 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
         place = scan.missing_changed(change)
         if place:
             found = [within(f, place) if f.code in _MISSING else f for f in found]
+        elif scan.at_hand:  # what profiles alone tell was not confirmed by the rows
+            found = [_unplaced(f) if f.code in _MISSING else f for f in found]
     codes = {finding.code for finding in own}
     if not codes & _SEEN or codes & _WHOLE:
         return found
@@ -50,6 +54,8 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
     if place is None:
         return found
     there = [finding for finding in _findings_there(change, place) if finding.code in _CAUSES]
+    if any(_of_a_part(finding) for finding in there):
+        return found  # then what changed is not told by the place
     if not there:
         return [within(f, place) if f.code in _SEEN else f for f in found]
     causes = {finding.code for finding in there}
@@ -57,6 +63,16 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
     replaced = _SEEN | causes | ({"heaped"} if "rescaled" in causes else set())
     placed = [within(finding, place, only=True) for finding in there]
     return [finding for finding in found if finding.code not in replaced] + placed
+
+
+def _of_a_part(finding: Finding) -> bool:
+    """Whether a cause holds for less than nearly all rows."""
+    part = finding.evidence.get("scaled_share", 1.0)
+    return isinstance(part, int | float) and part < _NEARLY_ALL
+
+
+def _unplaced(finding: Finding) -> Finding:
+    return msgspec.structs.replace(finding, evidence=without_level(finding))
 
 
 def _findings_there(change: ColumnChange, place: Place) -> list[Finding]:
