@@ -94,7 +94,7 @@ def likeness(old: ColumnSummary, new: ColumnSummary, *, only: bool = False) -> f
     if old.position == new.position:
         name = max(name, 0.5 + 0.5 * name)
     words = set(_words(old.name).split()), set(_words(new.name).split())
-    within = words[0] <= words[1] or words[1] <= words[0]
+    within = all(words) and (words[0] <= words[1] or words[1] <= words[0])
     in_place = only and old.position == new.position and old.dtype == new.dtype
     if not within and not in_place:
         return content**2 * (1 - (1 - telling) * (1 - 0.8 * name))

@@ -1,4 +1,4 @@
-"""Where a change sits: the level of another column that holds most of it."""
+"""Where a change sits, by what profiles keep: the level of another column that holds most of it."""
 
 from __future__ import annotations
 

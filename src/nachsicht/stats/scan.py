@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 #: A part has at least so many rows of both samples, and at most this share of all; so have others.
 _FEWEST, _MOST_HELD = 25, 0.8
 #: In it this share of the rows is in other classes; of the others at most a quarter of that.
-_LEAST_MOVED, _OTHERS = 0.15, 1 / 4
+_LEAST_MOVED, _OTHERS = 0.08, 1 / 4
 #: Chance must give what is seen of the others at least so often, unless it is less than this part.
 _AS_BEFORE, _HARDLY = 0.01, 0.1
 #: A difference is plainer than in all rows by at least this part of what it would be if no other
