@@ -20,7 +20,7 @@ from nachsicht.stats.hypothesis_tests import shares_p_value
 
 #: Levels in which a column is missing far more, at most so many a column.
 MOST_AMONG = 4
-_FEWEST_GAPS, _CHANCE = 10, 0.001
+_FEWEST_MISSING, _CHANCE = 10, 0.001
 
 
 class GapsPart(msgspec.Struct, frozen=True):
@@ -36,7 +36,7 @@ class GapsPart(msgspec.Struct, frozen=True):
         missing = _sum(self.missing, other.missing)
         return GapsPart(
             {by: levels for by, levels in rows.items() if by not in many},
-            {pair: gaps for pair, gaps in missing.items() if pair[1] not in many},
+            {pair: count for pair, count in missing.items() if pair[1] not in many},
         )
 
     def finish(self, columns: Sequence[ColumnSummary]) -> tuple[MissingByLevel, ...]:
@@ -66,16 +66,16 @@ def concentrated(tables: Sequence[MissingByLevel]) -> tuple[MissingHotspot, ...]
     found: dict[str, list[MissingHotspot]] = {}
     for table in tables:
         rows, missing = sum(table.rows), sum(table.missing)
-        for level, n, gaps in zip(table.levels, table.rows, table.missing, strict=True):
-            elsewhere, others = missing - gaps, rows - n
-            if gaps < _FEWEST_GAPS or not others:
+        for level, n, here in zip(table.levels, table.rows, table.missing, strict=True):
+            elsewhere, others = missing - here, rows - n
+            if here < _FEWEST_MISSING or not others:
                 continue
-            share, besides = gaps / n, elsewhere / others
+            share, besides = here / n, elsewhere / others
             if share < max(2 * besides, besides + 0.03):
                 continue
-            p_value = shares_p_value(elsewhere, others, gaps, n) * len(tables)
+            p_value = shares_p_value(elsewhere, others, here, n) * len(tables)
             if p_value < _CHANCE:
-                one = MissingHotspot(table.column, table.by, level, n, gaps, besides)
+                one = MissingHotspot(table.column, table.by, level, n, here, besides)
                 found.setdefault(table.column, []).append(one)
     return tuple(
         one
@@ -96,7 +96,7 @@ def observe_missing_by_level(
     part = GapsPart()
     looked = range(batch.num_columns) if among is None else among
     columns = [(i, missing_in(batch.column(i))) for i in looked]
-    sides = {i: _FewerSide.of(gaps) for i, gaps in columns if gaps.any() and not gaps.all()}
+    sides = {i: _FewerSide.of(flags) for i, flags in columns if flags.any() and not flags.all()}
     for by, unit in ((split.position, split.unit) for split in split_by):
         names, codes = levels_in(batch.column(by), unit)
         rows = rows_by_code(codes, len(names) + 1)
@@ -114,9 +114,9 @@ class _FewerSide(msgspec.Struct, frozen=True):
     missing: bool
 
     @staticmethod
-    def of(gaps: NDArray[np.bool_]) -> _FewerSide:
-        fewer = 2 * np.count_nonzero(gaps) <= len(gaps)
-        return _FewerSide(np.flatnonzero(gaps if fewer else ~gaps), bool(fewer))
+    def of(flags: NDArray[np.bool_]) -> _FewerSide:
+        fewer = 2 * np.count_nonzero(flags) <= len(flags)
+        return _FewerSide(np.flatnonzero(flags if fewer else ~flags), bool(fewer))
 
     def missing_among(
         self, codes: NDArray[np.integer[Any]], rows: NDArray[np.int64]

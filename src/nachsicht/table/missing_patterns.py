@@ -127,24 +127,24 @@ def observe_patterns(
     """
     rows = batch.num_rows
     looked = range(batch.num_columns) if among is None else among
-    gaps = {i: missing for i in looked if (missing := missing_in(batch.column(i))).any()}
-    patterns = _count_patterns(gaps, rows)
+    flags = {i: missing for i in looked if (missing := missing_in(batch.column(i))).any()}
+    patterns = _count_patterns(flags, rows)
     size = _FIRST_BLOCK
     while (first_row + rows) / size > MOST_BLOCKS:
         size *= 2
     blocks = {}
-    for i, missing in gaps.items():
+    for i, missing in flags.items():
         places = (np.flatnonzero(missing) + first_row) // size
         blocks[i] = np.bincount(places, minlength=-(-(first_row + rows) // size))
     return GapPatternsPart(rows, patterns, 0, size, blocks)
 
 
-def _count_patterns(gaps: dict[int, NDArray[np.bool_]], rows: int) -> Counter[Pattern]:
+def _count_patterns(flags: dict[int, NDArray[np.bool_]], rows: int) -> Counter[Pattern]:
     """Rows by the columns that are missing in them."""
-    if not gaps:
+    if not flags:
         return Counter({(): rows}) if rows else Counter()
-    positions = np.array(list(gaps))
-    keys, counts = _few(gaps, rows) if len(gaps) <= _BITS else _many(gaps)
+    positions = np.array(list(flags))
+    keys, counts = _few(flags, rows) if len(flags) <= _BITS else _many(flags)
     return Counter(
         {
             tuple(positions[row].tolist()): int(count)
@@ -154,23 +154,23 @@ def _count_patterns(gaps: dict[int, NDArray[np.bool_]], rows: int) -> Counter[Pa
 
 
 def _few(
-    gaps: dict[int, NDArray[np.bool_]], rows: int
+    flags: dict[int, NDArray[np.bool_]], rows: int
 ) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
     """Different patterns and their counts, each pattern being a number of so many bits."""
     codes = np.zeros(rows, np.int64)
-    for bit, missing in enumerate(gaps.values()):
+    for bit, missing in enumerate(flags.values()):
         codes |= missing.astype(np.int64) << bit
     codes.sort()  # many times faster than numpy.unique
     starts = np.flatnonzero(np.concatenate(([True], codes[1:] != codes[:-1])))
-    bits = np.arange(len(gaps))
+    bits = np.arange(len(flags))
     return (codes[starts, None] >> bits) & 1 == 1, np.diff(starts, append=rows)
 
 
-def _many(gaps: dict[int, NDArray[np.bool_]]) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+def _many(flags: dict[int, NDArray[np.bool_]]) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
     """As `_few`, for more columns than a number has bits."""
-    packed = np.packbits(np.stack(list(gaps.values()), axis=1), axis=1)
+    packed = np.packbits(np.stack(list(flags.values()), axis=1), axis=1)
     keys, counts = np.unique(packed, axis=0, return_counts=True)
-    return np.unpackbits(keys, axis=1, count=len(gaps)).astype(bool), counts
+    return np.unpackbits(keys, axis=1, count=len(flags)).astype(bool), counts
 
 
 def _most_frequent(patterns: Counter[Pattern], most: int) -> list[tuple[Pattern, int]]:
