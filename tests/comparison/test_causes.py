@@ -231,3 +231,15 @@ def test_a_level_that_nearly_all_rows_have_is_no_place():
     new = frame(street=street, lot=pa.array(lot, mask=np.arange(3000) % 9 == 0))
     (found,) = nachsicht.compare(old, new).findings
     assert found.code == "missing_increased" and "paved" not in found.sentence
+
+
+def test_levels_that_are_cut_to_the_same_text_are_counted_once():
+    rng = np.random.default_rng(3)
+    yards = rng.choice(["Mühlbach Nord", "Mühlbach Süd", "Mühlbach West"], 600)
+    cut = np.array([yard[:8] for yard in yards])
+    cut[::20] = "Grünau"
+    old = pa.table({"yard": [*yards[:580], *["Grünau"] * 20], "w": rng.normal(size=600)})
+    found = nachsicht.compare(old, pa.table({"yard": cut, "w": rng.normal(size=600)})).findings
+    (finding,) = [f for f in found if f.code == "text_truncated"]
+    assert finding.evidence["rows"] == (cut == "Mühlbach").sum()
+    assert finding.evidence["share"] == pytest.approx((cut == "Mühlbach").mean())

@@ -69,7 +69,7 @@ def mapped_levels(old: Counts, new: Counts, pairs: list[tuple[str, str]]) -> Ren
     for level, count in new.items():
         name = back.get(level, level)
         undone[name] = undone.get(name, 0) + count
-    share = sum(new[after] for _, after in pairs) / max(sum(new.values()), 1)
+    share = sum(new[after] for after in {after for _, after in pairs}) / max(sum(new.values()), 1)
     ordered = tuple(sorted(pairs, key=lambda pair: (-new[pair[1]], pair)))
     return Renaming(ordered, share, total_variation(old, undone))
 

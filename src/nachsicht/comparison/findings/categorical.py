@@ -115,6 +115,9 @@ def _mapped(
     fresh = tuple(after for before, after in found.pairs if before == first)
     n, m = max(sum(old.values()), 1), max(sum(now.values()), 1)
     together = (now.get(first, 0) + sum(now[level] for level in fresh)) / m
+    # A spelling of few rows may be one that the older rows happen not to have.
+    fresh_rows = sum(now[level] for level in set(found.new))  # several may have become one
+    by_chance = shares_p_value(0, n, fresh_rows, m) > _BY_CHANCE
     facts: dict[str, Fact] = {
         "old_spelling": first,
         "old_spellings": found.old,
@@ -122,15 +125,12 @@ def _mapped(
         "share": found.share,
         "within": abs(together - old[first] / n),
         "length": max(map(len, found.new)),
-        "rows": sum(now[level] for level in found.new),
+        "rows": fresh_rows,
         "old_share": 0.0,
         "old_longest": max(map(len, old)),
         "spellings": (first, *fresh),
     }
     one = len(set(found.old)) == 1
-    # A spelling of few rows may be one that the older rows happen not to have.
-    fresh_rows = sum(now[level] for level in found.new)
-    by_chance = shares_p_value(0, n, fresh_rows, m) > _BY_CHANCE
     return change.finding(
         code,
         found.share,
