@@ -104,7 +104,7 @@ FindingCode = Literal[
     "association_new",
 ]
 #: A number, a text, or several; several row numbers may stand together in groups.
-Fact = int | float | str | None | tuple[int | float | str | tuple[int, ...], ...]
+Fact = int | float | str | None | tuple[int | float | str | tuple[int, ...] | None, ...]
 
 
 class ExampleRow(msgspec.Struct, frozen=True):

@@ -27,8 +27,6 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
 #: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
 _SLIGHT = 1.1
-#: The centre is told unless it moved by less than this part of what moved most.
-_CENTRE = 0.5
 #: One of few different values rose by much if by this part of the rows.
 _MUCH = 0.1
 #: A value is alone where so many times its rows, at most, lie on its side of the old values.
@@ -327,35 +325,12 @@ def _moved(
         "old_median": old_median,
         "new_median": new_median,
     }
-    most = _moved_most(a, b)
-    if most == "low":
-        facts |= {"old_low": _at(a, 0.05), "new_low": _at(b, 0.05)}
-    elif most in ("wider", "narrower"):
-        facts |= {"old_spread": _middle_half(a), "new_spread": _middle_half(b)}
     same = plain_number(old_high) == plain_number(new_high)  # as far as anybody would read it
     facts |= {"high": new_high} if same else {"old_high": old_high, "new_high": new_high}
     if place:
         facts |= {"by": place.by, "level": place.level, "share_of_shift": place.part}
     direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"
-    return change.finding("distribution_shift", distance, facts, form=most or direction)
-
-
-def _moved_most(a: QuantitySummary, b: QuantitySummary) -> str:
-    """What else moved by far more than the centre: the middle half, the high or the low values."""
-    centre = _at(b, 0.5) - _at(a, 0.5)
-    high, low = (_at(b, share) - _at(a, share) for share in (0.95, 0.05))
-    spread = _middle_half(b) - _middle_half(a)
-    if abs(centre) >= _CENTRE * max(abs(high), abs(low), abs(spread)):
-        return ""
-    tails = sorted((abs(high), abs(low)))
-    apart = high * low < 0 and tails[0] >= _CENTRE * tails[1]
-    if apart or abs(spread) >= _CENTRE * tails[1]:
-        return "wider" if spread > 0 else "narrower"
-    return "high" if abs(high) >= abs(low) else "low"
-
-
-def _middle_half(summary: QuantitySummary) -> float:
-    return _at(summary, 0.75) - _at(summary, 0.25)
+    return change.finding("distribution_shift", distance, facts, form=direction)
 
 
 def _at(summary: QuantitySummary, share: float) -> float:
