@@ -37,10 +37,6 @@ def test_a_document_reads_back_equal(demo_comparison, tmp_path):
     assert read != demo_comparison.versions[1]
 
 
-def told(finding):
-    return msgspec.structs.replace(finding, example_rows=())
-
-
 def test_a_profile_document_takes_the_place_of_its_data(demo_comparison, demo_files, tmp_path):
     path = demo_comparison.versions[0].write(tmp_path / "2024.json")
     mixed = nachsicht.compare(path, demo_files["hive_checks_2025.csv"], labels=["2024", "2025"])
