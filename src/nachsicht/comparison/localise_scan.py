@@ -16,13 +16,14 @@ from nachsicht.columns.levels import levels_in
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.rows.keys import one_array
-from nachsicht.comparison.rows.where import between_cells
+from nachsicht.comparison.rows.where import between_cells, evenly
 from nachsicht.model.column import DatetimeSummary, QuantitySummary
 from nachsicht.model.comparison import Condition
+from nachsicht.sketches.row_sample import drawn_rows
 from nachsicht.stats.scan import Concentrated, concentrated_in, differences
 
-#: So many evenly drawn rows of each version are looked at, and so many other columns.
-_MOST_ROWS, _MOST_COLUMNS = 10_000, 100
+#: So many other columns are looked at, and so many values for each end of a range.
+_MOST_COLUMNS, _MOST_ENDS = 100, 40
 #: Classes of values that are compared, and parts of an ordered column that make up its ranges.
 _CLASSES, _PARTS = 10, 16
 _MOST_LEVELS = 200
@@ -95,11 +96,8 @@ class PlaceScan:
 
     @kept
     def _drawn(self) -> list[_Codes]:
-        counts = [table.num_rows for table in self._tables]
-        return [
-            np.unique(np.linspace(0, max(n - 1, 0), min(n, _MOST_ROWS)).astype(np.int64))
-            for n in counts
-        ]
+        """Places of the rows of both versions that are looked at."""
+        return [np.sort(drawn_rows(table.num_rows)) for table in self._tables]
 
     @kept
     def _axes(self) -> list[_Axis]:
@@ -145,7 +143,7 @@ class PlaceScan:
             axis, found = best
             plainness = found.plainness
             held.append(_narrowed(axis, found, classes, here))
-            old, new = _drawn_rows(held[-1])
+            old, new = _fulfilled(held[-1])
             here = here[0] & old, here[1] & new
         if not held:
             return None
@@ -281,28 +279,20 @@ def _narrowed(axis: _Axis, found: Concentrated, classes: _Both, here: tuple[Any,
         np.unique(both[np.isin(places, (end - 1, end, end + 1))])
         for end in (found.first, found.last)
     ]
-    lows, highs = (_evenly(values, 40) for values in near)
+    lows, highs = (values[evenly(np.arange(len(values)), _MOST_ENDS)] for values in near)
     edges = np.unique(np.concatenate((lows, np.nextafter(highs, np.inf))))
     fine = _parts(axis.numbers, edges)
     counts = _counts(fine, classes, here)
     whole = _counts((np.zeros_like(fine[0]), np.zeros_like(fine[1])), classes, here)[:, 0]
     best = concentrated_in(counts, whole, ordered=True, plainness=0.0)
-    chosen = (best.first, best.last) if best else None
-    low = -np.inf if not chosen or chosen[0] == 0 else float(edges[chosen[0] - 1])
-    high = np.inf if not chosen or chosen[1] >= len(edges) else float(edges[chosen[1]])
-    if best is None:  # as can be where hardly any value repeats
-        inside = (places >= found.first) & (places <= found.last)
-        low, high = float(both[inside].min()), float(np.nextafter(both[inside].max(), np.inf))
-    return _Held(axis, None, (low, high))
+    if best is None:  # as can be where few rows are at either end
+        inside = both[(places >= found.first) & (places <= found.last)]
+        return _Held(axis, None, (float(inside.min()), float(np.nextafter(inside.max(), np.inf))))
+    bounds = np.concatenate(([-np.inf], edges, [np.inf]))
+    return _Held(axis, None, (float(bounds[best.first]), float(bounds[best.last + 1])))
 
 
-def _evenly(values: NDArray[Any], most: int) -> NDArray[Any]:
-    if len(values) <= most:
-        return values
-    return values[np.linspace(0, len(values) - 1, most).astype(np.int64)]
-
-
-def _drawn_rows(held: _Held) -> tuple[Any, Any]:
+def _fulfilled(held: _Held) -> tuple[Any, Any]:
     """Which of the drawn rows fulfil a condition."""
     axis = held.axis
     if axis.numbers is None or held.ends is None:

@@ -23,9 +23,9 @@ from nachsicht.comparison.findings.places import with_places
 from nachsicht.comparison.findings.rows import (
     key_findings,
     period_missing,
+    ragged_lines,
     repeat_findings,
     rows_lost,
-    unread_lines,
 )
 from nachsicht.comparison.localise import Place, Stretch, empty_stretch
 from nachsicht.comparison.localise_scan import PlaceScan
@@ -114,7 +114,7 @@ def _moves_relations(finding: Finding) -> bool:
 
 
 def _findings_of_rows(between: VersionPair, rows: RowChanges | None) -> list[Finding | None]:
-    return [unread_lines(between), *repeat_findings(between), *key_findings(between, rows)]
+    return [ragged_lines(between), *repeat_findings(between), *key_findings(between, rows)]
 
 
 def _findings_of_columns(

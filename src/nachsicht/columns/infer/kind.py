@@ -128,9 +128,11 @@ def _naming_rows(name: str, traits: NumberTraits) -> KindReason | None:
         return KindReason.ALL_DIFFERENT_CODES
     # At least half of the whole numbers between the ends occur, or there are several such runs.
     dense = traits.highest - traits.lowest < 2 * traits.rows or traits.consecutive
-    dense = dense or traits.expected_repeats >= _NEVER_BY_CHANCE
     counted = all_different and traits.rows > FEW_LEVELS and dense
-    return KindReason.COUNTED_UP if counted or _is_row_number(traits) else None
+    if counted or _is_row_number(traits):
+        return KindReason.COUNTED_UP
+    never = traits.expected_repeats >= _NEVER_BY_CHANCE
+    return KindReason.ALL_DIFFERENT_CODES if never else None
 
 
 def _is_row_number(traits: NumberTraits) -> bool:

@@ -26,7 +26,7 @@ _Counts = NDArray[np.float64]
 class CalendarShift(NamedTuple):
     """A cycle whose shares changed: the place that moved most, from 0, and how far all moved.
 
-    ``appeared`` are places that had no rows and have some now.
+    Where it ``appeared``, it had no row before.
     """
 
     cycle: Cycle
@@ -34,7 +34,7 @@ class CalendarShift(NamedTuple):
     old_share: float
     share: float
     distance: float
-    appeared: tuple[int, ...]
+    appeared: bool
 
 
 def calendar_shift_in(
@@ -52,10 +52,10 @@ def calendar_shift_in(
         before, now = old / n, new / m
         p_value = counts_p_value((old / batch).tolist(), (new / batch).tolist())
         empty = (old == 0) & (new >= _FEWEST) & (n >= _EXPECTED * len(old))
-        appeared = np.flatnonzero(empty) if cycle == "weekday" else np.zeros(0, int)
-        if not len(appeared) and not change.between.unlikely(p_value, len(_SPANS)):
+        appeared = cycle == "weekday" and bool(empty.any())
+        if not appeared and not change.between.unlikely(p_value, len(_SPANS)):
             continue
-        place = int(np.argmax(np.abs(now - before)))
+        place = int(np.argmax(np.where(empty, now, -1) if appeared else np.abs(now - before)))
         found.append(
             CalendarShift(
                 cycle,
@@ -63,10 +63,10 @@ def calendar_shift_in(
                 float(before[place]),
                 float(now[place]),
                 float(np.abs(now - before).sum() / 2),
-                tuple(appeared.tolist()),
+                appeared,
             )
         )
-    return max(found, key=lambda shift: (bool(shift.appeared), shift.distance), default=None)
+    return max(found, key=lambda shift: (shift.appeared, shift.distance), default=None)
 
 
 def _cycles(a: DatetimeSummary, b: DatetimeSummary) -> Iterator[tuple[Cycle, _Counts, _Counts]]:

@@ -79,10 +79,8 @@ def datetime_findings(
 
 def _calendar(change: ColumnChange, found: CalendarShift) -> Finding | None:
     """Shares of a cycle of the calendar that changed, or a weekday that has rows now."""
-    new = bool(found.appeared)
-    place = found.appeared[0] if new else found.place
     names = {"weekday": _WEEKDAYS, "month": _MONTHS}.get(found.cycle)
-    named: Fact = names[place] if names else place + (found.cycle == "day")
+    named: Fact = names[found.place] if names else found.place + (found.cycle == "day")
     return change.finding(
         "dates_redistributed",
         found.distance,
@@ -92,8 +90,8 @@ def _calendar(change: ColumnChange, found: CalendarShift) -> Finding | None:
             "new_share": found.share,
             "distance": found.distance,
         },
-        form="new_weekday" if new else found.cycle,
-        at_least=Severity.CHECK if new else None,
+        form="new_weekday" if found.appeared else found.cycle,
+        at_least=Severity.CHECK if found.appeared else None,
     )
 
 

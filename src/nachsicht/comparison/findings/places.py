@@ -29,12 +29,12 @@ _WHOLE: set[FindingCode] = {
     *("sentinel_value_new", "dates_shifted", "day_month_swapped", "became_constant"),
 }
 _MISSING: set[FindingCode] = {"missing_increased", "missing_decreased"}
-#: Causes, which need not be looked for again where one is found in a part of the rows.
+#: What may have been done to a part of the rows, which then replaces what is seen of all.
 _CAUSES: set[FindingCode] = {
     *("rescaled", "shifted", "sign_flipped", "clipped", "rounded", "heaped", "value_spike"),
     *("sentinel_value_new", "relabelled", "respelled", "text_truncated", "garbled_text_new"),
     *("dates_shifted", "timezone_shifted", "day_month_swapped", "time_of_day_lost"),
-    *("became_constant", "swapped"),
+    "became_constant",
 }
 
 

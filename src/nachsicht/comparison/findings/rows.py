@@ -119,7 +119,7 @@ def _run_lost(between: VersionPair, removed: int, lost: LostRun) -> Finding | No
     )
 
 
-def unread_lines(between: VersionPair) -> Finding | None:
+def ragged_lines(between: VersionPair) -> Finding | None:
     """Lines of the newer version that could not be read, or not to their end."""
     new = between.new.profile
     if new.origin is None:

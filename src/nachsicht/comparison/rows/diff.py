@@ -34,6 +34,7 @@ from nachsicht.comparison.rows.match import (
     rows_without_equal,
 )
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
+from nachsicht.comparison.rows.where import evenly
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
 from nachsicht.table.result import RetainedData
@@ -129,7 +130,7 @@ def _names_the_same(
     """
     if candidate.certain:
         return True
-    few = np.linspace(0, len(matched.old) - 1, min(len(matched.old), _COMPARED)).astype(np.int64)
+    few = evenly(np.arange(len(matched.old)), _COMPARED)
     some = msgspec.structs.replace(matched, old=matched.old[few], new=matched.new[few])
     in_key = {new for _, new in candidate.places}
     masks = [differing_cells(tables, p, some) for p in pairs if p[1].position not in in_key]

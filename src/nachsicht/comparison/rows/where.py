@@ -62,15 +62,16 @@ def where_rewritten(
     if not _FEWEST <= len(changed) <= _MOST_HELD * len(rows):
         return ()
     by = {column.name: column for column in columns}
-    few = _evenly(changed, _MOST_CHANGED)
-    looked_at = np.union1d(_evenly(rows, _MOST_ROWS), few)
+    few = evenly(changed, _MOST_CHANGED)
+    looked_at = np.union1d(evenly(rows, _MOST_ROWS), few)
     found = _found(table, columns, looked_at, np.isin(looked_at, changed))
     # What was found in a part of the rewritten rows is made exact by all of them.
     exact = [_exact(table, condition, by, changed) for condition in found]
     return tuple(condition for condition in exact if condition) if all(exact) else ()
 
 
-def _evenly(places: _Places, most: int) -> _Places:
+def evenly(places: _Places, most: int) -> _Places:
+    """At most so many of some places, from the first to the last."""
     if len(places) <= most:
         return places
     return places[np.linspace(0, len(places) - 1, most).astype(np.int64)]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import codecs
-import io
 from collections.abc import Iterable
 from typing import Any
 
@@ -11,6 +10,7 @@ import msgspec
 
 from nachsicht.errors import UnreadableSourceError
 from nachsicht.model.notes import Note
+from nachsicht.sources.csv.changed_stream import ChangedStream
 
 _MARKS = (
     (codecs.BOM_UTF32_LE, "utf-32"),
@@ -26,7 +26,6 @@ _MOST_CONTROLS, _LOOKED_AT = 0.005, 1 << 16
 _CONTROLS = frozenset(map(chr, range(32))) - set("\t\n\v\f\r\x1a\x1c\x1d\x1e\x1f")
 #: Bytes that cp1252 has no letter for.
 _UNDEFINED = (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")
-_CHUNK = 1 << 20
 
 
 class Encoding(msgspec.Struct, frozen=True):
@@ -125,30 +124,16 @@ def _mostly_ascii(text: str) -> bool:
     return sum(letter < "\x7f" for letter in text) > 0.5 * len(text)
 
 
-class Recoded(io.RawIOBase):
+class Recoded(ChangedStream):
     """A stream of any encoding as UTF-8; ``damaged`` counts what had to be replaced."""
 
     def __init__(self, stream: Any, encoding: str) -> None:
-        self._stream, self.damaged = stream, 0
+        super().__init__(stream)
+        self.damaged = 0
         self._decoder = codecs.getincrementaldecoder(encoding)("replace")
-        self._rest, self._ended = b"", False
 
-    def readable(self) -> bool:
-        """As all streams that are read from."""
-        return True
-
-    def tell(self) -> int:
-        """Bytes of the source that are read so far."""
-        return int(self._stream.tell())
-
-    def readinto(self, into: Any) -> int:
-        """Fill a buffer with the next bytes; 0 at the end."""
-        while not self._rest and not self._ended:
-            chunk = self._stream.read(_CHUNK)
-            self._ended = not chunk
-            text = self._decoder.decode(chunk, self._ended)
-            self.damaged += text.count("�")
-            self._rest = text.encode("utf-8", "replace")
-        n = min(len(into), len(self._rest))
-        into[:n], self._rest = self._rest[:n], self._rest[n:]
-        return n
+    def changed(self, chunk: bytes, *, last: bool) -> bytes:
+        """The letters that are whole; the bytes of one that is cut off wait."""
+        text = self._decoder.decode(chunk, last)
+        self.damaged += text.count("\ufffd")
+        return text.encode("utf-8", "replace")

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import io
 from typing import Any
 
 import msgspec
 
+from nachsicht.sources.csv.changed_stream import ChangedStream
 from nachsicht.sources.protocol import UnreadLine
 
 #: Of more text of short lines, none is filled up.
 _MOST_BYTES = 64 << 20
-_CHUNK, _LETTERS, _SHOWN = 1 << 20, 60, 5
+_LETTERS, _SHOWN = 60, 5
 
 
 class RaggedLines(msgspec.Struct):
@@ -46,15 +46,15 @@ class RaggedLines(msgspec.Struct):
         self.short[text] = row.expected_columns - row.actual_columns
 
 
-class Padded(io.RawIOBase):
+class Padded(ChangedStream):
     """A stream in which lines that are known to be short have their last fields, empty.
 
     ``padded`` counts them; ``damaged`` is that of the stream beneath.
     """
 
     def __init__(self, stream: Any, short: dict[bytes, int], delimiter: str) -> None:
-        self._stream, self._short, self._sign = stream, short, delimiter.encode()
-        self._cut, self._rest, self._ended = b"", b"", False
+        super().__init__(stream)
+        self._short, self._sign, self._cut = short, delimiter.encode(), b""
         self.padded = 0
 
     @property
@@ -62,26 +62,12 @@ class Padded(io.RawIOBase):
         """Letters that had to be replaced."""
         return int(getattr(self._stream, "damaged", 0))
 
-    def readable(self) -> bool:
-        """As all streams that are read from."""
-        return True
-
-    def tell(self) -> int:
-        """Bytes of the source that are read so far."""
-        return int(self._stream.tell())
-
-    def readinto(self, into: Any) -> int:
-        """Fill a buffer with the next bytes; 0 at the end."""
-        while not self._rest and not self._ended:
-            chunk = self._stream.read(_CHUNK)
-            self._ended = not chunk
-            lines = (self._cut + chunk).split(b"\n")
-            self._cut = b"" if self._ended else lines.pop()
-            text = b"\n".join([self._filled(line) for line in lines])
-            self._rest = text if self._ended or not lines else text + b"\n"
-        n = min(len(into), len(self._rest))
-        into[:n], self._rest = self._rest[:n], self._rest[n:]
-        return n
+    def changed(self, chunk: bytes, *, last: bool) -> bytes:
+        """Whole lines with all fields; the one that is cut off waits for the next chunk."""
+        lines = (self._cut + chunk).split(b"\n")
+        self._cut = b"" if last else lines.pop()
+        text = b"\n".join([self._filled(line) for line in lines])
+        return text if last or not lines else text + b"\n"
 
     def _filled(self, line: bytes) -> bytes:
         plain = line.removesuffix(b"\r")
