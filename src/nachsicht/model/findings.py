@@ -165,9 +165,10 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     def title(self) -> str:
         """What it says in a few words, in the current language."""
         title = self._message("title", 0)
-        if self.wording or "where_only" not in self.evidence:
+        conditions = self._conditions() if "where_only" in self.evidence else ""
+        if self.wording or not conditions:
             return title
-        return phrase("conditions.title", title=title, conditions=self._conditions())
+        return phrase("conditions.title", title=title, conditions=conditions)
 
     @property
     def sentence(self) -> str:
