@@ -440,10 +440,11 @@ def moved_in_level(frame, rng, strength):
     level = frame[by].value_counts().index[0]
     inside = frame[by] == level
     by_much = (3, 1.2, 0.4)[strength] * frame[name].std()
-    # Stretched, not only shifted, as real changes are.
+    # Stretched, not only shifted, as real changes are. A factor of the level's rows may give the
+    # same spread; the distributions alone cannot tell the two apart.
     noise = rng.gamma(2, by_much / 2, len(frame))
     new = frame[name].mask(inside, frame[name] + np.round(noise, 2))
-    return Done(changed(frame, name, new), ("distribution_shift",), (name,))
+    return Done(changed(frame, name, new), ("distribution_shift", "rescaled"), (name,))
 
 
 @cause("shares moved")
