@@ -452,7 +452,8 @@ _BETWEEN = (
         note=0.05,
         check=0.1,
         act=0.4,
-        evidence="distance old_median new_median old_high new_high high by level share_of_shift",
+        evidence="distance old_median new_median old_high new_high high old_low new_low old_spread "
+        "new_spread by level share_of_shift",
     ),
     _between(
         "category_shift",

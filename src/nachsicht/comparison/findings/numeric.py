@@ -27,6 +27,8 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
 #: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
 _SLIGHT = 1.1
+#: The centre is told unless it moved by less than this part of what moved most.
+_CENTRE = 0.5
 #: One of few different values rose by much if by this part of the rows.
 _MUCH = 0.1
 #: A value is alone where so many times its rows, at most, lie on its side of the old values.
@@ -326,11 +328,43 @@ def _moved(
         "new_median": new_median,
     }
     same = plain_number(old_high) == plain_number(new_high)  # as far as anybody would read it
+    most = _moved_most(a, b)
+    if most == "low":
+        facts |= {"old_low": _at(a, 0.05), "new_low": _at(b, 0.05)}
+    elif most in ("wider", "narrower"):
+        facts |= {"old_spread": _middle_half(a), "new_spread": _middle_half(b)}
+    elif most == "high" and same:
+        most = ""
     facts |= {"high": new_high} if same else {"old_high": old_high, "new_high": new_high}
     if place:
         facts |= {"by": place.by, "level": place.level, "share_of_shift": place.part}
     direction = "rose" if new_median > old_median else "fell" if new_median < old_median else "same"
-    return change.finding("distribution_shift", distance, facts, form=direction)
+    return change.finding("distribution_shift", distance, facts, form=most or direction)
+
+
+def _moved_most(a: QuantitySummary, b: QuantitySummary) -> str:
+    """What moved by far more than the centre: the middle half, high or low values; else empty.
+
+    Each is measured in what it was before: high values by how far they were above the median.
+    """
+    half = _middle_half(a)
+    above, below = _at(a, 0.95) - _at(a, 0.5), _at(a, 0.5) - _at(a, 0.05)
+    if not min(half, above, below) > 0:
+        return ""
+    centre = abs(_at(b, 0.5) - _at(a, 0.5)) / min(half, above, below)
+    wider = _middle_half(b) / half - 1
+    high, low = (_at(b, 0.95) - _at(a, 0.95)) / above, (_at(b, 0.05) - _at(a, 0.05)) / below
+    far, near = sorted((abs(high), abs(low)), reverse=True)
+    if centre >= _CENTRE * max(far, abs(wider)):
+        return ""
+    apart = high * low < 0 and near >= _CENTRE * far
+    if apart or abs(wider) >= _CENTRE * far:
+        return "wider" if wider > 0 else "narrower"
+    return "high" if abs(high) == far else "low"
+
+
+def _middle_half(summary: QuantitySummary) -> float:
+    return _at(summary, 0.75) - _at(summary, 0.25)
 
 
 def _at(summary: QuantitySummary, share: float) -> float:
