@@ -64,7 +64,7 @@ recall: $(VENV)/.dev
 # to work with (SEEDS=3 MISSES=--misses); from 1000 on only to report. A seed takes some minutes.
 SEEDS ?= 0
 blind: $(VENV)/.dev
-	$(BIN)/python -W ignore -m tests.damage.blind.kit --seeds $(SEEDS) $(MISSES) $(if $(PAGE),--page $(PAGE))
+	$(BIN)/python -W ignore -m tests.damage.blind.kit --seeds $(SEEDS) $(MISSES) $(EVERY) $(if $(PAGE),--page $(PAGE))
 
 # Side by side with pandas, Polars and DuckDB; writes docs/benchmarks.md. Takes some minutes.
 bench: $(VENV)/.dev

@@ -84,6 +84,32 @@ def test_a_change_that_was_mended_is_found_no_longer(code, library):
     assert worse <= {"dtype_changed", "values_changed", "missing_increased"}
 
 
+#: A survey in which most rows equal another, and ways in which some of them came again.
+ANSWERS = pd.DataFrame({name: RNG.integers(0, 9, 2000) for name in ("swarm", "queen", "honey")})
+NUMBERED = ANSWERS.assign(number=np.arange(1, 2001))
+AGAIN = {
+    "consecutive": (ANSWERS, ANSWERS.loc[ANSWERS.index.repeat(1 + (np.arange(2000) % 9 == 0))]),
+    "block": (ANSWERS, pd.concat([ANSWERS, ANSWERS[300:700]])),
+    "renewed": (
+        NUMBERED,
+        pd.concat([NUMBERED, NUMBERED.tail(150).assign(number=np.arange(9001, 9151))]),
+    ),
+}
+
+
+@pytest.mark.parametrize("library", ["pandas", "polars"])
+@pytest.mark.parametrize("form", AGAIN)
+def test_only_rows_that_came_again_are_taken_out_where_equal_rows_are_usual(form, library):
+    old, new = (frame.reset_index(drop=True) for frame in AGAIN[form])
+    found = nachsicht.compare(old, new)
+    assert form in [f.form for f in found.findings if f.code == "new_duplicate_rows"]
+    after = mended(found, new, "new_duplicate_rows", library)
+    after = after if library == "pandas" else after.to_pandas()
+    if form == "consecutive":  # of rows that were equal neighbours before, one is left as well
+        old = old[(old != old.shift()).any(axis=1)].reset_index(drop=True)
+    pd.testing.assert_frame_equal(after, old)
+
+
 @pytest.mark.parametrize("library", ["pandas", "polars"])
 @pytest.mark.parametrize("code", ALONE)
 def test_what_was_mended_within_a_version_is_found_no_longer(code, library):

@@ -152,6 +152,40 @@ def test_more_repeats_weigh_less_where_rows_stood_twice_before(before, weight):
     assert told.evidence["rows"] == 150
 
 
+@pytest.fixture(scope="module")
+def answers():
+    """A survey of three questions, in which most rows equal another."""
+    rng = np.random.default_rng(11)
+    return pd.DataFrame({name: rng.integers(0, 9, 2000) for name in ("swarm", "queen", "honey")})
+
+
+def said_of_repeats(old, new):
+    found = nachsicht.compare(old, new, labels=["old", "new"]).findings
+    return [finding for finding in found if finding.code == "new_duplicate_rows"]
+
+
+def test_rows_written_twice_in_a_row_are_told_though_equal_rows_are_usual(answers):
+    twice = np.random.default_rng(2).random(len(answers)) < 0.1
+    new = answers.loc[answers.index.repeat(1 + twice)].reset_index(drop=True)
+    (told,) = said_of_repeats(answers, new)
+    assert told.form == "consecutive"
+    assert told.severity == "act"
+    assert told.evidence["rows"] == (new == new.shift()).all(axis=1).sum()
+
+
+def test_rows_that_were_only_sorted_are_not_told_as_repeated(answers):
+    assert not said_of_repeats(answers, answers.sort_values(["swarm", "queen", "honey"]))
+
+
+def test_rows_imported_again_under_new_numbers_are_told_though_equal_rows_are_usual(answers):
+    old = answers.assign(number=np.arange(1, 2001))
+    again = old.tail(150).assign(number=np.arange(9001, 9151))
+    (told,) = said_of_repeats(old, pd.concat([old, again], ignore_index=True))
+    assert (told.form, told.columns) == ("renewed", ("number",))
+    assert (told.evidence["first_row"], told.evidence["last_row"]) == (2001, 2150)
+    assert told.evidence["first_original_row"] == 1851
+
+
 def shifts(rng):
     """Three columns that name a row together, two of which never do."""
     days = pd.date_range("2025-01-01", periods=90)

@@ -58,6 +58,18 @@ FIRST_OF_EQUAL = Template(
     "frame = frame.drop_duplicates(ignore_index=True)",
     "frame = frame.unique(maintain_order=True)",
 )
+BLOCK = Template(
+    Step.ROWS,
+    "frame = frame.drop(frame.index[{first_row} - 1:{last_row}]).reset_index(drop=True)",
+    "frame = pl.concat([frame[:{first_row} - 1], frame[{last_row}:]])",
+)
+ROW_BEFORE = Template(
+    Step.ROWS,
+    "frame = frame[~(frame.eq(frame.shift()) | frame.isna() & frame.shift().isna()).all(axis=1)]"
+    ".reset_index(drop=True)",
+    "frame = frame.filter(pl.Series([True]).append(~pl.Series(["
+    "a == b for a, b in zip(frame.iter_rows(), frame[1:].iter_rows())], dtype=pl.Boolean)))",
+)
 DROP = Template(
     Step.DROPPED, "frame = frame.drop(columns={columns})", "frame = frame.drop({columns})"
 )

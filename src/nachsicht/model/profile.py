@@ -79,6 +79,8 @@ class Duplicates(msgspec.Struct, frozen=True, kw_only=True):
         The largest groups of equal rows.
     block_rows, counts_by_block : int, tuple of int
         Repeated rows in every block of so many rows, from the first row on.
+    consecutive_rows : int
+        Rows that equal the row right before them; 0 where the data was read in pieces.
     """
 
     duplicate_rows: int
@@ -89,6 +91,7 @@ class Duplicates(msgspec.Struct, frozen=True, kw_only=True):
     groups: tuple[DuplicateGroup, ...] = ()
     block_rows: int = 0
     counts_by_block: tuple[int, ...] = ()
+    consecutive_rows: int = 0
 
 
 class MissingByLevel(msgspec.Struct, frozen=True, kw_only=True):

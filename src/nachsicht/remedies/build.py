@@ -10,7 +10,15 @@ from typing import Any
 import msgspec
 
 from nachsicht.arrow.text_values import DAY_MONTH_YEAR, PLAIN_NUMBER, SURE_DECIMAL_COMMA
-from nachsicht.findings.fixes import DATES, INDICATORS, MULTIPLIED, RARE, Template
+from nachsicht.findings.fixes import (
+    BLOCK,
+    DATES,
+    INDICATORS,
+    MULTIPLIED,
+    RARE,
+    ROW_BEFORE,
+    Template,
+)
 from nachsicht.findings.registry import FINDINGS
 from nachsicht.i18n import phrase
 from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
@@ -107,6 +115,14 @@ def _step_of(code: str) -> tuple[int, int]:
     return remedy.step, list(FINDINGS).index(code)
 
 
+#: Forms of findings that something else mends.
+_OF_FORM = {
+    ("new_duplicate_rows", "renewed"): BLOCK,
+    ("new_duplicate_rows", "block"): BLOCK,
+    ("new_duplicate_rows", "consecutive"): ROW_BEFORE,
+}
+
+
 def _template_of(finding: Finding, document: ComparisonDocument) -> Template | None:
     if "where_only" in finding.evidence:
         return None  # of a part of the rows, and the remedies are of whole columns
@@ -114,7 +130,8 @@ def _template_of(finding: Finding, document: ComparisonDocument) -> Template | N
         return DATES
     if finding.code == "rescaled" and not finding.evidence.get("offset"):
         return MULTIPLIED
-    return FINDINGS[finding.code].remedy if finding.code in FINDINGS else None
+    of_form = _OF_FORM.get((finding.code, finding.form))
+    return of_form or (FINDINGS[finding.code].remedy if finding.code in FINDINGS else None)
 
 
 def _sure(finding: Finding) -> bool:

@@ -61,6 +61,7 @@ class DuplicateRowsPart(msgspec.Struct, frozen=True):
             groups=_groups(places, starts, sizes),
             block_rows=size,
             counts_by_block=tuple(blocks.tolist()) if len(again) else (),
+            consecutive_rows=int(np.count_nonzero(hashes[1:] == hashes[:-1])),
         )
 
 
@@ -229,14 +230,18 @@ def _blocks(
     lengths = np.diff(starts, append=len(rows))
     longest = np.argsort(-lengths, kind="stable")[:MOST_BLOCKS]
     return tuple(
-        DuplicateRun(
-            int(rows[starts[i]]) + 1,
-            int(rows[starts[i]] + lengths[i]),
-            int(rows[starts[i]] - away[starts[i]]) + 1,
-        )
+        _block(int(rows[starts[i]]), int(lengths[i]), int(away[starts[i]]), hashes)
         for i in longest
         if lengths[i] > 1
     )
+
+
+def _block(first: int, length: int, away: int, hashes: Hashes) -> DuplicateRun:
+    """A run from its first row on, or from an earlier one that repeats a row as far back."""
+    last = first + length
+    while first > away and hashes[first - 1] == hashes[first - 1 - away] and last - first < away:
+        first -= 1
+    return DuplicateRun(first + 1, last, first - away + 1)
 
 
 def _distances_back(

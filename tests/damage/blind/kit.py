@@ -76,12 +76,16 @@ class Trial(NamedTuple):
     said: tuple[str, ...]
 
 
-def trial(sort, strength, pairing, seed):
-    """One trial, drawn by a seed; None where no table fits or nobody could see the damage."""
-    rng = np.random.default_rng(crc32(f"{sort}/{strength}/{pairing}/{seed}".encode()))
+def trial(sort, strength, pairing, seed, only=""):
+    """One trial, drawn by a seed; None where no table fits or nobody could see the damage.
+
+    Of ``only`` one table, what is drawn is not the table but where and how it is damaged.
+    """
+    drawn = f"{sort}/{strength}/{pairing}/{seed}" + (f"/{only}" if only else "")
+    rng = np.random.default_rng(crc32(drawn.encode()))
     kind, damage = SORTS[sort]
     for _ in range(_TRIES):
-        name = str(rng.choice(sorted(TABLES)))
+        name = only or str(rng.choice(sorted(TABLES)))
         old, clean = pair(table(name), pairing, rng)
         keyed = bool(rng.random() < 0.5)
         if not keyed:
@@ -247,13 +251,14 @@ def several(seed):
     return named, len(truths)
 
 
-def run(seeds, sorts):
+def run(seeds, sorts, tables=("",)):
     jobs = [
-        (sort, strength, pairing, seed)
+        (sort, strength, pairing, seed, name)
         for sort in sorts
         for strength in range(len(STRENGTHS))
         for pairing in PAIRINGS
         for seed in seeds
+        for name in tables
     ]
     with Pool() as pool:
         done = [t for t in pool.starmap(trial, jobs, chunksize=8) if t is not None]
@@ -309,12 +314,16 @@ def main(arguments):
     parser = argparse.ArgumentParser()
     parser.add_argument("--seeds", default="0-1", help="e.g. 0-9; from 1000 on only to report")
     parser.add_argument("--sorts", default="")
+    parser.add_argument(
+        "--every-table", action="store_true", help="each damage to every table that it fits"
+    )
     parser.add_argument("--misses", action="store_true", help="list what was not named")
     parser.add_argument("--page", type=Path, help="write the table to this file")
     given = parser.parse_args(arguments)
     first, _, last = given.seeds.partition("-")
     sorts = given.sorts.split(",") if given.sorts else list(SORTS)
-    done, clean, many = run(range(int(first), int(last or first) + 1), sorts)
+    seeds = range(int(first), int(last or first) + 1)
+    done, clean, many = run(seeds, sorts, sorted(TABLES) if given.every_table else ("",))
     lines = list(report(done, clean, many, sorts))
     sys.stdout.write("\n".join(lines) + "\n")
     if given.page:

@@ -6,11 +6,16 @@ from collections.abc import Iterator
 
 from nachsicht.comparison.context import VersionPair
 from nachsicht.comparison.localise import Place, Stretch, cut_end, loss_of_rows
-from nachsicht.findings.rules.table import block_evidence, duplicates_matter, ragged_evidence
+from nachsicht.findings.rules.table import (
+    block_evidence,
+    block_facts,
+    duplicates_matter,
+    ragged_evidence,
+)
 from nachsicht.model.comparison import LostLevel, LostRun, RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.profile import DuplicateRun, Duplicates
 from nachsicht.stats.hypothesis_tests import shares_p_value
 from nachsicht.table.duplicates import import_in
 
@@ -26,6 +31,8 @@ _NEARLY_ALL = 0.95
 _AS_MANY = 0.5
 #: Counts of rows vary by more than their root; so many standard errors are no chance.
 _STANDARD_ERRORS = 4.0
+#: Without those that repeat the row before them, at least this part of the old share is repeated.
+_HALF = 0.5
 #: A block so long, and so many times as long as any before, was imported twice, whatever else is
 #: equal by chance.
 _LONG_RUN, _LONGER = 20, 4
@@ -170,26 +177,18 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     old, new = between.old.profile, between.new.profile
     repeated, before = new.duplicates.duplicate_rows, old.duplicates.duplicate_rows
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
-    run, old_run = _longest_run(new), _longest_run(old)
-    if run >= _LONG_RUN and run > _LONGER * old_run and import_in(new.duplicates) is None:
-        first = new.duplicates.runs[0]
-        yield between.finding(
-            "new_duplicate_rows",
-            (),
-            run / new.rows,
-            {
-                "rows": run,
-                "share": run / new.rows,
-                "old_share": old_share,
-                "first_row": first.first_row,
-                "last_row": first.last_row,
-                "first_original_row": first.first_original_row,
-                "last_original_row": first.first_original_row + run - 1,
-            },
-        )
+    run, first = _longest_run(new.duplicates), _long_run(new.duplicates, old.duplicates)
+    matter = duplicates_matter(new.columns, new.duplicates)
+    if first and not (matter and import_in(new.duplicates)):
+        rows = {"rows": run, "share": share, "old_share": old_share}
+        facts: dict[str, Fact] = {**rows, **block_facts(first)}
+        yield between.finding("new_duplicate_rows", (), run / new.rows, facts, form="block")
         return
     yield _imported_again(between)
-    if share <= old_share or not duplicates_matter(new.columns, new.duplicates):
+    if old_share >= _USUAL and (found := _consecutive(between)):
+        yield found
+        return
+    if share <= old_share or not matter:
         return
     # Where there was none, and chance gives none, a few are a fact.
     fact = not before and repeated >= _FEW
@@ -210,32 +209,59 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     )
 
 
-def _longest_run(version: ProfileDocument) -> int:
+def _consecutive(between: VersionPair) -> Finding | None:
+    """Rows that repeat the row right before them, where equal rows are nothing unusual.
+
+    That rows were only sorted brings equal ones together, so that few are left elsewhere.
+    """
+    sides = [version.profile for version in (between.old, between.new)]
+    before, rows = (side.duplicates.consecutive_rows for side in sides)
+    n, m = (max(side.rows, 1) for side in sides)
+    rise = rows - before / n * m
+    repeated, now = (side.duplicates.duplicate_rows for side in sides)
+    if rise < max(_FEW, _USUAL * m) or (now - rise) / (m - rise) < _HALF * repeated / n:
+        return None
+    if shares_p_value(before, n, rows, m) > between.settings.alpha:
+        return None
+    facts: dict[str, Fact] = {"rows": rows, "share": rows / m, "old_share": before / n}
+    return between.finding("new_duplicate_rows", (), rise / m, facts, form="consecutive")
+
+
+def _longest_run(duplicates: Duplicates) -> int:
     """Rows of the longest block that equals an earlier block."""
-    runs = version.duplicates.runs
+    runs = duplicates.runs
     return runs[0].last_row - runs[0].first_row + 1 if runs else 0
+
+
+def _long_run(new: Duplicates, old: Duplicates | None) -> DuplicateRun | None:
+    """The longest block, if it is by far longer than any before."""
+    before = _longest_run(old) if old else 0
+    rows = _longest_run(new)
+    return new.runs[0] if rows >= _LONG_RUN and rows > _LONGER * before else None
 
 
 def _imported_again(between: VersionPair) -> Finding | None:
     """A block of rows that equal earlier ones in all but their identifiers."""
     old, new = between.old.profile, between.new.profile
     before = max((d.duplicate_rows / max(old.rows, 1) for d in old.duplicates_by_subset), default=0)
+    earlier = {duplicates.columns: duplicates for duplicates in old.duplicates_by_subset}
     for duplicates in new.duplicates_by_subset:
         left_out = [c for c in new.columns if c.name not in duplicates.columns]
-        block = import_in(duplicates)
+        whole = import_in(duplicates)
+        block = whole or _long_run(duplicates, earlier.get(duplicates.columns))
         if block is None or any(c.kind is not Kind.IDENTIFIER for c in left_out):
             continue
         rows = block.last_row - block.first_row + 1
         again = duplicates.duplicate_rows - new.duplicates.duplicate_rows
         others = tuple(c for c in new.columns if c.name in duplicates.columns)
-        if again <= rows / 2 or not duplicates_matter(others, duplicates):
+        if again <= rows / 2 or (whole and not duplicates_matter(others, duplicates)):
             continue
         facts: dict[str, Fact] = {"rows": rows, "share": rows / new.rows, "old_share": before}
         return between.finding(
             "new_duplicate_rows",
             tuple(c.name for c in left_out),
             rows / new.rows,
-            facts | block_evidence(duplicates),
+            facts | block_facts(block),
             form="renewed",
         )
     return None

@@ -13,7 +13,7 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
 from nachsicht.model.kinds import Kind
-from nachsicht.model.profile import Duplicates, Origin, Relation
+from nachsicht.model.profile import DuplicateRun, Duplicates, Origin, Relation
 from nachsicht.table.duplicates import expected_duplicates, import_in
 from nachsicht.table.result import Computed
 
@@ -113,15 +113,20 @@ def block_evidence(duplicates: Duplicates) -> dict[str, Fact]:
     """The block that holds most of the repeated rows, if one does; else some equal rows."""
     block = import_in(duplicates)
     if block:
-        return {
-            "first_row": block.first_row,
-            "last_row": block.last_row,
-            "first_original_row": block.first_original_row,
-            "last_original_row": block.first_original_row + block.last_row - block.first_row,
-        }
+        return block_facts(block)
     groups = tuple(group.row_numbers for group in duplicates.groups)
     some: dict[str, Fact] = {"equal_rows": groups[:_NAMED_GROUPS]} if groups else {}
     return some | ({"groups_of_rows": len(groups)} if len(groups) > _NAMED_GROUPS else {})
+
+
+def block_facts(block: DuplicateRun) -> dict[str, Fact]:
+    """The rows of a block that repeats others, and those that it repeats."""
+    return {
+        "first_row": block.first_row,
+        "last_row": block.last_row,
+        "first_original_row": block.first_original_row,
+        "last_original_row": block.first_original_row + block.last_row - block.first_row,
+    }
 
 
 def _together(view: View, pairs: tuple[Relation, ...]) -> Iterator[Finding | None]:
