@@ -211,18 +211,12 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
 
     def _conditions(self) -> str:
         """The conditions that tell its rows from the others; empty where there are none."""
-        facts = [self.evidence.get(f"where_{name}") for name in ("by", "level", "first", "last")]
+        facts = [self.evidence.get(f"where_{name}") for name in _BOUNDS]
         if not all(isinstance(fact, tuple) for fact in facts):
             return ""
         conditions = [
-            phrase(
-                f"conditions.{'level' if first is None else 'range' if by else 'rows'}",
-                by=by,
-                level=level,
-                first=first,
-                last=last,
-            )
-            for by, level, first, last in zip(*facts, strict=False)
+            phrase(f"conditions.{_kind_of(*bounds)}", **dict(zip(_BOUNDS, bounds, strict=True)))
+            for bounds in zip(*facts, strict=False)
         ]
         if len(conditions) == 1:
             return conditions[0]
@@ -232,6 +226,19 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         names = dict(zip(("column", "other_column"), self.columns, strict=False))
         labels = self.version_names or ("",)
         return {**names, **self.evidence, "old": labels[0], "new": labels[-1]}
+
+
+#: What a condition consists of, each a fact of its own: ``where_by`` and so on.
+_BOUNDS = "by", "level", "first", "last"
+
+
+def _kind_of(by: Fact, _level: Fact, first: Fact, last: Fact) -> str:
+    """Which words a condition is told with."""
+    if first is None:
+        return "level"
+    if not by:
+        return "rows"
+    return "value" if first == last else "range"
 
 
 def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:

@@ -131,6 +131,27 @@ class Curve(msgspec.Struct, frozen=True, dict=True):
         at_most[place:] -= count
         return Curve(np.delete(self.values, place), below, at_most, self.complete)
 
+    def capped(self, end: float, *, upper: bool) -> Curve:
+        """The distribution with all values beyond an end put on it."""
+        lower_share, upper_share = (float(share[0]) for share in self.shares(np.array([end])))
+        values = self.values[self.values < end] if upper else self.values[self.values > end]
+        side = slice(0, len(values)) if upper else slice(len(self.values) - len(values), None)
+        below, at_most = self.below[side], self.at_most[side]
+        n = float(self.rows)
+        if upper:
+            return Curve(
+                np.append(values, end),
+                np.append(below, lower_share * n),
+                np.append(at_most, n),
+                self.complete,
+            )
+        return Curve(
+            np.append([end], values),
+            np.append([0.0], below),
+            np.append([upper_share * n], at_most),
+            self.complete,
+        )
+
     def up_to(self, low: float, high: float) -> Curve | None:
         """The distribution of the rows strictly between two values; None without any."""
         inside = (self.values > low) & (self.values < high)

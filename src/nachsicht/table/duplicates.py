@@ -199,8 +199,12 @@ def expected_duplicates(columns: Sequence[ColumnSummary], rows: int) -> float:
 
     Few columns of few levels repeat rows without any mistake.
     """
-    agreement = math.prod(column.collision_probability for column in columns)
-    return min(float(rows), rows * (rows - 1) / 2 * agreement)
+    return min(float(rows), rows * (rows - 1) / 2 * agreement_of(columns))
+
+
+def agreement_of(columns: Sequence[ColumnSummary]) -> float:
+    """How often two rows are equal, if the columns had nothing to do with each other."""
+    return math.prod(column.collision_probability for column in columns)
 
 
 def _groups(

@@ -178,6 +178,8 @@ def overlap_of(finding, truth):
         rows = (frame[truth.place[0]].map(text_of) == truth.place[1]).to_numpy()
     if rows is None:
         return 0.0 if truth.share is not None and truth.share < 1 else None
+    # A cell that was missing before could not be damaged.
+    told &= rows | frame[truth.columns[0]].notna().to_numpy()
     return (told & rows).sum() / (told | rows).sum()
 
 

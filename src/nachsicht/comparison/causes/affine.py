@@ -81,6 +81,15 @@ class AffineMap(msgspec.Struct, frozen=True):
     part: float = 1.0
 
     @property
+    def free(self) -> int:
+        """How many numbers were chosen to fit."""
+        if self.known:
+            return int(self.part < 1)
+        turned = self.factor == -1.0 and self.offset == 0.0
+        chosen = (self.factor not in (1.0, -1.0)) + (self.offset != 0.0)
+        return (0 if turned else chosen) + (self.part < 1)
+
+    @property
     def is_shift(self) -> bool:
         """Whether all values moved by a constant."""
         return self.factor == 1.0

@@ -14,6 +14,17 @@ from nachsicht.comparison.causes.affine import (
     stretch_between,
 )
 from nachsicht.comparison.causes.clipping import Cap, Heap, cap_in, heap_in
+from nachsicht.comparison.causes.explanations import (
+    Cause,
+    Explanation,
+    Stage,
+    best_of,
+    by_cap,
+    by_heap,
+    by_map,
+    by_spike,
+    by_spike_and,
+)
 from nachsicht.comparison.causes.out_of_range import beyond_range
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
 from nachsicht.comparison.context import ColumnChange
@@ -29,6 +40,10 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 _SLIGHT = 1.1
 #: The centre is told unless it moved by less than this part of what moved most.
 _CENTRE = 0.5
+#: A value is one of those heaped on if it rose by less than this part of all of them together.
+_OF_HEAP = 0.6
+#: A value is new if it held less than this part of its share before. So many are tried with a map.
+_NEW, _MOST_TRIED = 0.1, 2
 #: One of few different values rose by much if by this part of the rows.
 _MUCH = 0.1
 #: A value is alone where so many times its rows, at most, lie on its side of the old values.
@@ -68,36 +83,106 @@ def _moves(
 ) -> Iterator[Finding | None]:
     """Causes by which the distribution moved, or that it did."""
     assert change.curves is not None
-    heap = heap_in(change, a, b)
-    cap = None if heap and heap.rounded else cap_in(change)
-    if cap:
-        yield _capped(change, cap)
-        return
     one, other = change.curves
-    spike = _spike_beside_the_rest(change, one, other)
-    if heap and spike and _of_heap(spike, heap, one, other):
-        spike = None  # one of the values that the others are heaped on
-    if spike and spike.old_share and spike.rise <= missing_rise:
-        spike = None  # it holds more of what is left because others are missing
-    distance = change.distance
-    if spike:
-        yield _spiked(change, spike, one, missing_rise)
-        value = float(spike.value)
-        one, other, heap = one.without(value), other.without(value), None
+    heap, distance = heap_in(change, a, b), change.distance
+    # That a value is a code for missing says so much that nothing has to compete with it.
+    cause: Cause | None = _code_at_an_end(change)
+    if cause is None:
+        found = _explanations(change, one, other, heap, distance, missing_rise)
+        cause = best_of(found, one, other)
+    if isinstance(cause, Cap):
+        yield _capped(change, cause)
+        return
+    if isinstance(cause, Spike):
+        yield _spiked(change, cause, one, missing_rise)
+        value, heap = float(cause.value), None
+        one, other = one.without(value), other.without(value)
         distance = _beyond_p_value(one, other)
-    if heap and _rounding_explains(one, other, heap):
-        distance = 0.0
-    moved = _of_the_spread(change, one, other, distance, missing_rise)
-    yield moved
-    if heap and not (moved and moved.code == "rescaled"):  # a factor makes multiples by itself
+        cause = best_of(_maps(change, one, other, distance), one, other)
+    if isinstance(cause, AffineMap):
+        yield _mapped(change, cause, distance)
+    elif cause is None:
+        yield _unexplained(change, a, b, distance, missing_rise)
+    # A factor makes multiples by itself.
+    if heap and not (isinstance(cause, AffineMap) and cause.factor not in (1.0, -1.0)):
         yield _heaped(change, heap)
 
 
-def _of_heap(spike: Spike, heap: Heap, one: Curve, other: Curve) -> bool:
-    """Whether a value rose since all are put on a step, of which it is a multiple."""
-    if spike.rise < 0.6 * (heap.share - heap.old_share):
-        return True
-    return heap.rounded and _rounding_explains(one, other, heap)
+def _explanations(
+    change: ColumnChange,
+    one: Curve,
+    other: Curve,
+    heap: Heap | None,
+    distance: float,
+    missing_rise: float,
+) -> Iterator[Stage]:
+    """What may have happened to the values, in the order of its price."""
+    known, *guesses = _maps(change, one, other, distance)
+    yield known
+
+    def ends_and_steps() -> Iterator[Explanation]:
+        cap = None if heap and heap.rounded else cap_in(change)
+        if cap:
+            yield by_cap(cap, one, other)
+        if heap and heap.rounded and _rounding_explains(one, other, heap):
+            yield by_heap(heap, one, other)
+
+    yield 1, ends_and_steps
+
+    def values() -> Iterator[Explanation]:
+        spike = _spike_beside_the_rest(change, one, other)
+        # It may be one of those that others are heaped on, or hold more of what is left because
+        # others are missing.
+        of_heap = spike and heap and spike.rise < _OF_HEAP * (heap.share - heap.old_share)
+        of_rest = spike and spike.old_share and spike.rise <= missing_rise
+        if spike and not of_heap and not of_rest:
+            yield by_spike(spike, one, other)
+        elif heap and not heap.rounded and _rounding_explains(one, other, heap):
+            yield by_heap(heap, one, other)
+
+    yield 2, values
+    yield from guesses
+
+    def value_and_map() -> Iterator[Explanation]:
+        for spike in spikes_in(change)[:_MOST_TRIED]:
+            value = number_in(spike.value)
+            if value is None or spike.old_share > _NEW * spike.share:
+                continue
+            rest = one.without(value), other.without(value)
+            for _, look in _maps(change, *rest, _beyond_p_value(*rest)):
+                yield from (by_spike_and(found, spike) for found in look())
+
+    yield 3, value_and_map
+
+
+def _maps(change: ColumnChange, one: Curve, other: Curve, distance: float) -> list[Stage]:
+    """Maps of all rows by one number, of a part of them, and by two numbers."""
+    a, b = change.old.stats, change.new.stats
+    assert isinstance(a, QuantitySummary)
+    assert isinstance(b, QuantitySummary)
+    if distance < smallest_size("distribution_shift", change.between.settings):
+        return [(0, list)]
+    # A map takes all rows alike: where one level holds the move, only known ones are.
+    place = _place_by_profiles(change)
+    decimals = (a.decimals, b.decimals)
+
+    def of_all() -> list[Explanation]:
+        return by_map(map_between(one, other, distance, decimals, known_only=place is not None))
+
+    def of_a_part() -> list[Explanation]:
+        ratios = ratios_in(change, place) if place else None
+        return by_map(map_of_a_part(one, other, distance, ratios))
+
+    def stretched() -> list[Explanation]:
+        return by_map(None if place else stretch_between(one, other, distance))
+
+    return [(0, of_all), (1, of_a_part), (2, stretched)]
+
+
+def _place_by_profiles(change: ColumnChange) -> Place | None:
+    """The level that holds the move; with the data at hand, its rows are scanned for it later."""
+    at_hand = change.between.old.data is not None and change.between.new.data is not None
+    return None if at_hand else where_distribution_moved(change)
 
 
 def _out_of_range(change: ColumnChange, *, moved: bool) -> Finding | None:
@@ -134,31 +219,20 @@ def _infinite(change: ColumnChange, a: QuantitySummary, b: QuantitySummary) -> F
     return change.finding("infinite_values_new", now / new, facts)
 
 
-def _of_the_spread(
-    change: ColumnChange, one: Curve, other: Curve, distance: float, missing_rise: float
+def _unexplained(
+    change: ColumnChange,
+    a: QuantitySummary,
+    b: QuantitySummary,
+    distance: float,
+    missing_rise: float,
 ) -> Finding | None:
-    """One map that explains how far the spread moved, or that it moved."""
-    a, b = change.old.stats, change.new.stats
-    assert isinstance(a, QuantitySummary)
-    assert isinstance(b, QuantitySummary)
+    """That the distribution moved, where nothing is known that explains it."""
     if distance < smallest_size("distribution_shift", change.between.settings):
         return None
-    # A map takes all rows alike: where one level holds the move, only known ones are.
-    # With the data at hand, its rows are scanned for the place later.
-    at_hand = change.between.old.data is not None and change.between.new.data is not None
-    place = None if at_hand else where_distribution_moved(change)
-    decimals = (a.decimals, b.decimals)
-    found = map_between(one, other, distance, decimals, known_only=place is not None)
-    ratios = ratios_in(change, place) if place else None
-    found = found or map_of_a_part(one, other, distance, ratios)
-    if not found and place is None:
-        found = stretch_between(one, other, distance)
-    if found:
-        return _mapped(change, found, distance)
-    # Values that went missing move the spread by their share at most.
+    # Values that went missing move the distribution by their share at most.
     if distance <= missing_rise / max(1 - change.new.missing_share, 1e-9):
         return None
-    return _moved(change, distance, a, b, place)
+    return _moved(change, distance, a, b, _place_by_profiles(change))
 
 
 def _beyond_p_value(one: Curve, other: Curve) -> float:
@@ -190,15 +264,12 @@ def _spike_beside_the_rest(change: ColumnChange, one: Curve, other: Curve) -> Sp
     Of few different values every one may rise by itself; there only a value counts that
     hardly was there before, or that rose by much while no other did.
     """
-    code = _code_at_an_end(change)
-    if code:
-        return code
     for spike in spikes_in(change):
         value = number_in(spike.value)
         if value is None:
             continue
         discrete = len(one.values) <= 40 and one.complete
-        known = discrete and spike.old_share > 0.1 * spike.share
+        known = discrete and spike.old_share > _NEW * spike.share
         if known and spike.rise < _MUCH:
             continue
         rest = one.without(value), other.without(value)

@@ -18,6 +18,8 @@ from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 
 #: A place holds what changed if the cause holds for this part of its rows.
 _NEARLY_ALL = 0.85
+#: A level is gone where it was; that tells nothing of where the others changed.
+_GONE: set[FindingCode] = {"missing_levels"}
 #: What is seen of a change of values, whatever its cause; and what of one of missing values.
 _SEEN: set[FindingCode] = {
     *("distribution_shift", "category_shift", "dates_redistributed", "out_of_range"),
@@ -48,7 +50,7 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
         elif scan.at_hand:  # what profiles alone tell was not confirmed by the rows
             found = [_unplaced(f) if f.code in _MISSING else f for f in found]
     codes = {finding.code for finding in own}
-    if not codes & _SEEN or codes & _WHOLE:
+    if not codes & _SEEN - _GONE or codes & _WHOLE:
         return found
     place = scan.values_changed(change)
     if place is None:

@@ -12,12 +12,13 @@ from nachsicht.findings.rules.table import (
     duplicates_matter,
     ragged_evidence,
 )
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import LostLevel, LostRun, RowChanges
 from nachsicht.model.findings import Fact, Finding, Severity
 from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import DuplicateRun, Duplicates
 from nachsicht.stats.hypothesis_tests import shares_p_value
-from nachsicht.table.duplicates import import_in
+from nachsicht.table.duplicates import agreement_of, import_in
 
 #: From this share on, equal rows are nothing unusual where no column names a row.
 _USUAL = 0.01
@@ -36,6 +37,8 @@ _HALF = 0.5
 #: A block so long, and so many times as long as any before, was imported twice, whatever else is
 #: equal by chance.
 _LONG_RUN, _LONGER = 20, 4
+#: And chance would make one so long in fewer pairs of rows than this.
+_RUN_BY_CHANCE = 1e-4
 
 
 def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | None, Place | None]:
@@ -177,7 +180,10 @@ def repeat_findings(between: VersionPair) -> Iterator[Finding | None]:
     old, new = between.old.profile, between.new.profile
     repeated, before = new.duplicates.duplicate_rows, old.duplicates.duplicate_rows
     share, old_share = repeated / max(new.rows, 1), before / max(old.rows, 1)
-    run, first = _longest_run(new.duplicates), _long_run(new.duplicates, old.duplicates)
+    run, first = (
+        _longest_run(new.duplicates),
+        _long_run(new.duplicates, old.duplicates, new.columns),
+    )
     matter = duplicates_matter(new.columns, new.duplicates)
     if first and not (matter and import_in(new.duplicates)):
         rows = {"rows": run, "share": share, "old_share": old_share}
@@ -217,7 +223,7 @@ def _consecutive(between: VersionPair) -> Finding | None:
     sides = [version.profile for version in (between.old, between.new)]
     before, rows = (side.duplicates.consecutive_rows for side in sides)
     n, m = (max(side.rows, 1) for side in sides)
-    rise = rows - before / n * m
+    rise = rows - max(before / n, agreement_of(sides[1].columns)) * m
     repeated, now = (side.duplicates.duplicate_rows for side in sides)
     if rise < max(_FEW, _USUAL * m) or (now - rise) / (m - rise) < _HALF * repeated / n:
         return None
@@ -233,11 +239,15 @@ def _longest_run(duplicates: Duplicates) -> int:
     return runs[0].last_row - runs[0].first_row + 1 if runs else 0
 
 
-def _long_run(new: Duplicates, old: Duplicates | None) -> DuplicateRun | None:
-    """The longest block, if it is by far longer than any before."""
-    before = _longest_run(old) if old else 0
-    rows = _longest_run(new)
-    return new.runs[0] if rows >= _LONG_RUN and rows > _LONGER * before else None
+def _long_run(
+    new: Duplicates, old: Duplicates | None, columns: tuple[ColumnSummary, ...]
+) -> DuplicateRun | None:
+    """The longest block, if it is by far longer than any before and than chance makes one."""
+    before, rows = _longest_run(old) if old else 0, _longest_run(new)
+    if rows < _LONG_RUN or rows <= _LONGER * before:
+        return None
+    pairs = float(new.duplicate_rows + new.distinct_rows) ** 2
+    return new.runs[0] if pairs * agreement_of(columns) ** rows < _RUN_BY_CHANCE else None
 
 
 def _imported_again(between: VersionPair) -> Finding | None:
@@ -247,13 +257,12 @@ def _imported_again(between: VersionPair) -> Finding | None:
     earlier = {duplicates.columns: duplicates for duplicates in old.duplicates_by_subset}
     for duplicates in new.duplicates_by_subset:
         left_out = [c for c in new.columns if c.name not in duplicates.columns]
-        whole = import_in(duplicates)
-        block = whole or _long_run(duplicates, earlier.get(duplicates.columns))
+        whole, others = import_in(duplicates), _in(new.columns, duplicates)
+        block = whole or _long_run(duplicates, earlier.get(duplicates.columns), others)
         if block is None or any(c.kind is not Kind.IDENTIFIER for c in left_out):
             continue
         rows = block.last_row - block.first_row + 1
         again = duplicates.duplicate_rows - new.duplicates.duplicate_rows
-        others = tuple(c for c in new.columns if c.name in duplicates.columns)
         if again <= rows / 2 or (whole and not duplicates_matter(others, duplicates)):
             continue
         facts: dict[str, Fact] = {"rows": rows, "share": rows / new.rows, "old_share": before}
@@ -265,6 +274,11 @@ def _imported_again(between: VersionPair) -> Finding | None:
             form="renewed",
         )
     return None
+
+
+def _in(columns: tuple[ColumnSummary, ...], duplicates: Duplicates) -> tuple[ColumnSummary, ...]:
+    """The columns in which rows were examined."""
+    return tuple(column for column in columns if column.name in duplicates.columns)
 
 
 def key_findings(between: VersionPair, rows: RowChanges | None) -> Iterator[Finding | None]:

@@ -36,7 +36,7 @@ from nachsicht.comparison.rows.match import (
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
 from nachsicht.comparison.rows.where import evenly
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
+from nachsicht.model.comparison import CellChange, ChangedCell, LostRun, RowChanges
 from nachsicht.table.result import RetainedData
 
 #: Of so many columns, those that changed most, changed cells are shown.
@@ -47,6 +47,8 @@ _MOST_PLACED = 10
 #: differs.
 _COMPARED, _MOST_UNLIKE = 2_000, 0.5
 _NOBODY = np.empty(0, np.int64)
+#: This part of the rows of a lost run must have no equal row left.
+_MOST = 0.5
 #: Examples of added and removed keys.
 _KEYS = 5
 
@@ -105,9 +107,21 @@ def compare_rows(
     # Rows that came in their place may be the same, rewritten.
     in_place = lost is not None and 2 * rows.added > lost.rows
     run = run_lost(tables[0].num_rows, removed)
+    if run and not _known_by_place(run, removed, hashes[0]):
+        run = None
     return msgspec.structs.replace(
         rows, lost_level=None if in_place else lost, lost_run=None if in_place else run
     )
+
+
+def _known_by_place(run: LostRun, removed: NDArray[np.int64], hashes: NDArray[np.uint64]) -> bool:
+    """Whether most rows of a run are gone themselves, and not one of several equal ones.
+
+    Of equal rows of which some are gone, the last are taken to be gone.
+    """
+    inside = removed[(removed >= run.first - 1) & (removed < run.last)]
+    kept = np.delete(hashes, removed)
+    return bool(np.isin(hashes[inside], kept, invert=True).mean() > _MOST)
 
 
 def _all_but(
