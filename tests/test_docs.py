@@ -27,7 +27,18 @@ RESULTS = {
     "finding": nachsicht.Finding,
 }
 CALLS = ("profile", "compare", "compare_groups", "plan", "assert_steady")
-OWN = {"label", "labels", "settings", "progress", "by", "groups", "split_at", "stop_on"}
+OWN = {
+    "last",
+    "moment",
+    "label",
+    "labels",
+    "settings",
+    "progress",
+    "by",
+    "groups",
+    "split_at",
+    "stop_on",
+}
 
 
 def blocks(guide, language):

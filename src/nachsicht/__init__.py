@@ -11,8 +11,9 @@ page or a document, and shows itself in a notebook or a terminal.
 A result's parts stand on their own: ``summary``, ``findings``, ``column(name)``, ``relations``,
 ``missing``, ``duplicates``, ``outcome``, ``components`` and ``time`` are frames, texts and figures;
 ``remedies()`` is a cleaning script for the findings. `assert_steady` is for tests of
-data, `plan` for what a profile would take, `read` for documents that were kept, `use_language` for
-the language in which findings and errors are worded.
+data, `plan` for what a profile would take, `read` for documents that were kept, `History` for a
+folder of them, to which new versions are added, `use_language` for the language in which findings
+and errors are worded.
 """
 
 from __future__ import annotations
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
         SourceNotFoundError,
         UnreadableSourceError,
     )
+    from nachsicht.history.history import History
     from nachsicht.i18n import use_language
     from nachsicht.model.findings import Finding, Severity
     from nachsicht.model.kinds import Kind
@@ -66,6 +68,7 @@ _HOMES = {
     "OutputError": "nachsicht.errors",
     "SettingsError": "nachsicht.errors",
     "DocumentError": "nachsicht.errors",
+    "History": "nachsicht.history.history",
     "use_language": "nachsicht.i18n",
 }
 
@@ -74,6 +77,7 @@ __all__ = [
     "DocumentError",
     "EmptySourceError",
     "Finding",
+    "History",
     "Kind",
     "NachsichtError",
     "OutputError",

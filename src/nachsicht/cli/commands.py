@@ -1,4 +1,4 @@
-"""The commands that compute: profile, compare, demo."""
+"""The commands that compute: profile, compare, record, history, demo."""
 
 from __future__ import annotations
 
@@ -199,6 +199,7 @@ def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> Non
     help=text("split_at"),
 )
 @click.option("--each-file", is_flag=True, help=text("each_file"))
+@click.option("--against", type=click.Path(path_type=Path), metavar="FOLDER", help=text("against"))
 @click.option("--group", "groups", multiple=True, help=text("group"))
 @click.option(
     "--stop-on",
@@ -216,6 +217,7 @@ def compare(
     since: str | None,
     cuts: tuple[str, ...],
     each_file: bool,
+    against: Path | None,
     groups: tuple[str, ...],
     stop_on: str | None,
     **output: Any,
@@ -239,13 +241,16 @@ def compare(
       nachsicht compare checks.csv --since v1.0
       nachsicht compare checks.csv --split-at checked_on=2025-03-01
       nachsicht compare deliveries/ --each-file
+      nachsicht compare june.csv --against history --stop-on act
     """
     import nachsicht
 
     sources = _each_of(sources, by, since, each_file=each_file)
     if cuts:
         by, cuts = _cuts(by, cuts)
-    if by is None and len(sources) < 2:
+    if against is not None and (by is not None or len(sources) != 1):
+        raise click.UsageError(text("one_with_against"))
+    if by is None and against is None and len(sources) < 2:
         raise click.UsageError(text("two_sources"))
     if by is not None and len(sources) != 1:
         raise click.UsageError(text("one_with_by"))
@@ -258,6 +263,14 @@ def compare(
                 by,
                 groups=groups or None,
                 split_at=cuts or None,
+                settings=base,
+                progress=bar,
+                **given,
+            )
+        elif against is not None:
+            result = nachsicht.History(against).compare(
+                sources[0],
+                label=labels[0] if labels else None,
                 settings=base,
                 progress=bar,
                 **given,
@@ -311,6 +324,62 @@ def _stop(result: Comparison, severity: str) -> None:
             phrase("terminal.stopped", n=n, severity=phrase(f"severities.{severity}")), err=True
         )
         click.get_current_context().exit(STOPPED)
+
+
+@main.command(short_help=text("record_short"))
+@click.argument("source")
+@click.option("--into", "folder", required=True, type=click.Path(path_type=Path), help=text("into"))
+@click.option("--label", help=text("label"))
+@click.option("--moment", help=text("moment"))
+@click.option("-q", "--quiet", is_flag=True, help=text("quiet"))
+@reading_options
+@settings_options
+@verbose_option
+def record(
+    source: str, folder: Path, label: str | None, moment: str | None, **given_options: Any
+) -> None:
+    """Profile SOURCE and add its document to the history in a folder.
+
+    \b
+    Examples:
+      nachsicht record checks_2025-06.csv --into history
+      nachsicht record delivery.csv --into history --label june --moment 2025-06-01
+    """
+    import nachsicht
+
+    base, given = settings_given(given_options)
+    history = nachsicht.History(folder)
+    with ProgressBar(quiet=given_options["quiet"]) as bar:
+        added = history.record(
+            source, label=label, moment=moment, settings=base, progress=bar, **given
+        )
+    if not given_options["quiet"]:
+        told = phrase("terminal.recorded", label=added.label, n=len(history), folder=str(folder))
+        click.echo(_one_line(told))
+
+
+@main.command(short_help=text("history_short"))
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.option("--last", type=click.IntRange(min=2), help=text("last"))
+@output_options
+@settings_options
+@verbose_option
+def history(folder: Path, last: int | None, **output: Any) -> None:
+    """Show the versions of the history in FOLDER, each against the one before.
+
+    \b
+    Examples:
+      nachsicht history history -o weeks.html
+      nachsicht history history --last 8
+    """
+    import nachsicht
+
+    outputs = _targets(output, default=None)
+    base, given = settings_given(output)
+    with ProgressBar(quiet=output["quiet"]) as bar:
+        result = nachsicht.History(folder).compare(last=last, settings=base, progress=bar, **given)
+        _ = result.document
+    _hand_over(result, outputs, output)
 
 
 @main.command(short_help=text("demo_short"))

@@ -37,10 +37,11 @@ class Summary(Part):
         value of any kind, with ``top_value_rows``; ``first`` and ``last`` are those of datetimes.
         """
         versions = self._across.versions
-        return with_versions([v.label for v in versions], [_lines(v.columns) for v in versions])
+        return with_versions([v.label for v in versions], [summary_of(v.columns) for v in versions])
 
 
-def _lines(columns: tuple[ColumnSummary, ...]) -> Columns:
+def summary_of(columns: tuple[ColumnSummary, ...]) -> Columns:
+    """A line for every column: what the summary of a version says."""
     found: dict[str, list[Any]] = {
         "column": [c.name for c in columns],
         "kind": [str(c.kind) for c in columns],

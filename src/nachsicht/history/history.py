@@ -1,0 +1,197 @@
+"""What users call for a history: record a version, compare with those before, read them all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from datetime import date, datetime
+from os import PathLike
+from pathlib import Path
+from typing import Any, Unpack
+
+from nachsicht.api import compare, profile
+from nachsicht.config.options import Options
+from nachsicht.config.settings import Settings
+from nachsicht.errors import SettingsError
+from nachsicht.history.moment import moment_of
+from nachsicht.history.store import RecordedVersion, add, check_label, document_of, versions_in
+from nachsicht.i18n import phrase
+from nachsicht.results import Comparison, Profile
+
+
+class History:
+    """Profiles of one dataset in a folder: a version each, in the order of their moments.
+
+    Parameters
+    ----------
+    folder : path
+        Of the history. It is made with the first version that is recorded.
+
+    Examples
+    --------
+    >>> import nachsicht, pyarrow as pa, tempfile
+    >>> history = nachsicht.History(tempfile.mkdtemp())
+    >>> for week, weights in (("2025-W20", [31, 40]), ("2025-W21", [33, 39])):
+    ...     _ = history.record(pa.table({"weight": weights}), label=week)
+    >>> [version.label for version in history]
+    ['2025-W20', '2025-W21']
+    """
+
+    def __init__(self, folder: str | PathLike[str]) -> None:
+        self.folder = Path(folder)
+
+    def __repr__(self) -> str:
+        return f"History({str(self.folder)!r})"
+
+    def __len__(self) -> int:
+        return len(self.versions)
+
+    def __iter__(self) -> Iterator[RecordedVersion]:
+        return iter(self.versions)
+
+    @property
+    def versions(self) -> tuple[RecordedVersion, ...]:
+        """What is recorded, in the order of its moments.
+
+        Raises
+        ------
+        DocumentError
+            If the index is damaged, or of a newer format.
+        """
+        return versions_in(self.folder)
+
+    def record(
+        self,
+        data: Any,
+        *,
+        label: str | None = None,
+        moment: datetime | date | str | None = None,
+        settings: Settings | str | PathLike[str] | None = None,
+        progress: Any = None,
+        **options: Unpack[Options],
+    ) -> RecordedVersion:
+        """Profile a version and add its document. No document of another version is read.
+
+        Parameters
+        ----------
+        data : path, frame, Arrow data, Profile or path of a profile's document
+            As for `compare`.
+        label : str, optional
+            What to call the version; by default the file's name.
+        moment : datetime, date or str, optional
+            When the version is of; by default the date, week or month in its label, or else now.
+        settings, progress, **options
+            As for `profile`.
+
+        Raises
+        ------
+        SettingsError
+            If a version of this label is recorded already, or the moment is no date.
+        SourceError
+            If the data cannot be read.
+        OutputError
+            If the folder cannot be written to.
+        """
+        if label is not None:
+            check_label(self.folder, label)
+        if moment is not None:
+            moment_of(moment, "", "")  # what is wrong with it is said before long work
+        made = profile(data, label=label, settings=settings, progress=progress, **options)
+        check_label(self.folder, made.label)
+        document = made.document
+        recorded = document.origin.created_at if document.origin else datetime.now().isoformat()
+        return add(self.folder, document, moment_of(moment, document.label, recorded))
+
+    def profiles(self, last: int | None = None) -> tuple[Profile, ...]:
+        """The profiles of all versions, or of the last few.
+
+        Raises
+        ------
+        DocumentError
+            If a document is gone, damaged, or was changed since it was recorded.
+        """
+        from nachsicht.comparison.versions import compare_profiles
+        from nachsicht.config.files import settings_in
+
+        documents = [document_of(self.folder, version) for version in self._last(last)]
+        return tuple(
+            Profile(compare_profiles([each], each.title, settings_in(each))) for each in documents
+        )
+
+    def compare(
+        self,
+        new: Any = None,
+        *,
+        label: str | None = None,
+        last: int | None = None,
+        settings: Settings | str | PathLike[str] | None = None,
+        progress: Any = None,
+        **options: Unpack[Options],
+    ) -> Comparison:
+        """Compare the recorded versions, and a new one after them, each with the one before.
+
+        Parameters
+        ----------
+        new : as ``data`` of `record`, optional
+            A version that is not recorded.
+        label : str, optional
+            What to call it; by default the file's name.
+        last : int, optional
+            Take only so many of the recorded versions, the last ones.
+        settings, progress, **options
+            As for `profile`.
+
+        Raises
+        ------
+        SettingsError
+            If there are fewer than two versions, or a label is there twice.
+        """
+        chosen = self._last(last)
+        versions: list[Any] = [document_of(self.folder, version) for version in chosen]
+        labels = [version.label for version in chosen]
+        if new is not None:
+            versions.append(new)
+            labels.append(label or _label_of(new))
+        if len(versions) < 2:
+            raise SettingsError("too_few_recorded", where=str(self.folder), n=len(chosen))
+        return compare(*versions, labels=labels, settings=settings, progress=progress, **options)
+
+    def to_frame(self, library: str = "pandas") -> Any:
+        """A row for every column of every version: what its summary says, and the moment.
+
+        Parameters
+        ----------
+        library : str
+            ``pandas``, ``polars``, or ``arrow`` for a PyArrow table.
+        """
+        from nachsicht.tables.base import frame_of
+        from nachsicht.tables.columns import summary_of
+
+        found: list[dict[str, Sequence[Any]]] = []
+        for version in self.versions:
+            lines = summary_of(document_of(self.folder, version).columns)
+            n = len(lines["column"])
+            moments = [datetime.fromisoformat(version.moment)] * n
+            found.append({"version": [version.label] * n, "moment": moments, **lines})
+        names = dict.fromkeys(name for lines in found for name in lines)
+        whole = {
+            name: [
+                value
+                for lines in found
+                for value in lines.get(name, [None] * len(lines["version"]))
+            ]
+            for name in names
+        }
+        return frame_of(whole, library)
+
+    def _last(self, last: int | None) -> tuple[RecordedVersion, ...]:
+        if last is not None and last < 1:
+            raise SettingsError("too_few_last", where="last", n=last)
+        return self.versions[-last:] if last else self.versions
+
+
+def _label_of(data: Any) -> str:
+    """What a version calls itself: the name of its file, where it has one."""
+    label = getattr(data, "label", None)
+    if isinstance(label, str):
+        return label
+    return Path(data).stem if isinstance(data, str | PathLike) else phrase("labels.new")
