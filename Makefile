@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema findings recall blind bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
+.PHONY: schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -65,6 +65,10 @@ recall: $(VENV)/.dev
 SEEDS ?= 0
 blind: $(VENV)/.dev
 	$(BIN)/python -W ignore -m tests.damage.blind.kit --seeds $(SEEDS) $(MISSES) $(EVERY) $(if $(PAGE),--page $(PAGE))
+
+# Series of known truth along many versions: how often what happened is told. Seeds as above.
+blind-history: $(VENV)/.dev
+	$(BIN)/python -m tests.stats.series_kit --seeds $(SEEDS)
 
 # Side by side with pandas, Polars and DuckDB; writes docs/benchmarks.md. Takes some minutes.
 bench: $(VENV)/.dev

@@ -2,6 +2,7 @@
 
 import json
 import random
+import re
 import subprocess
 import sys
 import time
@@ -223,6 +224,27 @@ def command(*arguments):
         text=True,
         check=False,
     )
+
+
+def test_the_command_says_what_happened_on_the_way_and_writes_the_page(tmp_path):
+    history = nachsicht.History(tmp_path / "kept")
+    for week in range(12):
+        lower = readings(week).assign(battery=lambda f, w=week: f.battery - 0.6 * (w >= 8))
+        history.record(lower, label=f"w{week:02d}", moment=date(2025, 1, 6) + timedelta(weeks=week))
+    page = tmp_path / "page.html"
+    done = command("history", history.folder, "-o", page)
+    assert "12 versions, 3 columns" in done.stdout
+    assert re.search(
+        r"battery: the median went 3\.7\S* → 3\.1\S* with w08, and stayed", done.stdout
+    )
+    assert "weight" not in done.stdout
+    assert page.stat().st_size > 10_000
+    german = command("history", history.folder, "--language", "de")
+    assert "battery: der Median ging mit w08 von 3,7" in german.stdout
+    assert "w11" in command("history", history.folder, "--last", 4).stdout
+    (event,) = history.courses().found.happened
+    assert (event.column, event.form, event.first) == ("battery", "jump", "w08")
+    assert history.courses().to_frame().shape[0] == 1
 
 
 def test_the_command_records_shows_and_judges(tmp_path):

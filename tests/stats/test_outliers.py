@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from statsmodels.stats.stattools import medcouple as oracle
 
 import nachsicht
-from nachsicht.stats.medcouple import medcouple
+from nachsicht.stats.outliers import medcouple
 
 RNG = np.random.default_rng(5)
 SAMPLES = {

@@ -31,9 +31,12 @@ from nachsicht.i18n import current_language, phrase, printable, use_language
 
 if TYPE_CHECKING:
     from nachsicht.results import Comparison, Profile
+    from nachsicht.tables.courses import CoursesPart
 
 #: Exit status where an open finding stopped a pipeline, and of every error.
 STOPPED, FAILED = 1, 2
+#: Lines that a history takes in a terminal, at most.
+_MOST_LINES = 34
 #: Added to the number of the signal that ended the command.
 _SIGNALLED = 128
 
@@ -373,13 +376,34 @@ def history(folder: Path, last: int | None, **output: Any) -> None:
       nachsicht history history --last 8
     """
     import nachsicht
+    from nachsicht.stats.change_point import FEWEST
 
     outputs = _targets(output, default=None)
     base, given = settings_given(output)
-    with ProgressBar(quiet=output["quiet"]) as bar:
-        result = nachsicht.History(folder).compare(last=last, settings=base, progress=bar, **given)
-        _ = result.document
-    _hand_over(result, outputs, output)
+    kept = nachsicht.History(folder)
+    found = kept.courses(last)
+    few = found.found.versions < FEWEST
+    if not few and not output["quiet"]:
+        _print_courses(found)
+    if few or outputs:
+        with ProgressBar(quiet=output["quiet"]) as bar:
+            result = kept.compare(last=last, settings=base, progress=bar, **given)
+            _ = result.document
+        _hand_over(result, outputs, output, summary=few)
+
+
+def _print_courses(found: CoursesPart) -> None:
+    """What happened along a history, in at most so many lines."""
+    courses = found.found
+    head = phrase("courses.head", n=courses.versions, columns=courses.columns)
+    click.echo(f"\n{_one_line(head)}\n")
+    for sentence in found.sentences[:_MOST_LINES]:
+        click.echo(f"  {_one_line(sentence)}")
+    more = len(found) - _MOST_LINES
+    if more > 0:
+        click.echo(f"  {phrase('courses.more', n=more)}")
+    if not len(found):
+        click.echo(f"  {phrase('courses.none')}")
 
 
 @main.command(short_help=text("demo_short"))
@@ -425,11 +449,18 @@ def _targets(output: dict[str, Any], default: Path | None) -> list[Path]:
     return targets
 
 
-def _hand_over(result: Profile | Comparison, targets: list[Path], output: dict[str, Any]) -> None:
+def _hand_over(
+    result: Profile | Comparison,
+    targets: list[Path],
+    output: dict[str, Any],
+    *,
+    summary: bool = True,
+) -> None:
     """Write the files, then print the summary, then open the page."""
     written = [result.write(target) for target in targets]
     if not output["quiet"]:
-        _print(result)
+        if summary:
+            _print(result)
         _tell_written(written)
     if output["open_page"]:
         page = next(path for path in written if path.suffix == ".html")

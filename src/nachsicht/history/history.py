@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from datetime import date, datetime
 from os import PathLike
 from pathlib import Path
-from typing import Any, Unpack
+from typing import TYPE_CHECKING, Any, Unpack
 
 from nachsicht.api import compare, profile
 from nachsicht.config.options import Options
@@ -16,6 +16,9 @@ from nachsicht.history.moment import moment_of
 from nachsicht.history.store import RecordedVersion, add, check_label, document_of, versions_in
 from nachsicht.i18n import phrase
 from nachsicht.results import Comparison, Profile
+
+if TYPE_CHECKING:
+    from nachsicht.tables.courses import CoursesPart
 
 
 class History:
@@ -154,6 +157,24 @@ class History:
         if len(versions) < 2:
             raise SettingsError("too_few_recorded", where=str(self.folder), n=len(chosen))
         return compare(*versions, labels=labels, settings=settings, progress=progress, **options)
+
+    def courses(self, last: int | None = None) -> CoursesPart:
+        """What happened along the versions: columns that jumped, drifted, or had a bad version.
+
+        Each number of a column (its median, its missing share, the share of a level …) is judged
+        against its own past, with the noise that it had; a season is found and allowed for. One
+        correction is made over all of them. Fewer than five versions show nothing.
+
+        Parameters
+        ----------
+        last : int, optional
+            Look at only so many of the versions, the last ones.
+        """
+        from nachsicht.comparison.courses import courses_of
+        from nachsicht.tables.courses import CoursesPart
+
+        documents = [document_of(self.folder, version) for version in self._last(last)]
+        return CoursesPart(courses_of(documents))
 
     def to_frame(self, library: str = "pandas") -> Any:
         """A row for every column of every version: what its summary says, and the moment.

@@ -1,0 +1,325 @@
+"""What happened along a series of numbers: a jump, a spike, a drift, a season, or nothing.
+
+One number for each version of a dataset, such as a median. The noise is read off the differences
+of neighbours by their median absolute deviation, which neither a jump nor a bad version spoils.
+Events are taken out one after the other, each time the one that chance gives most rarely, until
+what is left is chance.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import lru_cache
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import fdtrc
+
+_Floats = NDArray[np.float64]
+
+#: Fewer numbers show nothing.
+FEWEST = 5
+#: The standard deviation of a normal distribution in median absolute deviations.
+_OF_MAD = 1.4826
+#: A median absolute deviation of n differences is as sure as a variance with so many degrees of
+#: freedom for each of them.
+_SURENESS = 0.25
+#: The standard errors that are given count as so many degrees of freedom, as long as the noise is
+#: below so many of them.
+_OF_ERRORS, _NOISE_OF_ERRORS = 12.0, 2.5
+#: More events are not told apart.
+_MOST_EVENTS = 4
+#: A spike has at most this part of the versions, and comes back.
+_LONGEST_SPIKE = 0.15
+#: A season has three whole periods at least, and as many phases, if it is read phase by phase.
+_PERIODS, _PHASES = 3, (2, 3, 4, 5, 6, 7, 12, 24, 52)
+#: The noise against the same phase of the period before is below this part of that of neighbours.
+_QUIETER = 0.6
+#: What is left of the values that are all the same is no noise, but of this size.
+_ROUNDING = 1e-12
+#: What a smooth season was chosen to leave over is so little smaller than the noise, times n.
+_FITTED_OF_WAVE = 5.0
+#: A smooth season goes up and down this often at least.
+_WAVES = 1.6
+
+
+class Event(msgspec.Struct, frozen=True, kw_only=True):
+    """Something that happened to a series.
+
+    Attributes
+    ----------
+    form : str
+        ``jump`` (to the end), ``spike`` (came back), ``drift`` (to the end), or ``season``.
+    first, last : int
+        The first and last place that it holds for, counted from 0.
+    size : float
+        Of a jump or spike, by how much; of a drift, by how much a place; of a season, how far its
+        highest is from its lowest.
+    p_value : float
+        How often chance gives as much anywhere in the series.
+    period : float, optional
+        Of a season, in places.
+    """
+
+    form: str
+    first: int
+    last: int
+    size: float
+    p_value: float
+    period: float | None = None
+
+
+class Course(msgspec.Struct, frozen=True, kw_only=True):
+    """The events of a series, the noise that is left, and the series without noise."""
+
+    events: tuple[Event, ...]
+    noise: float
+    fitted: tuple[float, ...]
+
+
+class _Candidate(msgspec.Struct, frozen=True):
+    form: str
+    first: int
+    last: int
+    size: float
+    shape: _Floats
+    gain: float
+    numbers: int
+    tried: int
+    period: float | None = None
+
+
+def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-3) -> Course:
+    """What happened along a series.
+
+    Parameters
+    ----------
+    values : array of n
+        NaN where a version has none.
+    errors : array of n, optional
+        Standard errors of the values, from the rows that each was computed of.
+    alpha : float
+        Events that chance gives more often, anywhere in the series, are not told.
+    """
+    known = np.flatnonzero(np.isfinite(values))
+    if len(known) < FEWEST:
+        return Course(events=(), noise=float("nan"), fitted=tuple(values.tolist()))
+    series = values[known]
+    least = None if errors is None else errors[known]
+    floor = _ROUNDING * float(np.abs(series).max())
+    if floor == 0:  # nothing but zeros
+        return Course(events=(), noise=0.0, fitted=tuple(values.tolist()))
+    fitted = np.full(len(series), np.median(series))
+    events: list[Event] = []
+    noise, freedom = _noise(series, least, floor)
+    season = _phases(series, noise, floor if least is None else float(np.median(least)), alpha)
+    if season is not None:
+        fitted = fitted + season.shape
+        events.append(_event(season, known, 0.0))
+        noise, freedom = _noise(series - fitted, least, floor)
+    while len(events) < _MOST_EVENTS:
+        # Each candidate is fitted with a new level, so that what is before an event may move.
+        left = series - fitted
+        found = [*_candidates(left, smooth=season is None)]
+        # A season of few places makes neighbours differ; it is held against what it leaves.
+        scored = [
+            (_p_value(each, *_noise_beside(each, left, least, floor, (noise, freedom))), each)
+            for each in found
+        ]
+        p_value, best = min(scored, key=lambda entry: (entry[0], -entry[1].gain))
+        if p_value > alpha:
+            break
+        events.append(_event(best, known, p_value))
+        season = best if best.form == "season" else season
+        fitted = fitted + best.shape
+        noise, freedom = _noise(series - fitted, least, floor)
+    whole = np.full(len(values), np.nan)
+    whole[known] = fitted
+    return Course(events=tuple(events), noise=noise, fitted=tuple(whole.tolist()))
+
+
+def _event(found: _Candidate, known: NDArray[np.intp], p_value: float) -> Event:
+    return Event(
+        form=found.form,
+        first=int(known[found.first]),
+        last=int(known[found.last]),
+        size=found.size,
+        p_value=p_value,
+        period=found.period,
+    )
+
+
+def _noise(series: _Floats, errors: _Floats | None, floor: float) -> tuple[float, float]:
+    """Standard deviation of the noise, at least the floor, and its degrees of freedom."""
+    steps = np.diff(series)
+    freedom = max(_SURENESS * len(steps), 1.0)
+    noise = _OF_MAD * float(np.median(np.abs(steps))) / 2**0.5
+    if errors is None:
+        return max(noise, floor), freedom
+    least = float(np.median(errors))
+    if noise > _NOISE_OF_ERRORS * least:
+        return noise, freedom
+    together = (_OF_ERRORS * least**2 + freedom * noise**2) / (_OF_ERRORS + freedom)
+    return max(together**0.5, least, floor), _OF_ERRORS + freedom
+
+
+def _noise_beside(
+    found: _Candidate,
+    left: _Floats,
+    errors: _Floats | None,
+    floor: float,
+    noise: tuple[float, float],
+) -> tuple[float, float]:
+    """The noise that an event is held against: for a season, that of what it leaves over."""
+    if found.form != "season":
+        return noise
+    after, freedom = _noise(left - found.shape, errors, floor)
+    fitted = 1 + _FITTED_OF_WAVE / len(left)  # it was chosen to leave little over
+    return min(after * fitted, noise[0]), freedom
+
+
+def _p_value(found: _Candidate, noise: float, freedom: float) -> float:
+    """How often chance gives as much at any of the places that were tried, by Bonferroni."""
+    ratio = found.gain / noise**2 / found.numbers
+    return min(1.0, found.tried * float(fdtrc(found.numbers, freedom, ratio)))
+
+
+def _candidates(left: _Floats, *, smooth: bool) -> Iterator[_Candidate]:
+    """The jump, spike, drift and smooth season that explain most of what is left."""
+    yield _jump(left)
+    yield _spike(left)
+    yield _drift(left)
+    if smooth and len(left) >= 2 * FEWEST:
+        yield _wave(left)
+
+
+def _jump(left: _Floats) -> _Candidate:
+    """Two levels, the second one to the end."""
+    n = len(left)
+    before = np.arange(1, n)
+    total = np.cumsum(left)[:-1]
+    means = total / before, (left.sum() - total) / (n - before)
+    gain = before * (n - before) / n * (means[1] - means[0]) ** 2
+    at = int(np.argmax(gain))
+    first, size = at + 1, float(means[1][at] - means[0][at])
+    shape = np.where(np.arange(n) < first, means[0][at], means[1][at])
+    return _Candidate("jump", first, n - 1, size, shape, float(gain[at]), 1, n - 1)
+
+
+def _spike(left: _Floats) -> _Candidate:
+    """Some neighbours on another level, which is left again."""
+    n = len(left)
+    best: _Candidate | None = None
+    longest = max(1, int(_LONGEST_SPIKE * n))
+    sums = np.concatenate(([0.0], np.cumsum(left)))
+    for length in range(1, longest + 1):
+        inside = (sums[length:-1] - sums[: -length - 1]) / length  # not up to the last
+        others = (sums[-1] - inside * length) / (n - length)
+        gain = length * (n - length) / n * (inside - others) ** 2
+        if not len(gain):
+            continue
+        at = int(np.argmax(gain))
+        if best is not None and gain[at] <= best.gain:
+            continue
+        places = np.arange(n)
+        shape = np.where((places >= at) & (places < at + length), inside[at], others[at])
+        size = float(inside[at] - others[at])
+        tried = n * longest
+        best = _Candidate("spike", at, at + length - 1, size, shape, float(gain[at]), 1, tried)
+    assert best is not None
+    return best
+
+
+def _drift(left: _Floats) -> _Candidate:
+    """A level up to some place, and a line from there to the end."""
+    n = len(left)
+    places = np.arange(n, dtype=float)
+    starts = places[: max(n - FEWEST + 1, 1)]
+    centred = left - left.mean()
+    behind = np.cumsum(centred[::-1])[::-1], np.cumsum((places * centred)[::-1])[::-1]
+    with_line = behind[1][: len(starts)] - starts * behind[0][: len(starts)]
+    steps = n - starts  # of the line, the first of them 0
+    squares = steps * (steps - 1) * (2 * steps - 1) / 6 - (steps * (steps - 1) / 2) ** 2 / n
+    gain = with_line**2 / squares
+    at = int(np.argmax(gain))
+    slope = float(with_line[at] / squares[at])
+    line = np.maximum(places - at, 0.0)
+    shape = left.mean() + slope * (line - line.mean())
+    return _Candidate("drift", at, n - 1, slope, shape, float(gain[at]), 1, n)
+
+
+#: Between two seasons that are tried, so many finer ones are looked at next to the best.
+_FINER = np.linspace(-0.25, 0.25, 21)
+
+
+@lru_cache(maxsize=16)
+def _waves(n: int) -> tuple[_Floats, _Floats, _Floats]:
+    """Seasons that are tried: how often they go up and down, and two waves of each."""
+    cycles = np.arange(_WAVES, n / 3, 0.25)
+    return cycles, *_pairs_of_waves(cycles, n)
+
+
+def _pairs_of_waves(cycles: _Floats, n: int) -> tuple[_Floats, _Floats]:
+    """Waves at n places, centred, of length 1, and orthogonal to each other."""
+    angles = 2 * np.pi / n * np.outer(cycles, np.arange(n))
+    one, other = (w - w.mean(axis=1, keepdims=True) for w in (np.cos(angles), np.sin(angles)))
+    one /= np.linalg.norm(one, axis=1, keepdims=True)
+    other -= (one * other).sum(axis=1, keepdims=True) * one
+    other /= np.linalg.norm(other, axis=1, keepdims=True)
+    return one, other
+
+
+def _wave(left: _Floats) -> _Candidate:
+    """A season that goes up and down evenly."""
+    n = len(left)
+    tried, one, other = _waves(n)
+    at = int(np.argmax((one @ left) ** 2 + (other @ left) ** 2))
+    cycles = tried[at] + _FINER
+    one, other = _pairs_of_waves(cycles, n)
+    parts = one @ left, other @ left
+    gain = parts[0] ** 2 + parts[1] ** 2
+    at = int(np.argmax(gain))
+    shape = parts[0][at] * one[at] + parts[1][at] * other[at]
+    return _Candidate(
+        "season",
+        0,
+        n - 1,
+        float(np.ptp(shape)),
+        shape + left.mean(),
+        float(gain[at]),
+        2,
+        len(tried),
+        period=float(n / cycles[at]),
+    )
+
+
+def _phases(series: _Floats, noise: float, floor: float, alpha: float) -> _Candidate | None:
+    """A season whose phases jump, such as weekdays: each is like itself a period before."""
+    n = len(series)
+    quiet: list[tuple[float, int]] = []
+    for period in _PHASES:
+        if n < _PERIODS * period:
+            continue
+        away = _OF_MAD * float(np.median(np.abs(series[period:] - series[:-period]))) / 2**0.5
+        quiet.append((max(away, floor), period))
+    if not quiet:
+        return None
+    least = min(away for away, _ in quiet)
+    # Multiples of a period are as quiet; it is the shortest.
+    period = next(period for away, period in quiet if away <= 1.25 * least)
+    if least > _QUIETER * noise:
+        return None
+    phase = np.arange(n) % period
+    middles = np.array([np.median(series[phase == each]) for each in range(period)])
+    shape = middles[phase] - np.median(series)
+    left = series - np.median(series) - shape
+    # What the phases explain beside what is left within them.
+    within = max(_OF_MAD * float(np.median(np.abs(left - np.median(left)))), floor)
+    rows = n - period
+    between = float(((shape - shape.mean()) ** 2).sum()) / max(period - 1, 1)
+    ratio = between / within**2
+    if fdtrc(period - 1, max(_SURENESS * 2 * rows, 1.0), ratio) * len(_PHASES) > alpha:
+        return None
+    size = float(np.ptp(middles))
+    return _Candidate("season", 0, n - 1, size, shape, 0.0, period, 1, period=float(period))
