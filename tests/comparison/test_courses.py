@@ -1,13 +1,18 @@
 """The courses of columns along many versions of known truth."""
 
+from pathlib import Path
+
 import numpy as np
 import pandas as pd
 import pytest
 
 import nachsicht
 from nachsicht.comparison.courses import courses_of
+from nachsicht.comparison.followed import followed_of, read_followed
+from nachsicht.model.codec import read_document
 
 WEEKS = 40
+FORMER = Path(__file__).parents[1] / "model" / "format_1"
 
 
 def week(number, rows=300):
@@ -30,9 +35,13 @@ def week(number, rows=300):
     return frame
 
 
+def kept(frame, n):
+    return followed_of(nachsicht.profile(frame, label=f"w{n:02d}").document)
+
+
 @pytest.fixture(scope="module")
 def profiles():
-    return [nachsicht.profile(week(n), label=f"w{n:02d}").document for n in range(WEEKS)]
+    return [kept(week(n), n) for n in range(WEEKS)]
 
 
 @pytest.fixture(scope="module")
@@ -83,7 +92,7 @@ def test_of_steady_histories_hardly_any_tells_anything():
     for seed in range(12):
         rng = np.random.default_rng([4, seed])
         steady = [
-            nachsicht.profile(
+            kept(
                 pd.DataFrame(
                     {
                         "weight": rng.normal(40, 4, 200).round(1),
@@ -91,8 +100,8 @@ def test_of_steady_histories_hardly_any_tells_anything():
                         "keeper": rng.choice(["Ada", "Ben"], 200),
                     }
                 ),
-                label=f"w{n}",
-            ).document
+                n,
+            )
             for n in range(12)
         ]
         telling += bool(courses_of(steady).happened)
@@ -101,14 +110,25 @@ def test_of_steady_histories_hardly_any_tells_anything():
 
 def test_a_column_that_comes_late_or_is_of_another_kind_is_followed_where_it_is(profiles):
     late = [
-        nachsicht.profile(
+        kept(
             week(n)
             .drop(columns=[] if n > 5 else ["weight"])
             .assign(traffic=lambda f, n=n: f.traffic.astype(str) if n == 3 else f.traffic),
-            label=f"w{n}",
-        ).document
+            n,
+        )
         for n in range(14)
     ]
     found = courses_of(late)
     assert found.columns == 6
     assert not [each for each in found.happened if each.column in ("weight", "traffic")]
+
+
+@pytest.mark.parametrize("path", sorted(FORMER.glob("*profile*")), ids=lambda path: path.name)
+def test_documents_of_the_former_format_are_followed_as_well(path):
+    document = read_document(path)
+    followed = read_followed(path)
+    assert followed == followed_of(document)
+    for column, kept_of_it in zip(document.columns, followed.columns, strict=True):
+        assert (column.missing, column.distinct) == (kept_of_it.missing, kept_of_it.distinct)
+        median = getattr(column.stats, "median", None)
+        assert kept_of_it.quantile(0.5) == (median if column.kind == "quantity" else None)

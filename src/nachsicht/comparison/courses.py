@@ -9,8 +9,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.model.column import CategorySummary, ColumnSummary, QuantitySummary
-from nachsicht.model.profile import ProfileDocument
+from nachsicht.comparison.followed import CATEGORY, QUANTITY, FollowedColumn, FollowedProfile
 from nachsicht.stats.change_point import FEWEST, Event, course_of
 
 #: Over all series together, chance alone tells something in one of so many histories.
@@ -80,15 +79,16 @@ class _Series(NamedTuple):
     errors: _Floats | None
 
 
-def courses_of(profiles: Sequence[ProfileDocument]) -> Courses:
+def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     """What happened to every column along versions in the order of their moments.
 
     Columns are followed by their names. One correction is made over all series.
     """
     names = list(dict.fromkeys(c.name for profile in profiles for c in profile.columns))
+    by_name = [{column.name: column for column in profile.columns} for profile in profiles]
     found = [_rows(profiles)]
     for name in names:
-        found += _of_column(name, [profile.column(name) for profile in profiles])
+        found += _of_column(name, [columns.get(name) for columns in by_name])
     usable = [one for one in found if np.isfinite(one.values).sum() >= FEWEST]
     labels = [profile.label for profile in profiles]
     alpha = ALPHA / max(len(usable), 1)
@@ -138,25 +138,24 @@ def _ends(event: Event, fitted: _Floats) -> tuple[float, float]:
     return after - change, after
 
 
-def _rows(profiles: Sequence[ProfileDocument]) -> _Series:
+def _rows(profiles: Sequence[FollowedProfile]) -> _Series:
     rows = np.array([profile.rows for profile in profiles], float)
     return _Series("", "rows", None, rows, None)
 
 
-def _of_column(name: str, columns: Sequence[ColumnSummary | None]) -> Iterator[_Series]:
+def _of_column(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[_Series]:
     """The series of one column; NaN in versions that lack it, or have it as another kind."""
     rows = _floats([c.rows if c else None for c in columns])
-    missing = _floats([c.missing_share if c else None for c in columns])
+    missing = _floats([c.missing if c else None for c in columns]) / np.maximum(rows, 1)
     yield _Series(name, "missing_share", None, missing, _error_of_share(missing, rows))
-    quantities = [c.stats if c and isinstance(c.stats, QuantitySummary) else None for c in columns]
-    if any(quantities):
+    if any(c and c.stats.type == QUANTITY for c in columns):
         present = np.maximum(_floats([c.present if c else None for c in columns]), 1)
         low, median, high = (
-            _floats([_quantile(q, share) if q else None for q in quantities])
+            _floats([c.quantile(share) if c else None for c in columns])
             for share in (0.25, 0.5, 0.75)
         )
         spread = high - low
-        error = np.hypot(spread / present**0.5, _grain(quantities))
+        error = np.hypot(spread / present**0.5, _grain(columns))
         yield _Series(name, "median", None, median, _OF_MEDIAN * error)
         yield _Series(name, "iqr", None, spread, _OF_IQR * error)
     else:
@@ -165,28 +164,24 @@ def _of_column(name: str, columns: Sequence[ColumnSummary | None]) -> Iterator[_
     yield from _of_levels(name, columns)
 
 
-def _grain(quantities: Sequence[QuantitySummary | None]) -> float:
+def _grain(columns: Sequence[FollowedColumn | None]) -> float:
     """Half a unit of the coarsest decimal: quantiles of rounded numbers go by whole units."""
-    decimals = [q.decimals for q in quantities if q and q.decimals is not None]
-    return 0.5 * 10.0 ** -min(decimals) if decimals else 0.0
+    decimals = [c.stats.decimals for c in columns if c and c.stats.type == QUANTITY]
+    known = [each for each in decimals if each is not None]
+    return 0.5 * 10.0 ** -min(known) if known else 0.0
 
 
-def _of_levels(name: str, columns: Sequence[ColumnSummary | None]) -> Iterator[_Series]:
+def _of_levels(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[_Series]:
     """The shares of the levels that are the largest in any version."""
-    present = [c.present if c and isinstance(c.stats, CategorySummary) else 0 for c in columns]
-    if not any(present):
+    own = [c if c and c.stats.type == CATEGORY and c.present else None for c in columns]
+    if not any(own):
         return
-    counts = [
-        {level.value: level.count for level in c.stats.levels}
-        if c and isinstance(c.stats, CategorySummary)
-        else {}
-        for c in columns
-    ]
+    counts = [{e.value: e.count for e in c.stats.levels} if c else {} for c in own]
+    rows = _floats([c.present if c else None for c in own])
     largest: dict[str, float] = {}
-    for levels, n in zip(counts, present, strict=True):
+    for levels, n in zip(counts, rows.tolist(), strict=True):
         for level, count in levels.items():
-            largest[level] = max(largest.get(level, 0.0), count / max(n, 1))
-    rows = _floats([n or None for n in present])
+            largest[level] = max(largest.get(level, 0.0), count / n)
     for level in sorted(largest, key=lambda level: (-largest[level], level))[:_MOST_LEVELS]:
         shares = _floats([levels.get(level, 0) for levels in counts]) / rows
         yield _Series(name, "share", level, shares, _error_of_share(shares, rows))
@@ -199,10 +194,6 @@ def _error_of_share(shares: _Floats, rows: _Floats) -> _Floats:
     share = min(max(together, at_least), 1 - at_least)
     error: _Floats = np.sqrt(share * (1 - share) / np.maximum(rows, 1))
     return error
-
-
-def _quantile(summary: QuantitySummary, share: float) -> float | None:
-    return next((point.value for point in summary.quantiles if point.share == share), None)
 
 
 def _floats(values: Sequence[float | None]) -> _Floats:

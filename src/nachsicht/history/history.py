@@ -13,7 +13,14 @@ from nachsicht.config.options import Options
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.history.moment import moment_of
-from nachsicht.history.store import RecordedVersion, add, check_label, document_of, versions_in
+from nachsicht.history.store import (
+    RecordedVersion,
+    add,
+    check_label,
+    document_of,
+    followed_in,
+    versions_in,
+)
 from nachsicht.i18n import phrase
 from nachsicht.results import Comparison, Profile
 
@@ -173,8 +180,8 @@ class History:
         from nachsicht.comparison.courses import courses_of
         from nachsicht.tables.courses import CoursesPart
 
-        documents = [document_of(self.folder, version) for version in self._last(last)]
-        return CoursesPart(courses_of(documents))
+        followed = [followed_in(self.folder, version) for version in self._last(last)]
+        return CoursesPart(courses_of(followed))
 
     def to_frame(self, library: str = "pandas") -> Any:
         """A row for every column of every version: what its summary says, and the moment.

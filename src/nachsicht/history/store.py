@@ -16,6 +16,7 @@ import msgspec
 from filelock import FileLock, Timeout
 
 from nachsicht._util.atomic_write import write_atomically
+from nachsicht.comparison.followed import FollowedProfile, read_followed
 from nachsicht.errors import DocumentError, OutputError, SettingsError
 from nachsicht.history.moment import Moment
 from nachsicht.model.codec import encode, pack, read_document
@@ -73,6 +74,20 @@ def document_of(folder: Path, version: RecordedVersion) -> ProfileDocument:
     DocumentError
         If the document is gone, was changed since it was recorded, or is damaged.
     """
+    document = read_document(_checked(folder, version))
+    if not isinstance(document, ProfileDocument):
+        raise DocumentError("comparison_for_profile", where=version.document)
+    return document
+
+
+def followed_in(folder: Path, version: RecordedVersion) -> FollowedProfile:
+    """What a history follows of a version; raises as `document_of`."""
+    found = read_followed(_checked(folder, version))
+    return msgspec.structs.replace(found, label=version.label)
+
+
+def _checked(folder: Path, version: RecordedVersion) -> Path:
+    """The document of a version, as it was recorded."""
     path = folder / version.document
     try:
         found = hashlib.sha256(path.read_bytes()).hexdigest()
@@ -82,10 +97,7 @@ def document_of(folder: Path, version: RecordedVersion) -> ProfileDocument:
         ) from error
     if found != version.sha256:
         raise DocumentError("history_changed", where=str(path), label=version.label)
-    document = read_document(path)
-    if not isinstance(document, ProfileDocument):
-        raise DocumentError("comparison_for_profile", where=str(path))
-    return document
+    return path
 
 
 def check_label(folder: Path, label: str) -> None:

@@ -60,6 +60,17 @@ def read_document(path: Path) -> Document:
     DocumentError
         If the file cannot be opened, holds no document, or one of a newer format.
     """
+    return decode(content_of(path), str(path))
+
+
+def content_of(path: Path) -> bytes:
+    """The JSON of a document, compressed or not.
+
+    Raises
+    ------
+    DocumentError
+        If the file cannot be opened, or is larger than any document.
+    """
     try:
         with path.open("rb") as file:
             packed = file.read(2) == b"\x1f\x8b"
@@ -70,7 +81,7 @@ def read_document(path: Path) -> Document:
         raise DocumentError("document_not_opened", where=str(path), reason=reason) from error
     if len(data) > _MOST_BYTES:
         raise DocumentError("document_too_large", where=str(path), value=_MOST_BYTES >> 20)
-    return decode(data, str(path))
+    return data
 
 
 def decode(data: bytes, where: str = "") -> Document:

@@ -1,0 +1,85 @@
+"""What a history follows of a profile: few numbers, read from its document without the rest."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from nachsicht.model.codec import FORMAT_VERSION, content_of, decode, encode
+from nachsicht.model.column import Level
+from nachsicht.model.profile import ProfileDocument
+
+#: How the documents say what a summary is of.
+QUANTITY, CATEGORY = "quantity", "category"
+
+
+class FollowedQuantile(msgspec.Struct, frozen=True):
+    """A share of the rows, and the value below which they are; of dates a text."""
+
+    share: float
+    value: Any
+
+
+class FollowedSummary(msgspec.Struct, frozen=True):
+    """Of a column's summary the quantiles, with their decimals, or the levels."""
+
+    type: str
+    quantiles: tuple[FollowedQuantile, ...] = ()
+    decimals: int | None = None
+    levels: tuple[Level, ...] = ()
+
+
+class FollowedColumn(msgspec.Struct, frozen=True):
+    """Of a column its counts and what is followed of its summary."""
+
+    name: str
+    rows: int
+    missing: int
+    distinct: int
+    stats: FollowedSummary
+
+    @property
+    def present(self) -> int:
+        """Rows with a value."""
+        return self.rows - self.missing
+
+    def quantile(self, share: float) -> float | None:
+        """A quantile of a quantity; None of other columns."""
+        if self.stats.type != QUANTITY:
+            return None
+        return next((q.value for q in self.stats.quantiles if q.share == share), None)
+
+
+class FollowedProfile(msgspec.Struct, frozen=True):
+    """Of a profile its label, its rows and its columns."""
+
+    format_version: int
+    label: str
+    rows: int
+    columns: tuple[FollowedColumn, ...]
+
+
+def followed_of(document: ProfileDocument) -> FollowedProfile:
+    """What is followed of a profile."""
+    return msgspec.json.decode(encode(document), type=FollowedProfile)
+
+
+def read_followed(path: Path) -> FollowedProfile:
+    """What is followed of the profile in a document.
+
+    Raises
+    ------
+    DocumentError
+        If the document cannot be read.
+    """
+    data = content_of(path)
+    try:
+        found = msgspec.json.decode(data, type=FollowedProfile)
+    except (msgspec.DecodeError, UnicodeError):
+        found = None
+    if found is not None and found.format_version == FORMAT_VERSION:
+        return found
+    document = decode(data, str(path))  # of a former format, or damaged
+    return followed_of(document if isinstance(document, ProfileDocument) else document.versions[0])
