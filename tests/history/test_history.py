@@ -242,6 +242,12 @@ def test_the_command_says_what_happened_on_the_way_and_writes_the_page(tmp_path)
     german = command("history", history.folder, "--language", "de")
     assert "battery: der Median ging mit w08 von 3,7" in german.stdout
     assert "w11" in command("history", history.folder, "--last", 4).stdout
+    new = tmp_path / "new.csv"
+    readings(20).assign(weight=lambda f: f.weight + 30).to_csv(new, index=False)
+    judged = command("compare", new, "--against", history.folder).stdout
+    assert re.search(
+        r"weight: the median is [67]\S* in new, the newest version, and was [34]", judged
+    )
     (event,) = history.courses().found.happened
     assert (event.column, event.form, event.first) == ("battery", "jump", "w08")
     assert history.courses().to_frame().shape[0] == 1

@@ -54,6 +54,18 @@ def test_a_jump_within_a_season_and_a_bad_week_before_it_are_all_told():
     assert events["jump"].size == pytest.approx(-8 * NOISE, abs=NOISE)
 
 
+def test_a_jump_at_the_end_of_a_drift_is_not_told_as_two_drifts():
+    rng = np.random.default_rng(8)
+    values = NOISE * rng.normal(size=61) - 0.2 * np.maximum(np.arange(61) - 12, 0)
+    values[60] -= 8
+    events = {event.form: event for event in course_of(values, np.full(61, NOISE)).events}
+    assert {*events} == {"drift", "jump"}
+    assert abs(events["drift"].first - 12) <= 1
+    assert events["drift"].size == pytest.approx(-0.2, rel=0.05)
+    assert events["jump"].first == 60
+    assert events["jump"].size == pytest.approx(-8, abs=3 * NOISE)
+
+
 def test_the_size_of_a_drift_is_that_of_one_place():
     values, at = made("drift", 60, 30, 4)
     (event,) = course_of(values).events

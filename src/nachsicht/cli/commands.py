@@ -271,7 +271,8 @@ def compare(
                 **given,
             )
         elif against is not None:
-            result = nachsicht.History(against).compare(
+            kept = nachsicht.History(against)
+            result = kept.compare(
                 sources[0],
                 label=labels[0] if labels else None,
                 settings=base,
@@ -284,6 +285,8 @@ def compare(
             )
         _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
+    if against is not None and not output["quiet"]:
+        _print_courses(kept.courses(new=result.versions[-1]))
     if stop_on:
         _stop(result, stop_on)
 
@@ -376,14 +379,13 @@ def history(folder: Path, last: int | None, **output: Any) -> None:
       nachsicht history history --last 8
     """
     import nachsicht
-    from nachsicht.stats.change_point import FEWEST
 
     outputs = _targets(output, default=None)
     base, given = settings_given(output)
     kept = nachsicht.History(folder)
     found = kept.courses(last)
-    few = found.found.versions < FEWEST
-    if not few and not output["quiet"]:
+    few = not found.enough
+    if not output["quiet"]:
         _print_courses(found)
     if few or outputs:
         with ProgressBar(quiet=output["quiet"]) as bar:
@@ -395,6 +397,8 @@ def history(folder: Path, last: int | None, **output: Any) -> None:
 def _print_courses(found: CoursesPart) -> None:
     """What happened along a history, in at most so many lines."""
     courses = found.found
+    if not found.enough:
+        return
     head = phrase("courses.head", n=courses.versions, columns=courses.columns)
     click.echo(f"\n{_one_line(head)}\n")
     for sentence in found.sentences[:_MOST_LINES]:

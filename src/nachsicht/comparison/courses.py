@@ -133,9 +133,10 @@ def _ends(event: Event, fitted: _Floats) -> tuple[float, float]:
     """Where a series was before an event and went by it."""
     if event.form == "season":
         return float(np.nanmin(fitted)), float(np.nanmax(fitted))
-    after = float(fitted[event.last])
-    change = event.size * (event.last - event.first) if event.form == "drift" else event.size
-    return after - change, after
+    at = float(fitted[event.first])
+    if event.form == "drift":
+        return at, at + event.size * (event.last - event.first)
+    return at - event.size, at
 
 
 def _rows(profiles: Sequence[FollowedProfile]) -> _Series:

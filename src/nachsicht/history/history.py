@@ -165,7 +165,7 @@ class History:
             raise SettingsError("too_few_recorded", where=str(self.folder), n=len(chosen))
         return compare(*versions, labels=labels, settings=settings, progress=progress, **options)
 
-    def courses(self, last: int | None = None) -> CoursesPart:
+    def courses(self, last: int | None = None, *, new: Profile | None = None) -> CoursesPart:
         """What happened along the versions: columns that jumped, drifted, or had a bad version.
 
         Each number of a column (its median, its missing share, the share of a level …) is judged
@@ -176,11 +176,15 @@ class History:
         ----------
         last : int, optional
             Look at only so many of the versions, the last ones.
+        new : Profile, optional
+            A version that is not recorded, behind them.
         """
         from nachsicht.comparison.courses import courses_of
+        from nachsicht.comparison.followed import followed_of
         from nachsicht.tables.courses import CoursesPart
 
         followed = [followed_in(self.folder, version) for version in self._last(last)]
+        followed += [followed_of(new.document)] if new is not None else []
         return CoursesPart(courses_of(followed))
 
     def to_frame(self, library: str = "pandas") -> Any:

@@ -8,7 +8,7 @@ what is left is chance.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import msgspec
@@ -28,8 +28,8 @@ _SURENESS = 0.25
 #: The standard errors that are given count as so many degrees of freedom, as long as the noise is
 #: below so many of them.
 _OF_ERRORS, _NOISE_OF_ERRORS = 12.0, 2.5
-#: More events are not told apart.
-_MOST_EVENTS = 4
+#: More events are not told apart; so often they are found anew beside each other.
+_MOST_EVENTS, _PASSES = 4, 3
 #: A spike has at most this part of the versions, and comes back.
 _LONGEST_SPIKE = 0.15
 #: A season has three whole periods at least, and as many phases, if it is read phase by phase.
@@ -110,36 +110,49 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
     floor = _ROUNDING * float(np.abs(series).max())
     if floor == 0:  # nothing but zeros
         return Course(events=(), noise=0.0, fitted=tuple(values.tolist()))
-    fitted = np.full(len(series), np.median(series))
-    events: list[Event] = []
+    middle = float(np.median(series))
     noise, freedom = _noise(series, least, floor)
     season = _phases(series, noise, floor if least is None else float(np.median(least)), alpha)
-    if season is not None:
-        fitted = fitted + season.shape
-        events.append(_event(season, known, 0.0))
-        noise, freedom = _noise(series - fitted, least, floor)
-    while len(events) < _MOST_EVENTS:
-        # Each candidate is fitted with a new level, so that what is before an event may move.
-        left = series - fitted
-        found = [*_candidates(left, smooth=season is None)]
+    events = [] if season is None else [season]
+    chances = [0.0] * len(events)
+    while len(chances) < _MOST_EVENTS:
+        left = _left(series - middle, events)
+        noise, freedom = _noise(left, least, floor)
+        seasonal = any(event.form == "season" for event in events)
         # A season of few places makes neighbours differ; it is held against what it leaves.
         scored = [
             (_p_value(each, *_noise_beside(each, left, least, floor, (noise, freedom))), each)
-            for each in found
+            for each in _candidates(left, smooth=not seasonal)
         ]
         p_value, best = min(scored, key=lambda entry: (entry[0], -entry[1].gain))
         if p_value > alpha:
             break
-        events.append(_event(best, known, p_value))
-        season = best if best.form == "season" else season
-        fitted = fitted + best.shape
-        noise, freedom = _noise(series - fitted, least, floor)
+        chances.append(p_value)
+        events = _refitted(series - middle, [*events, best])
     whole = np.full(len(values), np.nan)
-    whole[known] = fitted
-    return Course(events=tuple(events), noise=noise, fitted=tuple(whole.tolist()))
+    whole[known] = middle + sum((event.shape for event in events), np.zeros(len(series)))
+    told = tuple(_event(*entry, known) for entry in zip(events, chances, strict=True))
+    return Course(events=told, noise=noise, fitted=tuple(whole.tolist()))
 
 
-def _event(found: _Candidate, known: NDArray[np.intp], p_value: float) -> Event:
+def _left(series: _Floats, events: Sequence[_Candidate]) -> _Floats:
+    """What events leave over of a series."""
+    found: _Floats = series - sum((event.shape for event in events), np.zeros(len(series)))
+    return found
+
+
+def _refitted(series: _Floats, events: list[_Candidate]) -> list[_Candidate]:
+    """Events, each found anew beside all others, so that one does not tell what another did."""
+    fits = {"jump": _jump, "spike": _spike, "drift": _drift}
+    for _ in range(_PASSES if len(events) > 1 else 0):
+        for place, event in enumerate(events):
+            if event.form in fits:
+                others = events[:place] + events[place + 1 :]
+                events[place] = fits[event.form](_left(series, others))
+    return events
+
+
+def _event(found: _Candidate, p_value: float, known: NDArray[np.intp]) -> Event:
     return Event(
         form=found.form,
         first=int(known[found.first]),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nachsicht.comparison.courses import Courses, Happening
 from nachsicht.i18n import phrase
+from nachsicht.stats.change_point import FEWEST
 from nachsicht.tables.base import Columns, Part
 
 #: Numbers that are told in per cent.
@@ -20,6 +21,11 @@ class CoursesPart(Part):
 
     def __len__(self) -> int:
         return len(self.found.happened)
+
+    @property
+    def enough(self) -> bool:
+        """Whether there are versions enough to say anything."""
+        return self.found.versions >= FEWEST
 
     @property
     def sentences(self) -> tuple[str, ...]:
@@ -46,6 +52,8 @@ def sentence_of(happening: Happening) -> str:
     form = happening.form
     if form == "spike" and happening.versions > 1:
         form = "spikes"
+    if form == "jump" and happening.versions == 1:
+        form = "newest"  # nobody knows whether it stays
     return phrase(
         f"courses.{form}",
         what=what,

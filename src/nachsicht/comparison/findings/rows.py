@@ -257,13 +257,14 @@ def _imported_again(between: VersionPair) -> Finding | None:
     earlier = {duplicates.columns: duplicates for duplicates in old.duplicates_by_subset}
     for duplicates in new.duplicates_by_subset:
         left_out = [c for c in new.columns if c.name not in duplicates.columns]
-        whole, others = import_in(duplicates), _in(new.columns, duplicates)
-        block = whole or _long_run(duplicates, earlier.get(duplicates.columns), others)
+        others = _in(new.columns, duplicates)
+        block = import_in(duplicates) if duplicates_matter(others, duplicates) else None
+        block = block or _long_run(duplicates, earlier.get(duplicates.columns), others)
         if block is None or any(c.kind is not Kind.IDENTIFIER for c in left_out):
             continue
         rows = block.last_row - block.first_row + 1
         again = duplicates.duplicate_rows - new.duplicates.duplicate_rows
-        if again <= rows / 2 or (whole and not duplicates_matter(others, duplicates)):
+        if again <= rows / 2:
             continue
         facts: dict[str, Fact] = {"rows": rows, "share": rows / new.rows, "old_share": before}
         return between.finding(
