@@ -123,6 +123,28 @@ def test_a_column_that_comes_late_or_is_of_another_kind_is_followed_where_it_is(
     assert not [each for each in found.happened if each.column in ("weight", "traffic")]
 
 
+@pytest.mark.filterwarnings("error")
+def test_columns_without_values_versions_without_rows_and_constants_are_no_trouble():
+    def version(n):
+        frame = pd.DataFrame(
+            {
+                "none": [None] * 30,
+                "missing": [np.nan] * 30,
+                "zero": np.zeros(30),
+                "always": np.full(30, 2.5),
+                "yard": ["Kleehof"] * 30,
+                "day": pd.date_range("2025-01-01", periods=30),
+                "seen": [True] * 30,
+            }
+        )
+        return frame[:0] if n == 4 else frame.drop(columns="always") if n == 5 else frame
+
+    found = courses_of([kept(version(n), n) for n in range(9)])
+    assert found.columns == 7
+    (only,) = found.happened
+    assert (only.column, only.statistic, only.form, only.first) == ("", "rows", "spike", "w04")
+
+
 @pytest.mark.parametrize("path", sorted(FORMER.glob("*profile*")), ids=lambda path: path.name)
 def test_documents_of_the_former_format_are_followed_as_well(path):
     document = read_document(path)

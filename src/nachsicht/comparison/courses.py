@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.comparison.followed import CATEGORY, QUANTITY, FollowedColumn, FollowedProfile
+from nachsicht.comparison.followed import FollowedColumn, FollowedProfile
 from nachsicht.stats.change_point import FEWEST, Event, course_of
 
 #: Over all series together, chance alone tells something in one of so many histories.
@@ -85,7 +85,8 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     Columns are followed by their names. One correction is made over all series.
     """
     names = list(dict.fromkeys(c.name for profile in profiles for c in profile.columns))
-    by_name = [{column.name: column for column in profile.columns} for profile in profiles]
+    # Columns of no rows say nothing.
+    by_name = [{c.name: c for c in profile.columns if profile.rows} for profile in profiles]
     found = [_rows(profiles)]
     for name in names:
         found += _of_column(name, [columns.get(name) for columns in by_name])
@@ -149,7 +150,7 @@ def _of_column(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[
     rows = _floats([c.rows if c else None for c in columns])
     missing = _floats([c.missing if c else None for c in columns]) / np.maximum(rows, 1)
     yield _Series(name, "missing_share", None, missing, _error_of_share(missing, rows))
-    if any(c and c.stats.type == QUANTITY for c in columns):
+    if any(c and c.is_quantity for c in columns):
         present = np.maximum(_floats([c.present if c else None for c in columns]), 1)
         low, median, high = (
             _floats([c.quantile(share) if c else None for c in columns])
@@ -167,17 +168,16 @@ def _of_column(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[
 
 def _grain(columns: Sequence[FollowedColumn | None]) -> float:
     """Half a unit of the coarsest decimal: quantiles of rounded numbers go by whole units."""
-    decimals = [c.stats.decimals for c in columns if c and c.stats.type == QUANTITY]
-    known = [each for each in decimals if each is not None]
+    known = [c.decimals for c in columns if c and c.decimals is not None]
     return 0.5 * 10.0 ** -min(known) if known else 0.0
 
 
 def _of_levels(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[_Series]:
     """The shares of the levels that are the largest in any version."""
-    own = [c if c and c.stats.type == CATEGORY and c.present else None for c in columns]
+    own = [c if c and c.levels and c.present else None for c in columns]
     if not any(own):
         return
-    counts = [{e.value: e.count for e in c.stats.levels} if c else {} for c in own]
+    counts = [{level.value: level.count for level in c.levels} if c else {} for c in own]
     rows = _floats([c.present if c else None for c in own])
     largest: dict[str, float] = {}
     for levels, n in zip(counts, rows.tolist(), strict=True):

@@ -38,7 +38,7 @@ class FollowedColumn(msgspec.Struct, frozen=True):
     rows: int
     missing: int
     distinct: int
-    stats: FollowedSummary
+    stats: FollowedSummary | None = None
 
     @property
     def present(self) -> int:
@@ -47,9 +47,23 @@ class FollowedColumn(msgspec.Struct, frozen=True):
 
     def quantile(self, share: float) -> float | None:
         """A quantile of a quantity; None of other columns."""
-        if self.stats.type != QUANTITY:
-            return None
-        return next((q.value for q in self.stats.quantiles if q.share == share), None)
+        points = self.stats.quantiles if self.stats and self.is_quantity else ()
+        return next((point.value for point in points if point.share == share), None)
+
+    @property
+    def is_quantity(self) -> bool:
+        """Whether its values are numbers."""
+        return self.stats is not None and self.stats.type == QUANTITY
+
+    @property
+    def decimals(self) -> int | None:
+        """With how many decimals its numbers are written; None of other columns."""
+        return self.stats.decimals if self.stats and self.is_quantity else None
+
+    @property
+    def levels(self) -> tuple[Level, ...]:
+        """The levels of a category; none of other columns."""
+        return self.stats.levels if self.stats and self.stats.type == CATEGORY else ()
 
 
 class FollowedProfile(msgspec.Struct, frozen=True):

@@ -112,9 +112,8 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
         return Course(events=(), noise=0.0, fitted=tuple(values.tolist()))
     middle = float(np.median(series))
     noise, freedom = _noise(series, least, floor)
-    season = _phases(series, noise, floor if least is None else float(np.median(least)), alpha)
-    events = [] if season is None else [season]
-    chances = [0.0] * len(events)
+    phases = _phases(series, noise, floor if least is None else float(np.median(least)))
+    events, chances = ([phases[1]], [phases[0]]) if phases and phases[0] <= alpha else ([], [])
     while len(chances) < _MOST_EVENTS:
         left = _left(series - middle, events)
         noise, freedom = _noise(left, least, floor)
@@ -307,8 +306,11 @@ def _wave(left: _Floats) -> _Candidate:
     )
 
 
-def _phases(series: _Floats, noise: float, floor: float, alpha: float) -> _Candidate | None:
-    """A season whose phases jump, such as weekdays: each is like itself a period before."""
+def _phases(series: _Floats, noise: float, floor: float) -> tuple[float, _Candidate] | None:
+    """A season whose phases jump, such as weekdays, and how often chance gives as much of it.
+
+    Each phase is like itself a period before.
+    """
     n = len(series)
     quiet: list[tuple[float, int]] = []
     for period in _PHASES:
@@ -332,7 +334,9 @@ def _phases(series: _Floats, noise: float, floor: float, alpha: float) -> _Candi
     rows = n - period
     between = float(((shape - shape.mean()) ** 2).sum()) / max(period - 1, 1)
     ratio = between / within**2
-    if fdtrc(period - 1, max(_SURENESS * 2 * rows, 1.0), ratio) * len(_PHASES) > alpha:
-        return None
+    freedom = max(_SURENESS * 2 * rows, 1.0)
+    p_value = min(1.0, len(_PHASES) * float(fdtrc(period - 1, freedom, ratio)))
     size = float(np.ptp(middles))
-    return _Candidate("season", 0, n - 1, size, shape, 0.0, period, 1, period=float(period))
+    return p_value, _Candidate(
+        "season", 0, n - 1, size, shape, 0.0, period, 1, period=float(period)
+    )
