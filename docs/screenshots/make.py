@@ -5,6 +5,7 @@ Needs Chromium for the pages; Xvfb, xterm and ImageMagick for the terminal.
 
 from __future__ import annotations
 
+import runpy
 import shutil
 import subprocess
 import sys
@@ -85,10 +86,15 @@ def take_figures(comparison: nachsicht.Comparison) -> None:
     figure.savefig(HERE / "figures.png", dpi=90)
 
 
-def take_terminal(files: dict[str, Path]) -> None:
-    """A picture of the summary in a real terminal, in a window of its own screen."""
-    old, new = (files[f"hive_checks_{year}.csv"] for year in (2024, 2025))
-    shell = f"nachsicht compare {old.name} {new.name}; sleep 60"
+def weeks_of_scales(folder: Path) -> None:
+    """The history of the example, in a folder."""
+    readings = runpy.run_path(str(HERE.parents[1] / "examples" / "weeks_of_scales.py"))
+    shutil.copytree(readings["history"].folder, folder)
+
+
+def take_terminal(command: str, folder: Path, target: Path, lines: int) -> None:
+    """A picture of what a command prints in a real terminal, in a window of its own screen."""
+    shell = f"{command}; sleep 60"
     screen = subprocess.Popen(["Xvfb", ":77", "-screen", "0", "1280x1300x24"])
     environment = {"DISPLAY": ":77", "PATH": f"{Path(sys.executable).parent}:/usr/bin:/bin"}
     environment |= {
@@ -99,12 +105,11 @@ def take_terminal(files: dict[str, Path]) -> None:
     }
     time.sleep(1)
     terminal = subprocess.Popen(
-        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "82x62+0+0", "-u8",
+        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", f"82x{lines}+0+0", "-u8",
          "-bg", "#191816", "-fg", "#ece8df", "-e", "sh", "-c", shell],
-        env=environment, cwd=old.parent,
+        env=environment, cwd=folder,
     )  # fmt: skip
     time.sleep(5)
-    target = HERE / "terminal.png"
     subprocess.run(["import", "-window", "root", "-trim", str(target)], env=environment, check=True)
     terminal.kill()
     screen.kill()
@@ -134,7 +139,11 @@ def main() -> None:
             }
         )
         if all(map(shutil.which, ("Xvfb", "xterm", "import"))):
-            take_terminal(files)
+            compared = "nachsicht compare hive_checks_2024.csv hive_checks_2025.csv"
+            take_terminal(compared, Path(folder), HERE / "terminal.png", 62)
+            weeks_of_scales(Path(folder) / "scales")
+            shown = HERE / "terminal_history.png"
+            take_terminal("nachsicht history scales", Path(folder), shown, 8)
         else:
             sys.stderr.write("No picture of the terminal: Xvfb, xterm or ImageMagick is missing.\n")
 

@@ -1,5 +1,6 @@
 """The courses of columns along many versions of known truth."""
 
+import math
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ import nachsicht
 from nachsicht.comparison.courses import courses_of
 from nachsicht.comparison.followed import followed_of, read_followed
 from nachsicht.model.codec import read_document
+from nachsicht.tables.courses import strip_of
 
 WEEKS = 40
 FORMER = Path(__file__).parents[1] / "model" / "format_1"
@@ -143,6 +145,14 @@ def test_columns_without_values_versions_without_rows_and_constants_are_no_troub
     assert found.columns == 7
     (only,) = found.happened
     assert (only.column, only.statistic, only.form, only.first) == ("", "rows", "spike", "w04")
+
+
+def test_a_strip_shows_the_course_with_the_newest_last():
+    assert strip_of(range(8)) == "▁▂▃▄▅▆▇█"
+    assert strip_of([2.0] * 3) == "▁▁▁"
+    assert strip_of([1.0, math.nan, 3.0]) == "▁ █"
+    assert strip_of([0.0] * 300 + [5.0] * 100) == "▁" * 15 + "█" * 5
+    assert strip_of([math.nan] * 2) == "  "
 
 
 @pytest.mark.parametrize("path", sorted(FORMER.glob("*profile*")), ids=lambda path: path.name)

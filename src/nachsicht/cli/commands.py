@@ -401,8 +401,8 @@ def _print_courses(found: CoursesPart) -> None:
         return
     head = phrase("courses.head", n=courses.versions, columns=courses.columns)
     click.echo(f"\n{_one_line(head)}\n")
-    for sentence in found.sentences[:_MOST_LINES]:
-        click.echo(f"  {_one_line(sentence)}")
+    for strip, sentence in list(zip(found.strips, found.sentences, strict=True))[:_MOST_LINES]:
+        click.echo(f"  {strip}  {_one_line(sentence)}")
     more = len(found) - _MOST_LINES
     if more > 0:
         click.echo(f"  {phrase('courses.more', n=more)}")

@@ -47,6 +47,8 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
         How often chance gives as much anywhere in this series.
     period : float, optional
         Of a season, in versions.
+    values : tuple of float
+        The number in every version; NaN where there is none.
     """
 
     column: str
@@ -60,6 +62,7 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     after: float
     p_value: float
     period: float | None = None
+    values: tuple[float, ...] = ()
 
 
 class Courses(NamedTuple):
@@ -127,6 +130,7 @@ def _happenings(series: _Series, labels: Sequence[str], alpha: float) -> Iterato
             after=after,
             p_value=event.p_value,
             period=event.period,
+            values=tuple(series.values.tolist()),
         )
 
 

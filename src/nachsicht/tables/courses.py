@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import pairwise
+from math import isfinite
+from statistics import fmean
+
 from nachsicht.comparison.courses import Courses, Happening
 from nachsicht.i18n import phrase
 from nachsicht.stats.change_point import FEWEST
 from nachsicht.tables.base import Columns, Part
 
+#: From the lowest to the highest number, and how many of them at most.
+_BLOCKS, _STRIP = "▁▂▃▄▅▆▇█", 20
 #: Numbers that are told in per cent.
 _SHARES = ("missing_share", "share")
 
@@ -32,12 +39,32 @@ class CoursesPart(Part):
         """Each in a sentence, in the current language."""
         return tuple(map(sentence_of, self.found.happened))
 
+    @property
+    def strips(self) -> tuple[str, ...]:
+        """Each as a strip of blocks, the newest version last."""
+        return tuple(strip_of(each.values) for each in self.found.happened)
+
     def columns(self) -> Columns:
         """A row for each: column, statistic, level, form, versions, before and after, chance."""
         return {
             name: [getattr(each, name) for each in self.found.happened]
             for name in Happening.__struct_fields__
+            if name != "values"
         }
+
+
+def strip_of(values: Sequence[float]) -> str:
+    """Numbers as blocks from their lowest to their highest; neighbours together where many."""
+    parts = min(len(values), _STRIP)
+    bounds = [len(values) * i // parts for i in range(parts + 1)]
+    means = [
+        fmean(known) if (known := [v for v in values[low:high] if isfinite(v)]) else None
+        for low, high in pairwise(bounds)
+    ]
+    known = [mean for mean in means if mean is not None]
+    low, height = min(known, default=0.0), max(known, default=0.0) - min(known, default=0.0)
+    step = (len(_BLOCKS) - 1) / height if height else 0.0
+    return "".join(" " if m is None else _BLOCKS[round((m - low) * step)] for m in means)
 
 
 def sentence_of(happening: Happening) -> str:
