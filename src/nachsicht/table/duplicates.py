@@ -49,7 +49,12 @@ class DuplicateRowsPart(msgspec.Struct, frozen=True):
         later[starts] = False
         sizes = np.diff(starts, append=len(places))
         again, first = places[later], np.repeat(places[starts], sizes - 1)
+        groups = _groups(places, starts, sizes)
+        # Where nearly all rows are repeated, each of these is as long as the table.
+        del places, later
         in_order = np.argsort(again)
+        again, first = again[in_order], first[in_order]
+        del in_order
         size = _FIRST_BLOCK
         while len(hashes) / size > MOST_PLACES:
             size *= 2
@@ -57,8 +62,8 @@ class DuplicateRowsPart(msgspec.Struct, frozen=True):
         return Duplicates(
             duplicate_rows=len(again),
             distinct_rows=len(hashes) - len(again),
-            runs=_blocks(again[in_order], first[in_order], hashes),
-            groups=_groups(places, starts, sizes),
+            runs=_blocks(again, first, hashes),
+            groups=groups,
             block_rows=size,
             counts_by_block=tuple(blocks.tolist()) if len(again) else (),
             consecutive_rows=int(np.count_nonzero(hashes[1:] == hashes[:-1])),
