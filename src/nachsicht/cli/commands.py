@@ -286,7 +286,8 @@ def compare(
         _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
     if against is not None and not output["quiet"]:
-        _print_courses(kept.courses(new=result.versions[-1]))
+        with use_language(result._languages[0]):
+            _print_courses(kept.courses(new=result.versions[-1]))
     if stop_on:
         _stop(result, stop_on)
 
@@ -379,6 +380,7 @@ def history(folder: Path, last: int | None, **output: Any) -> None:
       nachsicht history history --last 8
     """
     import nachsicht
+    from nachsicht.config.files import settings_from
 
     outputs = _targets(output, default=None)
     base, given = settings_given(output)
@@ -386,7 +388,8 @@ def history(folder: Path, last: int | None, **output: Any) -> None:
     found = kept.courses(last)
     few = not found.enough
     if not output["quiet"]:
-        _print_courses(found)
+        with use_language(settings_from(base, given).language[0]):  # a file may name it
+            _print_courses(found)
     if few or outputs:
         with ProgressBar(quiet=output["quiet"]) as bar:
             result = kept.compare(last=last, settings=base, progress=bar, **given)

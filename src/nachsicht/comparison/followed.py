@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from nachsicht.errors import DocumentError
 from nachsicht.model.codec import FORMAT_VERSION, content_of, decode, encode
 from nachsicht.model.column import Level
 from nachsicht.model.profile import ProfileDocument
@@ -96,4 +97,6 @@ def read_followed(path: Path) -> FollowedProfile:
     if found is not None and found.format_version == FORMAT_VERSION:
         return found
     document = decode(data, str(path))  # of a former format, or damaged
-    return followed_of(document if isinstance(document, ProfileDocument) else document.versions[0])
+    if not isinstance(document, ProfileDocument):
+        raise DocumentError("comparison_for_profile", where=str(path))
+    return followed_of(document)
