@@ -264,10 +264,10 @@ def assert_steady(
     made = compare(old, new, settings=settings, **options)
     grave = [f for f in made.findings if f.accepted is None and f.severity.rank <= _rank(stop_on)]
     if grave:
-        told = "\n".join(
+        listed = "\n".join(
             f"  {f.severity}: {f.title} {', '.join(f.columns)}\n    {f.sentence}" for f in grave
         )
-        raise AssertionError(f"{made.verdict}\n{told}")
+        raise AssertionError(f"{made.verdict}\n{listed}")
     return made
 
 

@@ -210,7 +210,7 @@ def _ranks(column: ColumnSummary, detail: QuantitySummary, values: Any) -> Itera
     for level in column.top_values:
         lacking = counted.get(float(level.value), 0) - level.count
         if not 0 <= lacking <= column.error_bounds.count:
-            yield f"{column.name}: {level.value} occurs {lacking} rows more often than told"
+            yield f"{column.name}: {level.value} occurs {lacking} rows more often than described"
 
 
 def _counts(values: Any) -> Iterator[tuple[Any, int]]:

@@ -11,7 +11,7 @@ export function Rows() {
   return (
     <section class="rows" id="rows" aria-label={word("page.rows_section")}>
       <h2>{word("page.rows_section")}</h2>
-      {page.rows_told.map((sentence) => (
+      {page.rows_sentences.map((sentence) => (
         <p class="muted" key={sentence}>
           {sentence}
         </p>

@@ -31,9 +31,9 @@ export function ColumnPage({ column }: { column: Column }) {
         {word("page.stored_as", { type: newest.dtype })}
         {column.trajectory && <> {word(`trajectories.${column.trajectory}`, { since: column.since_version })}</>}
       </p>
-      {column.described.map((told) => (
-        <p class="why" key={told}>
-          {told}
+      {column.described.map((sentence) => (
+        <p class="why" key={sentence}>
+          {sentence}
         </p>
       ))}
       {newest.error_bounds && <p class="approximate">≈ {newest.error_bounds}</p>}
@@ -55,7 +55,7 @@ export function ColumnPage({ column }: { column: Column }) {
   );
 }
 
-/** All that is told in numbers. */
+/** All that is known in numbers. */
 function Numbers({ column, newest }: { column: Column; newest: Summary }) {
   return (
     <>

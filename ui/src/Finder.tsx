@@ -10,7 +10,7 @@ interface Found {
   what: string;
   name: string;
   /** Said below the name. */
-  told: string;
+  hint: string;
   address: string | null;
 }
 
@@ -21,22 +21,22 @@ function everything(): Found[] {
     ...page.columns.map((column) => ({
       what: word("page.column"),
       name: column.name,
-      told: word(`kinds.${column.kind}`),
+      hint: word(`kinds.${column.kind}`),
       address: columnAddress(column.name),
     })),
     ...page.findings.map((finding, i) => ({
       what: word("page.finding"),
       name: finding.title,
-      told: finding.columns.join(", "),
+      hint: finding.columns.join(", "),
       address: `finding/${i}`,
     })),
     ...page.pairs.map((pair) => ({
       what: word("page.choose_pair"),
       name: `${pair.x} × ${pair.y}`,
-      told: "",
+      hint: "",
       address: pairAddress(pair),
     })),
-    ...terms().map(([name, told]) => ({ what: word("page.a_word"), name, told, address: null })),
+    ...terms().map(([name, hint]) => ({ what: word("page.a_word"), name, hint, address: null })),
   ];
 }
 
@@ -44,7 +44,7 @@ function everything(): Found[] {
 function fitting(text: string): Found[] {
   const wanted = text.trim().toLocaleLowerCase();
   if (!wanted) return [];
-  const fits = (found: Found) => `${found.name} ${found.told}`.toLocaleLowerCase().includes(wanted);
+  const fits = (found: Found) => `${found.name} ${found.hint}`.toLocaleLowerCase().includes(wanted);
   const begins = (found: Found) => Number(!found.name.toLocaleLowerCase().startsWith(wanted));
   return everything()
     .filter(fits)
@@ -110,12 +110,12 @@ export function Finder() {
               {entry.address === null ? (
                 <p>
                   <span class="what">{entry.what}</span> <strong>{entry.name}</strong>
-                  <small>{entry.told}</small>
+                  <small>{entry.hint}</small>
                 </p>
               ) : (
                 <button type="button" onClick={() => choose(entry)}>
                   <span class="what">{entry.what}</span> <strong>{entry.name}</strong>
-                  <small>{entry.told}</small>
+                  <small>{entry.hint}</small>
                 </button>
               )}
             </li>

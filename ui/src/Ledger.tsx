@@ -3,7 +3,7 @@
  *
  * A wide table has a thousand lines. They stand in pieces, and a browser passes over the pieces
  * that are out of sight: it then scrolls as fast as a short page. To a reader it is one table, so
- * the roles are told: a piece is none.
+ * the roles are shown: a piece is none.
  */
 
 import type { ComponentChildren, JSX } from "preact";

@@ -31,7 +31,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
     if (view === "old") return before;
     return now === null || before === null ? null : now - before;
   };
-  const told = chosen && value(...chosen);
+  const chosenCell = chosen && value(...chosen);
   const left = 130;
   const [width, height] = [left + names.length * CELL, names.length * CELL + 4];
   const table = () => (
@@ -123,7 +123,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
                 </a>
               </>
             ))}
-            : <strong>{cell(told)}</strong>{" "}
+            : <strong>{cell(chosenCell)}</strong>{" "}
             <span class="muted">({labels[view]})</span>
           </>
         ) : (

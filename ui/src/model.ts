@@ -60,9 +60,9 @@ export function word(path: string, facts: Record<string, string | number> = {}):
 /** All terms that are defined, by their names, with the definitions. */
 export function terms(): [string, string][] {
   const names = { ...words.measures, ...words.statistics, ...words.page, ...words.kinds };
-  return Object.entries(words.definitions ?? {}).map(([term, told]) => [
+  return Object.entries(words.definitions ?? {}).map(([term, definition]) => [
     typeof names[term] === "string" ? names[term]! : term.replaceAll("_", " "),
-    told,
+    definition,
   ]);
 }
 

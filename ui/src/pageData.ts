@@ -334,7 +334,7 @@ export interface Page {
   findings: Finding[];
   versions: Version[];
   columns: Column[];
-  rows_told: string[];
+  rows_sentences: string[];
   rows: RowChanges[];
   duplicates: { facts: FactRow[]; versions: Duplicates[][] };
   outcome: Outcome | null;

@@ -20,7 +20,7 @@ export function Behind({ summary, kind = "behind", children }: { summary: string
   );
 }
 
-/** So many names are told in a sentence. */
+/** So many names are listed in a sentence. */
 const NAMED = 30;
 
 /** Names in a sentence; of many their number, and the names behind it. */
@@ -103,8 +103,8 @@ export function Across({ values }: { values: (string | null)[] }) {
   const last = shown[shown.length - 1];
   if (page.grouped_by !== null) {
     const different = [...new Set(shown)];
-    const told = different.length > 4 ? [...different.slice(0, 4), "…"] : different;
-    return <>{told.map((value, i) => [i > 0 && " ", <span class="together">{i > 0 && value !== "…" ? `· ${value}` : value}</span>])}</>;
+    const listed = different.length > 4 ? [...different.slice(0, 4), "…"] : different;
+    return <>{listed.map((value, i) => [i > 0 && " ", <span class="together">{i > 0 && value !== "…" ? `· ${value}` : value}</span>])}</>;
   }
   if (shown.every((value) => value === last)) return <strong>{last}</strong>;
   return (

@@ -100,10 +100,10 @@ class _NotebookBar:
         self._handle: Any = display(HTML(""), display_id=True)  # type: ignore[no-untyped-call]
 
     def show(self, progress: Progress) -> None:
-        told = phrase(f"terminal.progress_{progress.what}")
+        text = phrase(f"terminal.progress_{progress.what}")
         bar = f'<progress max="{progress.total}" value="{progress.done}"></progress>'
         share = f"{100 * progress.done / max(progress.total, 1):.0f} %"
-        self._handle.update(self._html(f"<p>{told} {bar} {share}</p>"))
+        self._handle.update(self._html(f"<p>{text} {bar} {share}</p>"))
 
     def stop(self) -> None:
         self._handle.update(self._html(""))
@@ -132,8 +132,8 @@ class _TerminalBar:
             transient=True,
         )
         self._bar.start()
-        told = phrase(f"terminal.progress_{progress.what}")
-        self._task = self._bar.add_task(told, total=progress.total)
+        text = phrase(f"terminal.progress_{progress.what}")
+        self._task = self._bar.add_task(text, total=progress.total)
 
     def show(self, progress: Progress) -> None:
         self._bar.update(self._task, completed=progress.done, total=progress.total)

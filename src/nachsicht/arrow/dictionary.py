@@ -1,7 +1,7 @@
 """Texts that were read as levels and codes, though they are stored one by one.
 
 A file that keeps each of its few texts once is read so: nothing is spelt out for every row, to
-be found equal again. What is told of such a column is shown as if it had been.
+be found equal again. What is reported of such a column is shown as if it had been.
 """
 
 from __future__ import annotations
@@ -22,10 +22,10 @@ def read_as_levels(field: Any, stored: Any) -> Any:
 
 def stored_type(field: Any) -> Any:
     """The Arrow type in which a column is stored."""
-    told = (field.metadata or {}).get(_KEY)
-    if told is None or not pa.types.is_dictionary(field.type):
+    recorded = (field.metadata or {}).get(_KEY)
+    if recorded is None or not pa.types.is_dictionary(field.type):
         return field.type
-    return _TEXTS.get(told, field.type)  # a file may bring metadata of any kind
+    return _TEXTS.get(recorded, field.type)  # a file may bring metadata of any kind
 
 
 def with_columns(data: Any, columns: list[Any]) -> Any:

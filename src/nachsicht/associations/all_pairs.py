@@ -212,7 +212,7 @@ def _too_few(pairs: AllPairs, pair: tuple[int, int]) -> TooFewRows:
 def _relation(
     pairs: AllPairs, pair: tuple[int, int], explained: Floats, pearson: Pearson, taus: _Taus
 ) -> Relation:
-    """Everything that is told of a pair."""
+    """Everything that is known of a pair."""
     i, j = pair
     tau, error = taus.get(pair, (None, 0.0))
     return Relation(

@@ -89,10 +89,10 @@ def comoments_of(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> C
 
 def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMoments:
     k, n = len(columns), len(columns[0][0])
-    away, told = np.empty((k, n)), np.empty((5, k))
+    away, of_columns = np.empty((k, n)), np.empty((5, k))
     for i, (values, present) in enumerate(columns):
-        told[:, i] = centred(plain(values), present.view(np.uint8), away[i])
-    held, means, first, left, squared = told
+        of_columns[:, i] = centred(plain(values), present.view(np.uint8), away[i])
+    held, means, first, left, squared = of_columns
     with np.errstate(all="ignore"):  # the largest floats overflow, and have no correlation
         if (held == n).all():
             rows = np.full((k, k), float(n))

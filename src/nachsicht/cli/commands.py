@@ -79,7 +79,7 @@ class _Commands(Group):
             if ctx.find_root().meta.get("nachsicht.verbose"):
                 traceback.print_exc()
             else:
-                click.echo(f"nachsicht: {_one_line(_told(error))}", err=True)
+                click.echo(f"nachsicht: {_one_line(_message(error))}", err=True)
             if isinstance(error, OSError):
                 _leave_output()
             ctx.exit(FAILED)
@@ -110,7 +110,7 @@ def _listen() -> None:
             stream.reconfigure(errors="replace")
 
 
-def _told(error: Exception) -> str:
+def _message(error: Exception) -> str:
     if isinstance(error, NachsichtError):
         return str(error)
     if isinstance(error, MemoryError):
@@ -361,8 +361,8 @@ def record(
             source, label=label, moment=moment, settings=base, progress=bar, **given
         )
     if not given_options["quiet"]:
-        told = phrase("terminal.recorded", label=added.label, n=len(history), folder=str(folder))
-        click.echo(_one_line(told))
+        line = phrase("terminal.recorded", label=added.label, n=len(history), folder=str(folder))
+        click.echo(_one_line(line))
 
 
 @main.command(short_help=text("history_short"))
@@ -487,8 +487,8 @@ def _tell_written(paths: list[Path]) -> None:
 
     click.echo()
     for path in paths:
-        told = phrase("terminal.wrote", path=path, size=size(path.stat().st_size))
-        click.echo(_one_line(told))
+        line = phrase("terminal.wrote", path=path, size=size(path.stat().st_size))
+        click.echo(_one_line(line))
 
 
 for command in (remedies, settings, explain, accept):

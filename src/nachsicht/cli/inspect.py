@@ -92,8 +92,8 @@ def remedies(sources: tuple[str, ...], target: Path | None, library: str, **opti
         click.echo(script, nl=False)
         return
     write_atomically(target, script.encode("utf-8"))
-    told = phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8"))))
-    click.echo(printable(told))
+    line = phrase("terminal.wrote", path=target, size=size(len(script.encode("utf-8"))))
+    click.echo(printable(line))
 
 
 @click.command(cls=Command, short_help=text("explain_short"))
@@ -153,8 +153,8 @@ def accept(comparison: Path, code: str, column: str, reason: str, out: Path | No
     path = out or Path(DEFAULT)
     entry = Accepted(code=code, column=column, reason=reason, severity=finding.severity)
     new = add_accepted(path, entry)
-    told = "terminal.accepted_new" if new else "terminal.accepted_again"
-    click.echo(printable(phrase(told, code=code, column=column, path=path)))
+    message = "terminal.accepted_new" if new else "terminal.accepted_again"
+    click.echo(printable(phrase(message, code=code, column=column, path=path)))
 
 
 def _finding_in(findings: Any, code: str, column: str, where: Path) -> Any:

@@ -157,10 +157,10 @@ class PlaceScan:
         )
         if not min(map(len, rows)):
             return None
-        told = [_told(each, self._tables[1], rows[1]) for each in held]
-        conditions = tuple(condition for condition in told if condition)
+        described = [_condition(each, self._tables[1], rows[1]) for each in held]
+        conditions = tuple(condition for condition in described if condition)
         share = len(rows[1]) / self._tables[1].num_rows
-        return Place(conditions, (rows[0], rows[1]), share) if all(told) else None
+        return Place(conditions, (rows[0], rows[1]), share) if all(described) else None
 
     def _plainest(
         self,
@@ -186,7 +186,7 @@ class PlaceScan:
 def _comparable(axis: _Axis) -> bool:
     """Whether a column has about as many rows in each part as before.
 
-    By one that changed itself, or dates that went on, other rows are told than before.
+    A column that changed itself, or dates that went on, would select other rows than before.
     """
     size = 2 + max(int(side.max(initial=0)) for side in axis.parts)
     rows = [np.bincount(side - _NONE, minlength=size) for side in axis.parts]
@@ -314,7 +314,7 @@ def _holds(held: _Held, column: Any) -> Any:
     return numbers[1] & (numbers[0] >= held.ends[0]) & (numbers[0] < held.ends[1])
 
 
-def _told(held: _Held, newer: Any, rows: _Codes) -> Condition | None:
+def _condition(held: _Held, newer: Any, rows: _Codes) -> Condition | None:
     """The condition in words: a range by the outermost values that the newer version has in it."""
     if held.ends is None:
         return Condition(held.axis.name, held.level, None, None)

@@ -72,9 +72,9 @@ def compare_two(
     # Groups and slices have the same columns; a small one may only look as if of another kind.
     lacking = named_column_findings(between, pairs) if same_rows else ()
     lost = [finding for finding in lacking if finding]
-    told = {name for finding in lost for name in finding.columns}
+    reported = {name for finding in lost for name in finding.columns}
     findings += lost
-    findings += [presence_finding(pair, between) for pair in pairs if pair.name not in told]
+    findings += [presence_finding(pair, between) for pair in pairs if pair.name not in reported]
     findings.append(_reordered(between, pairs))
     findings += _findings_of_columns(between, changes, rows)
     findings += outcome_findings(between)

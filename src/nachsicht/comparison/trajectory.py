@@ -36,7 +36,7 @@ def way_of(
         return ways, []
     from_first = [_changes_to(versions, threads, 0, i, settings) for i in range(1, last + 1)]
     steps = [_changes_to(versions, threads, i, i + 1, settings) for i in range(last)]
-    told = {
+    reported = {
         (name, finding.versions[-1])
         for finding in findings
         if finding.severity is not Severity.NOTE
@@ -51,7 +51,7 @@ def way_of(
         ways[i] = Overall(
             transition=step_of(whole, (0, last)), trajectory=course, since_version=since
         )
-        silent = not any((whole.name, version.profile.label) in told for version in versions)
+        silent = not any((whole.name, version.profile.label) in reported for version in versions)
         if silent and not whole.not_significant and whole.distance:
             finding = _crept(whole, versions[since].profile.label)
             crept += [finding] if finding else []

@@ -90,7 +90,7 @@ def _merged(parts: Sequence[Any], plan: TablePlan) -> list[Any]:
 
 
 def _computed(parts: Sequence[Any], listener: ProgressListener) -> list[Any]:
-    """The parts as they are with the workers, told of while they come; or as they were."""
+    """The parts as they are with the workers, each reported as it arrives; or as they were."""
     try:
         from distributed import as_completed, get_client
 

@@ -37,7 +37,7 @@ from nachsicht.table.duplicates import (
     in_columns,
     with_cells,
 )
-from nachsicht.table.fingerprint import fingerprint, rows_told
+from nachsicht.table.fingerprint import fingerprint, row_hash_sum
 from nachsicht.table.group_stats import stats_by_level
 from nachsicht.table.missing import observe_missing_by_level
 from nachsicht.table.missing_patterns import observe_patterns
@@ -214,7 +214,7 @@ class InMemory:
             pairs = self._pairs(pool.map)
             return Computed(
                 rows=self.table.num_rows,
-                fingerprint=fingerprint(self.names, self.table.num_rows, rows_told(hashes)),
+                fingerprint=fingerprint(self.names, self.table.num_rows, row_hash_sum(hashes)),
                 columns=self.columns,
                 duplicates=duplicates.result(),
                 duplicates_by_subset=tuple(subset.result() for subset in further),

@@ -96,7 +96,7 @@ def _run(
     collected = sorted(parts.collect())
     listener(Progress("parts", 1, 2))
     if collected:
-        part = merged_in_order([pickle.loads(bytes(told)) for _, told in collected], plan)  # noqa: S301
+        part = merged_in_order([pickle.loads(bytes(pickled)) for _, pickled in collected], plan)  # noqa: S301
     else:
         part = observe_table(plan.schema.empty_table(), plan, 0)
     with threads(settings.threads) as pool:
@@ -130,7 +130,7 @@ def _observing(plan: TablePlan, starts: dict[int, int]) -> Callable[[Iterator[An
             observed = observe_table(table, plan, first)
             part = part.merge(observed, plan) if part else observed
         if part:
-            yield _told(place, part)
+            yield _row(place, part)
 
     return observe
 
@@ -141,12 +141,12 @@ def _merging(plan: TablePlan) -> Callable[[Any], Any]:
     def merge(table: Any) -> Any:
         rows = sorted(table.to_pylist(), key=lambda row: row["place"])
         merged = merged_in_order([pickle.loads(row["part"]) for row in rows], plan)  # noqa: S301
-        return pa.Table.from_batches([_told(rows[0]["place"] // FAN, merged)])
+        return pa.Table.from_batches([_row(rows[0]["place"] // FAN, merged)])
 
     return merge
 
 
-def _told(place: int, part: TablePart) -> Any:
+def _row(place: int, part: TablePart) -> Any:
     """A part as a row that Spark can send; our own tasks alone read it."""
     return pa.RecordBatch.from_pydict({"place": [place], "part": [pickle.dumps(part)]})
 

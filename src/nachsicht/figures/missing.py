@@ -35,8 +35,8 @@ def _patterns(version: ProfileParts, ax: Any) -> Any:
         for place, name in enumerate(names):
             colour = INK if name in pattern.columns else LINE
             axes.plot(place, row, "s", ms=8, color=colour)
-        told = phrase("figures.rows", n=whole(pattern.rows))
-        axes.text(len(names) - 0.3, row, told, va="center", fontsize=8)
+        rows_text = phrase("figures.rows", n=whole(pattern.rows))
+        axes.text(len(names) - 0.3, row, rows_text, va="center", fontsize=8)
     axes.set_xticks(range(len(names)), [label(name, 20) for name in names], rotation=30, ha="right")
     axes.set_yticks([])
     axes.set_xlim(-0.6, len(names) + 1.2)

@@ -28,8 +28,8 @@ def draw_outcome(outcome: Outcome, view: OutcomeView, ax: Any) -> Any:
     axes.set_xticks(places, [label(bin_label(b), 16) for b in view.bins], rotation=30, ha="right")
     axes.set_xlabel(label(view.column))
     share = phrase("figures.share_of", level=label(outcome.level or ""))
-    told = share if outcome.level is not None else phrase("statistics.mean")
-    axes.set_ylabel(f"{label(outcome.column)}: {told}")
+    measure = share if outcome.level is not None else phrase("statistics.mean")
+    axes.set_ylabel(f"{label(outcome.column)}: {measure}")
     if outcome.level is not None:
         percents(axes)
     grid(axes, "y")

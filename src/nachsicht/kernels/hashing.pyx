@@ -8,7 +8,7 @@ def mix(
 ):
     """The mixed sum of ``times`` each number and the salt; ``into`` is as long.
 
-    As in all functions here, it is added to what stands there where that is told.
+    As in all functions here, with ``adding`` the result is added to what ``into`` holds.
     """
     cdef Py_ssize_t i
     cdef uint64_t kept = -<uint64_t>adding

@@ -375,20 +375,20 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def detail(self) -> str:
         """What else there is to know, in the current language; empty for nothing."""
-        told = []
+        sentences = []
         if self.act and self.check and self.scope != "groups":
-            told.append(phrase("verdict.check_more", n=self.check))
+            sentences.append(phrase("verdict.check_more", n=self.check))
         if self.accepted:
-            told.append(phrase("verdict.accepted", n=self.accepted))
+            sentences.append(phrase("verdict.accepted", n=self.accepted))
         if not self.columns:
-            told.append(phrase("verdict.no_columns"))
+            sentences.append(phrase("verdict.no_columns"))
         elif self.scope == "profile":
-            told += [phrase("verdict.quiet", n=self.steady)] if self.steady else []
+            sentences += [phrase("verdict.quiet", n=self.steady)] if self.steady else []
         elif self.steady == self.columns > 1:
-            told.append(phrase("verdict.all_steady", n=self.columns))
+            sentences.append(phrase("verdict.all_steady", n=self.columns))
         else:
-            told.append(phrase("verdict.steady", n=self.steady))
-        return " ".join(told)
+            sentences.append(phrase("verdict.steady", n=self.steady))
+        return " ".join(sentences)
 
 
 class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="comparison"):

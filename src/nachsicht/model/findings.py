@@ -233,7 +233,7 @@ _BOUNDS = "by", "level", "first", "last"
 
 
 def _kind_of(by: Fact, _level: Fact, first: Fact, last: Fact) -> str:
-    """Which words a condition is told with."""
+    """Which words a condition is described by."""
     if first is None:
         return "level"
     if not by:

@@ -55,7 +55,7 @@ class MissingPatterns(msgspec.Struct, frozen=True, kw_only=True):
 
     ``sole_missing`` counts, by column, the rows in which nothing else is missing: so many
     complete rows more there would be without the column. Patterns that are not listed are
-    told in ``other_patterns`` and their rows in ``other_rows``.
+    counted in ``other_patterns`` and their rows in ``other_rows``.
     """
 
     rows: int

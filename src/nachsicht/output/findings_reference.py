@@ -27,11 +27,11 @@ def list_of_codes() -> Iterator[str]:
 def entry_lines(code: str) -> Iterator[str]:
     """What a code means, its kinds, its thresholds, its evidence and the next step."""
     words, entry = catalogue(), FINDINGS[code]
-    told = words["findings"][code]
+    entry_words = words["findings"][code]
     yield f"{code}: {_facts_marked(title_of(entry))}"
     yield from textwrap.wrap(_facts_marked(_first(entry, "sentence")), _WIDTH)
     yield ""
-    yield from textwrap.wrap(_facts_marked(told["next_step"]), _WIDTH)
+    yield from textwrap.wrap(_facts_marked(entry_words["next_step"]), _WIDTH)
     yield ""
     yield from textwrap.wrap(f"{words['terminal']['example']}: {words['examples'][code]}", _WIDTH)
     yield ""
@@ -51,8 +51,8 @@ def title_of(entry: FindingType) -> str:
 
 def _first(entry: FindingType, part: str) -> str:
     """The first text of a code for a part: of several forms that of the first."""
-    told = catalogue()["findings"][entry.code]
-    return _one(next(told[name] for name in told if name.startswith(part)))
+    entry_words = catalogue()["findings"][entry.code]
+    return _one(next(entry_words[name] for name in entry_words if name.startswith(part)))
 
 
 def rule_of(entry: FindingType) -> str:
@@ -87,12 +87,12 @@ def catalogue_page() -> str:
         for entry in FINDINGS.values():
             if entry.between is not between:
                 continue
-            told = words["findings"][entry.code]
+            entry_words = words["findings"][entry.code]
             kinds = ", ".join(words["kinds"][kind] for kind in entry.kinds) or words["page"]["rows"]
             said = (
                 f"**{_facts_marked(title_of(entry))}.** {_facts_marked(_first(entry, 'sentence'))}"
             )
-            next_step = _facts_marked(told["next_step"])
+            next_step = _facts_marked(entry_words["next_step"])
             cells = (
                 f"`{entry.code}`",
                 f"{said} *{next_step}*",

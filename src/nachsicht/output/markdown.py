@@ -93,11 +93,11 @@ def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
         "added": whole(rows.added),
         "removed": whole(rows.removed),
     }
-    told = phrase(f"rows.{_matched_by(rows)}", **facts)
+    text = phrase(f"rows.{_matched_by(rows)}", **facts)
     left_out, now = rows.duplicate_keys
     if rows.key and (left_out or now):
-        told += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
-    return told
+        text += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
+    return text
 
 
 def _matched_by(rows: RowChanges) -> str:

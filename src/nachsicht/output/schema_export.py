@@ -73,7 +73,7 @@ def encoded(content: dict[str, Any]) -> bytes:
 
 
 def _field(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
-    stated = _told(column, profile)
+    stated = _description(column, profile)
     constraints = {
         "required": _always_there(column),
         "unique": _never_repeats(column),
@@ -92,7 +92,7 @@ def _field(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
 
 
 def _column(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
-    stated = _told(column, profile)
+    stated = _description(column, profile)
     found = {
         "titles": column.name,
         "datatype": _DATATYPES[_type(column)],
@@ -105,7 +105,7 @@ def _column(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
     return {name: value for name, value in found.items() if value}
 
 
-def _told(column: ColumnSummary, profile: ProfileDocument) -> ColumnDescription:
+def _description(column: ColumnSummary, profile: ProfileDocument) -> ColumnDescription:
     """What a description said that came with the data, to hand it on."""
     described = profile.description.column(column.name) if profile.description else None
     return described or ColumnDescription(name=column.name)

@@ -64,8 +64,8 @@ def print_summary(document: ComparisonDocument, console: Console) -> None:
     for sentence in sentences:
         say(Text(printable(sentence), style="dim"))
     for stale in document.stale_baseline:
-        told = phrase("terminal.stale", code=stale.code, column=stale.column)
-        say(Text(printable(told), style="yellow"))
+        line = phrase("terminal.stale", code=stale.code, column=stale.column)
+        say(Text(printable(line), style="yellow"))
     say()
     say(_columns_table(document))
 

@@ -1,4 +1,4 @@
-"""What is told of masked and omitted columns beside their values, which nobody should see."""
+"""What may be shown of masked and omitted columns: everything but their values."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ def _without_values(column: ColumnDescription) -> ColumnDescription:
 
 
 def settings_shown(settings: Settings) -> Settings:
-    """Settings as they may be told: without what may quote values of hidden columns."""
+    """Settings as they may be shown: without what may quote values of hidden columns."""
     if not (settings.mask or settings.omit):
         return settings
     marks_in = dict.fromkeys(settings.na_values_by_column, (_NOT_SHOWN,))

@@ -38,7 +38,7 @@ class Remedy(msgspec.Struct, frozen=True):
     ----------
     name : str
         The finding's code and the columns.
-    told : str
+    comment : str
         The finding in words.
     pandas, polars : str
         Lines of code; the table is called ``frame``.
@@ -47,7 +47,7 @@ class Remedy(msgspec.Struct, frozen=True):
     """
 
     name: str
-    told: str
+    comment: str
     pandas: str
     polars: str
     usual: bool
@@ -85,18 +85,18 @@ def remedy_of(finding: Finding, document: ComparisonDocument) -> Remedy | None:
         return None
     usual = template.usual and finding.severity is not Severity.NOTE and _sure(finding)
     name = " ".join((finding.code, *finding.columns))
-    told = f"{finding.title}. {finding.sentence}"
-    return _filled(name, told, template, literals, usual)
+    comment = f"{finding.title}. {finding.sentence}"
+    return _filled(name, comment, template, literals, usual)
 
 
 def _filled(
-    name: str, told: str, template: Template, literals: dict[str, Any], usual: bool
+    name: str, comment: str, template: Template, literals: dict[str, Any], usual: bool
 ) -> Remedy:
     written = {key: repr(value) for key, value in literals.items() if value is not None}
     written["root"] = str(literals.get("root"))  # a name of ours, not a text
     return Remedy(
         name,
-        told,
+        comment,
         template.pandas.format(**written),
         template.polars.format(**written),
         usual,
@@ -213,8 +213,8 @@ def _of_categories(document: ComparisonDocument) -> Iterator[Remedy]:
             continue
         literals = {"column": column.name, "share": COMMON, "other": OTHER}
         if detail.rare_levels > 1:
-            told = phrase("remedies.rare_levels", column=column.name, n=detail.rare_levels)
-            yield _filled(f"rare levels {column.name}", told, RARE, literals, False)
+            comment = phrase("remedies.rare_levels", column=column.name, n=detail.rare_levels)
+            yield _filled(f"rare levels {column.name}", comment, RARE, literals, False)
         if 2 < column.distinct <= FEW_LEVELS:
-            told = phrase("remedies.indicators", column=column.name, n=column.distinct)
-            yield _filled(f"indicators {column.name}", told, INDICATORS, literals, False)
+            comment = phrase("remedies.indicators", column=column.name, n=column.distinct)
+            yield _filled(f"indicators {column.name}", comment, INDICATORS, literals, False)

@@ -69,8 +69,8 @@ def script_of(remedies: Sequence[Remedy], source: str, library: str = "pandas") 
 
 
 def _about(source: str) -> str:
-    told = phrase("remedies.about", source=_plain(source))
-    return f'"""{told}\n\n{phrase("remedies.read_first")}\n"""'
+    heading = phrase("remedies.about", source=_plain(source))
+    return f'"""{heading}\n\n{phrase("remedies.read_first")}\n"""'
 
 
 def _switches(remedies: Sequence[Remedy]) -> str:
@@ -82,7 +82,7 @@ def _mend(remedies: Sequence[Remedy], steps: Sequence[str]) -> str:
     lines = ["def mend(frame):"]
     for remedy, step in zip(remedies, steps, strict=True):
         lines += textwrap.wrap(
-            _plain(remedy.told), 90, initial_indent="    # ", subsequent_indent="    # "
+            _plain(remedy.comment), 90, initial_indent="    # ", subsequent_indent="    # "
         )
         lines += [f"    if ON[{_key(remedy)!r}]:", textwrap.indent(step, " " * 8)]
     return "\n".join([*lines, "    return frame"])

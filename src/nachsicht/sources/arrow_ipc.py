@@ -9,7 +9,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.sources.compression import told_as_damaged
+from nachsicht.sources.compression import errors_as_damaged
 from nachsicht.sources.dataframes import BATCH_ROWS
 from nachsicht.sources.protocol import Opened, SourceFacts
 
@@ -26,17 +26,17 @@ def open_arrow(path: Path, facts: SourceFacts) -> Opened:
     process.
     """
     facts.format = "arrow"
-    with told_as_damaged(path, "Arrow"):
+    with errors_as_damaged(path, "Arrow"):
         schema, expected, whole = _extent_of_arrow(path)
 
     def batches() -> Iterator[tuple[Any, int]]:
-        with told_as_damaged(path, "Arrow"):
+        with errors_as_damaged(path, "Arrow"):
             for batch, done in _arrow_batches(path):
                 for start in range(0, batch.num_rows, BATCH_ROWS):
                     yield batch.slice(start, BATCH_ROWS), done
 
     def table() -> Any:
-        with told_as_damaged(path, "Arrow"):
+        with errors_as_damaged(path, "Arrow"):
             return pa.Table.from_batches([batch for batch, _ in _arrow_batches(path)], schema)
 
     return Opened(facts, expected, table, batches, whole=whole and expected > _MOST_AT_ONCE)

@@ -88,10 +88,10 @@ class FileSource(msgspec.Struct, frozen=True):
 def _state(path: Path) -> tuple[int, int]:
     """The size of a file, and when it was written."""
     try:
-        told = path.stat()
+        status = path.stat()
     except OSError:
         return 0, 0
-    return told.st_size, told.st_mtime_ns
+    return status.st_size, status.st_mtime_ns
 
 
 def _tell_change(path: Path, before: tuple[int, int], facts: SourceFacts) -> None:

@@ -151,7 +151,7 @@ def _as(batch: Any, schema: Any, path: Path) -> Any:
 def _other_columns(names: list[str], others: list[str], path: Path) -> UnreadableSourceError:
     lacking = sorted(set(names) - set(others))
     extra = sorted(set(others) - set(names))
-    told = [phrase("hints.lacks", names=", ".join(lacking))] if lacking else []
-    told += [phrase("hints.adds", names=", ".join(extra))] if extra else []
-    value = "; ".join(told) or phrase("hints.repeats_one")
+    hints = [phrase("hints.lacks", names=", ".join(lacking))] if lacking else []
+    hints += [phrase("hints.adds", names=", ".join(extra))] if extra else []
+    value = "; ".join(hints) or phrase("hints.repeats_one")
     return UnreadableSourceError("part_with_other_columns", where=str(path), value=value)

@@ -11,7 +11,7 @@ from typing import Any
 import pyarrow as pa
 
 from nachsicht.arrow.dictionary import read_as_levels
-from nachsicht.sources.compression import told_as_damaged
+from nachsicht.sources.compression import errors_as_damaged
 from nachsicht.sources.protocol import Opened, Piece, SourceFacts
 
 #: Texts of which a row takes more are spelt out in the file, or hardly ever the same.
@@ -25,12 +25,12 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
     import pyarrow.parquet as pq
 
     facts.format = "parquet"
-    with told_as_damaged(path, "Parquet"):
+    with errors_as_damaged(path, "Parquet"):
         file = pq.ParquetFile(path)
     groups = [file.metadata.row_group(i).total_byte_size for i in range(file.num_row_groups)]
 
     def table() -> Any:
-        with told_as_damaged(path, "Parquet"):
+        with errors_as_damaged(path, "Parquet"):
             # Each column as it is decoded, not the whole file beforehand: less memory and time.
             levels = _kept_as_levels(file)
             found = pq.ParquetFile(path, pre_buffer=False, read_dictionary=levels).read()
@@ -39,7 +39,7 @@ def open_parquet(path: Path, facts: SourceFacts) -> Opened:
     def batches() -> Iterator[tuple[Any, int]]:
         opened = pq.ParquetFile(path)
         done = 0
-        with told_as_damaged(path, "Parquet"):
+        with errors_as_damaged(path, "Parquet"):
             for group, size in enumerate(groups):
                 for batch in opened.iter_batches(1 << 17, row_groups=[group]):
                     yield batch, int(done)
@@ -95,7 +95,7 @@ def _kept_as_levels(file: Any) -> list[str]:
 
 
 def _is_of_levels(pieces: list[Any], rows: int) -> bool:
-    """Whether a column, told of in the pieces that the file has of it, is kept as levels."""
+    """Whether a column, given as the pieces that the file holds, is kept as levels."""
     size = sum(piece.total_uncompressed_size for piece in pieces)
     return size <= _MOST_BYTES * rows and all(piece.has_dictionary_page for piece in pieces)
 
@@ -112,5 +112,5 @@ def _marked(table: Any, levels: list[str], stored: Any) -> Any:
 def _row_group(path: Path, group: int) -> Any:
     import pyarrow.parquet as pq
 
-    with told_as_damaged(path, "Parquet"):
+    with errors_as_damaged(path, "Parquet"):
         return pq.ParquetFile(path).read_row_group(group)

@@ -48,10 +48,10 @@ def side_by_side(readers: Sequence[Callable[[], Iterator[T]]], most: int) -> Ite
             for place in range(len(readers)):
                 pool.submit(run, place)
             for queue in queues:
-                while (told := queue.get())[0] is not _END:
-                    yield told[0]
-                if told[1] is not None:
-                    raise told[1]
+                while (received := queue.get())[0] is not _END:
+                    yield received[0]
+                if received[1] is not None:
+                    raise received[1]
         finally:
             ended.set()
             pool.shutdown(cancel_futures=True)

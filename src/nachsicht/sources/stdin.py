@@ -28,19 +28,19 @@ class _Place:
         weakref.finalize(self, shutil.rmtree, self.path, True)
 
     @contextmanager
-    def told_as(self, told: str) -> Iterator[None]:
+    def errors_named(self, shown_name: str) -> Iterator[None]:
         """Errors name what was copied, not the copy, which nobody can look at."""
         try:
             yield
         except NachsichtError as error:
-            where = error.where.replace(f"{self.path}/", f"{told}: ")
+            where = error.where.replace(f"{self.path}/", f"{shown_name}: ")
             raise type(error)(error.what, where=where, todo=error.todo) from error
 
 
 def open_copied(
     write: Callable[[BinaryIO], None],
     name: str,
-    told: str,
+    shown_name: str,
     reading: ReadOptions,
     kind: Callable[[Path, ReadOptions], Source] = FileSource,
 ) -> Opened:
@@ -52,7 +52,7 @@ def open_copied(
         Writes the content into an open file.
     name : str
         With the suffix that tells the format.
-    told : str
+    shown_name : str
         What the page's origin calls it.
     reading : ReadOptions
         How it is read.
@@ -64,17 +64,17 @@ def open_copied(
         with (folder / name).open("wb") as file:
             write(file)
 
-    return _open(fill, lambda folder: kind(folder / name, reading), told)
+    return _open(fill, lambda folder: kind(folder / name, reading), shown_name)
 
 
-def open_folder(write: Callable[[Path], None], told: str, reading: ReadOptions) -> Opened:
+def open_folder(write: Callable[[Path], None], shown_name: str, reading: ReadOptions) -> Opened:
     """Open the files that ``write`` puts into a folder, as parts of one dataset.
 
     Parameters
     ----------
     write : callable
         Fills an empty folder.
-    told : str
+    shown_name : str
         What the page's origin calls it.
     reading : ReadOptions
         How they are read.
@@ -84,20 +84,25 @@ def open_folder(write: Callable[[Path], None], told: str, reading: ReadOptions) 
         files = list(folder.iterdir())
         return FileSource(files[0], reading) if len(files) == 1 else FolderSource(folder, reading)
 
-    return _open(write, source, told)
+    return _open(write, source, shown_name)
 
 
-def _open(write: Callable[[Path], None], source: Callable[[Path], Source], told: str) -> Opened:
+def _open(
+    write: Callable[[Path], None], source: Callable[[Path], Source], shown_name: str
+) -> Opened:
     place = _Place()
     try:
         write(place.path)
     except OSError as error:
         raise UnreadableSourceError(
-            "not_copied", where=told, path=place.path, value=error.strerror or type(error).__name__
+            "not_copied",
+            where=shown_name,
+            path=place.path,
+            value=error.strerror or type(error).__name__,
         ) from error
-    with place.told_as(told):
+    with place.errors_named(shown_name):
         opened = source(place.path).open()
-    opened.facts.name = told
+    opened.facts.name = shown_name
     kept = _Kept(place, opened)
     return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches, whole=opened.whole)
 
@@ -109,11 +114,11 @@ class _Kept(msgspec.Struct, frozen=True):
     opened: Opened
 
     def table(self) -> Any:
-        with self.place.told_as(self.opened.facts.name):
+        with self.place.errors_named(self.opened.facts.name):
             return self.opened.table()
 
     def batches(self) -> Iterator[tuple[Any, int]]:
-        with self.place.told_as(self.opened.facts.name):
+        with self.place.errors_named(self.opened.facts.name):
             yield from self.opened.batches()
 
 
@@ -137,5 +142,5 @@ class Stream(msgspec.Struct, frozen=True):
             with self.path.open("rb") as stream:
                 shutil.copyfileobj(stream, file)
 
-        told = str(self.path) if self.path else "standard input"
-        return open_copied(write, "input", told, self.reading)
+        shown_name = str(self.path) if self.path else "standard input"
+        return open_copied(write, "input", shown_name, self.reading)

@@ -100,7 +100,7 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
     errors : array of n, optional
         Standard errors of the values, from the rows that each was computed of.
     alpha : float
-        Events that chance gives more often, anywhere in the series, are not told.
+        Events that chance gives more often, anywhere in the series, are not reported.
     """
     known = np.flatnonzero(np.isfinite(values))
     if len(known) < FEWEST:
@@ -130,8 +130,8 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
         events = _refitted(series - middle, [*events, best])
     whole = np.full(len(values), np.nan)
     whole[known] = middle + sum((event.shape for event in events), np.zeros(len(series)))
-    told = tuple(_event(*entry, known) for entry in zip(events, chances, strict=True))
-    return Course(events=told, noise=noise, fitted=tuple(whole.tolist()))
+    found = tuple(_event(*entry, known) for entry in zip(events, chances, strict=True))
+    return Course(events=found, noise=noise, fitted=tuple(whole.tolist()))
 
 
 def _left(series: _Floats, events: Sequence[_Candidate]) -> _Floats:

@@ -143,7 +143,7 @@ def _exponent(low: float, high: float, most: int, decimals: int | None) -> int:
     power = 10.0 ** (decimals or 0)
     low, high = low * power, high * power
     largest = max(abs(low), abs(high))
-    # Below this an edge could no longer be told from its neighbour in float64.
+    # Below this an edge could no longer be distinguished from its neighbour in float64.
     exponent = math.frexp(largest)[1] - 52 if largest else 0
     # Halves, since the range of extreme values overflows.
     span = high / 2 - low / 2

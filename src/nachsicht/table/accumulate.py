@@ -32,7 +32,7 @@ from nachsicht.table.duplicates import (
     further_subsets,
     in_columns,
 )
-from nachsicht.table.fingerprint import fingerprint, rows_told
+from nachsicht.table.fingerprint import fingerprint, row_hash_sum
 from nachsicht.table.group_stats import stats_by_level
 from nachsicht.table.masking import mask_key
 from nachsicht.table.missing import GapsPart, observe_missing_by_level
@@ -105,7 +105,7 @@ class TablePart(msgspec.Struct, frozen=True):
     """Parts of everything, of rows that follow each other."""
 
     rows: int
-    told: int
+    hash_sum: int
     columns: tuple[ColumnPart, ...]
     duplicates: DuplicateRowsPart | CondensedDuplicates
     further: tuple[DuplicateRowsPart | CondensedDuplicates, ...]
@@ -123,7 +123,7 @@ class TablePart(msgspec.Struct, frozen=True):
         )
         return TablePart(
             self.rows + other.rows,
-            self.told + other.told,
+            self.hash_sum + other.hash_sum,
             tuple(columns),
             _merged_duplicates(self.duplicates, other.duplicates, plan.share),
             tuple(
@@ -194,7 +194,7 @@ def observe_table(
     (of_rows,) = whole.chunks
     return TablePart(
         batch.num_rows,
-        rows_told(of_rows),
+        row_hash_sum(of_rows),
         columns,
         _bounded(whole, plan),
         tuple(_bounded(subset.hashes(batch, of_rows), plan) for subset in plan.subsets),
@@ -224,7 +224,7 @@ def finish_table(
     further = zip(part.further, plan.subsets, strict=True)
     return Computed(
         rows=part.rows,
-        fingerprint=fingerprint(names, part.rows, part.told),
+        fingerprint=fingerprint(names, part.rows, part.hash_sum),
         columns=columns,
         duplicates=part.duplicates.finish(),
         duplicates_by_subset=tuple(

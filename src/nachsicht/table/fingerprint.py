@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from nachsicht.arrow.hashing import Hashes, mix
 
 
-def rows_told(hashes: Hashes) -> int:
+def row_hash_sum(hashes: Hashes) -> int:
     """What a batch of rows adds to the fingerprint; sums of it (modulo 2**64) merge.
 
     Row hashes are sums over the cells, so they are mixed first: which cells stand in one row
@@ -17,7 +17,7 @@ def rows_told(hashes: Hashes) -> int:
     return int(mix(hashes.copy()).sum())
 
 
-def fingerprint(names: Sequence[str], rows: int, told: int) -> str:
+def fingerprint(names: Sequence[str], rows: int, hash_sum: int) -> str:
     """Sixteen hexadecimal digits from the columns' names, the number of rows, and the rows."""
-    told_all = "\x1f".join((*names, str(rows), str(told % 2**64)))
-    return hashlib.blake2b(told_all.encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()
+    everything = "\x1f".join((*names, str(rows), str(hash_sum % 2**64)))
+    return hashlib.blake2b(everything.encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()

@@ -90,7 +90,7 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
             Counter({pattern: rows for pattern, rows in self.patterns.items() if pattern}),
             MOST_PATTERNS,
         )
-        told = sum(rows for _, rows in found)
+        listed_rows = sum(rows for _, rows in found)
         pairs = _pairs(self.patterns)
         return MissingPatterns(
             rows=self.rows,
@@ -99,7 +99,7 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
                 MissingPattern(tuple(names[i] for i in pattern), rows) for pattern, rows in found
             ),
             other_patterns=max(len(self.patterns) - bool(complete) - len(found), 0),
-            other_rows=self.rows - complete - told,
+            other_rows=self.rows - complete - listed_rows,
             sole_missing={
                 names[i]: self.patterns[(i,)] for i in range(len(names)) if (i,) in self.patterns
             },

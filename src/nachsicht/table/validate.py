@@ -1,7 +1,7 @@
 """Rows compared with the description that came with them: how many break which rule.
 
 Rules that speak of one value at a time are counted here, exactly, whatever the size of the data;
-whether values are missing or repeat is told by the summaries of the columns.
+whether values are missing or repeat is known from the summaries of the columns.
 """
 
 from __future__ import annotations
@@ -195,11 +195,11 @@ def _beyond(array: Any, stated: ColumnDescription, rule: Rule, bound: Bound) -> 
 
 def _datetime(text: str, stored: Any) -> Any:
     """A date or time as a value of a type; without a zone it is one of UTC."""
-    told = arrow_texts([text])[0]
+    stated = arrow_texts([text])[0]
     try:
-        moment = pc.cast(told, pa.timestamp("us"))
+        moment = pc.cast(stated, pa.timestamp("us"))
     except pa.ArrowInvalid:  # with a zone
-        moment = pc.cast(told, pa.timestamp("us", "UTC")).cast(pa.timestamp("us"))
+        moment = pc.cast(stated, pa.timestamp("us", "UTC")).cast(pa.timestamp("us"))
     if getattr(stored, "tz", None):
         moment = pc.assume_timezone(moment, "UTC")
     return moment.cast(stored, safe=False)

@@ -14,7 +14,7 @@ from nachsicht.tables.base import Columns, Part
 
 #: From the lowest to the highest number, and how many of them at most.
 _BLOCKS, _STRIP = "▁▂▃▄▅▆▇█", 20
-#: Numbers that are told in per cent.
+#: Numbers that are shown in per cent.
 _SHARES = ("missing_share", "share")
 
 

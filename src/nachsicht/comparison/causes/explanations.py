@@ -1,4 +1,4 @@
-"""What may have happened to a distribution competes: what leaves over least is told.
+"""What may have happened to a distribution competes: what leaves least unexplained is reported.
 
 What an explanation leaves over counts by how rarely chance leaves as much, and each number that it
 was free to choose has a price: a factor of no known unit one, a value and its share two.

@@ -40,17 +40,17 @@ def level_findings(change: ColumnChange, old: Counts, new: Counts) -> Iterator[F
     if change.between.in_time:
         causes, now = _causes(change, old, new)
         yield from causes
-    told = False
+    reported = False
     compared: tuple[tuple[FindingCode, set[str], Counts, Counts], ...] = (
         ("new_levels", set(now) - set(old), now, new),
         ("missing_levels", set(old) - set(now), old, old),
     )
     for code, names, holder, rows in compared:
         finding = _levels(change, code, names, holder, sum(rows.values()))
-        told = told or finding is not None
+        reported = reported or finding is not None
         yield finding
     left = total_variation(old, now)
-    if not told and left >= smallest_size("category_shift", change.between.settings):
+    if not reported and left >= smallest_size("category_shift", change.between.settings):
         yield _shares_moved(change, old, now, left)
 
 

@@ -84,9 +84,9 @@ def with_rewritten_cells(
             if all(f.severity is Severity.NOTE for f in graver):
                 kept += _finding(between, rows, cell, None, None)
             continue
-        told = [f for f in own if f.code in _SAME_CAUSE.get(rewrite.rule, ())]
-        if told:
-            kept = [_confirmed(f, cell) if f in told else f for f in kept]
+        same_cause = [f for f in own if f.code in _SAME_CAUSE.get(rewrite.rule, ())]
+        if same_cause:
+            kept = [_confirmed(f, cell) if f in same_cause else f for f in kept]
             continue
         about = [f for f in own if f.code in _ABOUT_VALUES]
         systematic = [Severity.CHECK] if cell.rows >= _FEWEST_SYSTEMATIC else []
@@ -102,7 +102,7 @@ def with_rewritten_cells(
 
 
 def _second(finding: Finding) -> Finding:
-    """A change that other rows may have made, told after what was done to cells for certain."""
+    """A change that other rows may have made, ranked after what was done to cells for certain."""
     severity = Severity.CHECK if finding.severity is Severity.ACT else finding.severity
     return msgspec.structs.replace(finding, severity=severity, size=finding.size / 2)
 

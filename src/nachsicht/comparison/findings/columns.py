@@ -37,7 +37,7 @@ Found = Iterator[Finding | None]
 
 #: A column of texts in which so many rows still read as numbers once held numbers.
 _STILL_READABLE = 0.5
-#: A new column's strongest relation is told from this strength on, if so many times its error.
+#: A new column's strongest relation is reported from this strength on, if so many times its error.
 _TOLD, _STANDARD_ERRORS = 0.3, 4.0
 #: Findings that also say why fewer values are missing.
 _NEW_VALUES = {"numbers_as_text", "retyped", "sentinel_value_new"}

@@ -13,7 +13,7 @@ from nachsicht.stats.hypothesis_tests import shares_p_value
 _ENOUGH = 100
 #: Most values are filled in where this part of the missing ones is left.
 _FILLED = 0.5
-#: Then a rise that chance gives less often than this is told.
+#: Then a rise that chance gives less often than this is reported.
 _HARDLY = 0.001
 
 

@@ -38,7 +38,7 @@ from nachsicht.stats.hypothesis_tests import shares_p_value, usual_distance
 
 #: Up to this factor, or down to one over it, a rescaling to no known unit is to be checked.
 _SLIGHT = 1.1
-#: The centre is told unless it moved by less than this part of what moved most.
+#: The centre is reported unless it moved by less than this part of what moved most.
 _CENTRE = 0.5
 #: A value is one of those heaped on if it rose by less than this part of all of them together.
 _OF_HEAP = 0.6
@@ -50,7 +50,7 @@ _MUCH = 0.1
 _ALONE = 1.2
 #: A stretch about a value between these shares is one about the centre.
 _MIDDLE = np.array([0.05, 0.95])
-#: Beyond this share of the rows, values out of range are told by how the distribution moved.
+#: Beyond this share of the rows, values out of range are described by how the distribution moved.
 _MANY = 0.3
 #: From this distance on the distribution as a whole moved, whether or not that is reported.
 _MOVED = 0.1

@@ -57,7 +57,7 @@ def with_places(scan: PlaceScan, change: ColumnChange, own: Sequence[Finding]) -
         return found
     there = [finding for finding in _findings_there(change, place) if finding.code in _CAUSES]
     if any(_of_a_part(finding) for finding in there):
-        return found  # then what changed is not told by the place
+        return found  # then the place does not say what changed
     if not there:
         return [within(f, place) if f.code in _SEEN else f for f in found]
     causes = {finding.code for finding in there}
@@ -124,7 +124,7 @@ _OLD_PLACE = {"by", "level", "share_of_shift", "share_of_new_missing"}
 
 
 def without_level(finding: Finding) -> dict[str, Fact]:
-    """The facts of a finding without the level that profiles alone told, if they did."""
+    """The facts of a finding without the level that profiles alone named, if they did."""
     old = _OLD_PLACE if "by" in finding.evidence else ()
     return {name: fact for name, fact in finding.evidence.items() if name not in old}
 

@@ -92,7 +92,7 @@ def repeats(change: ColumnChange) -> Finding | None:
     if extra <= 1.1 * change.between.new.profile.duplicates.duplicate_rows:
         return None  # whole rows are repeated, which is reported
     if change.between.settings.key == (change.name,):
-        return None  # told of the key
+        return None  # reported of the key
     if extra_before and not change.between.unlikely(
         shares_p_value(extra_before, old.present, extra, new.present)
     ):

@@ -53,7 +53,7 @@ def where_rewritten(
     table : Arrow table
         The newer version.
     columns : sequence of ColumnSummary
-        Its columns by which the rows may be told, without the one that was rewritten.
+        Its columns by which the rows may be selected, without the one that was rewritten.
     rows : array
         Places of all rows that both versions have.
     changed : array
@@ -95,7 +95,7 @@ def _exact(
 def _found(
     table: Any, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
 ) -> tuple[Condition, ...]:
-    """The condition, or the two, that rewritten rows among some rows are told by."""
+    """The condition, or the two, that rewritten rows among some rows share."""
     found = [*_conditions(table, columns, rows, hit)]
     best = _narrowest(found, hit)
     alone = float(hit[best.rows].mean()) if best else 0.0

@@ -23,7 +23,7 @@ from nachsicht.model.statistics import known
 NEARLY_ALL = 0.99
 #: Skewness from which on a logarithm is worth a thought.
 SKEWED = 3.0
-#: From this share on, outliers are told even where they do not stand apart.
+#: From this share on, outliers are reported even where they do not stand apart.
 MANY_OUTLIERS = 0.05
 
 

@@ -58,7 +58,7 @@ def promised(
             )
 
 
-def without_told_twice(findings: Sequence[Finding]) -> list[Finding]:
+def without_repeats(findings: Sequence[Finding]) -> list[Finding]:
     """Findings of a version without those that a broken rule tells better."""
     broken = {
         (name, finding.evidence["rule"])
@@ -83,13 +83,13 @@ def still_to_tell(own: Sequence[Finding], changes: Sequence[Finding]) -> list[Fi
         for name in (*change.columns, change.evidence.get("old_name"))
     }
 
-    def told(finding: Finding) -> bool:
+    def reported(finding: Finding) -> bool:
         if finding.code == "schema_violation":
             return any((name, finding.evidence["rule"]) in broken for name in finding.columns)
         names = finding.evidence["columns"]
         return isinstance(names, tuple) and {*names} <= moved
 
-    return [finding for finding in own if finding.code in CODES and not told(finding)]
+    return [finding for finding in own if finding.code in CODES and not reported(finding)]
 
 
 def _columns_there(
@@ -125,10 +125,10 @@ def _breach(
         extra = column.present - column.distinct
         # Where different values are estimated, a few more or less say nothing.
         doubt = column.error_bounds.distinct_rel * column.present if column.error_bounds else 0
-        told = (
+        reported = (
             computed.duplicates.duplicate_rows >= extra
         )  # whole rows repeat, which is shown as such
-        return Violation(extra, ()) if stated.unique and extra > doubt and not told else None
+        return Violation(extra, ()) if stated.unique and extra > doubt and not reported else None
     return computed.breaches.get((column.position, rule))
 
 

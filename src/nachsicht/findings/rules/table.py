@@ -8,7 +8,7 @@ from itertools import combinations
 from nachsicht.config.settings import Settings
 from nachsicht.findings.build import View
 from nachsicht.findings.rules.column import RULES
-from nachsicht.findings.rules.schema import promised, without_told_twice
+from nachsicht.findings.rules.schema import promised, without_repeats
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Fact, Finding, Severity, by_urgency
@@ -43,7 +43,7 @@ def findings_in(
     found.extend(_together(view, computed.relations.pairs))
     found.extend(_gives_away(view, computed.relations.pairs))
     found.extend(promised(view, computed, description))
-    return by_urgency(without_told_twice([finding for finding in found if finding]))
+    return by_urgency(without_repeats([finding for finding in found if finding]))
 
 
 def _repeated(

@@ -162,7 +162,7 @@ class _Reader(msgspec.Struct):
             except (*BROKEN, UnicodeError) as error:
                 raise self._unreadable(error) from error
             else:
-                self._told(unread, table.num_rows, stream)
+                self._note_unread(unread, table.num_rows, stream)
                 return table
 
     def batches(self) -> Iterator[tuple[Any, int]]:
@@ -190,7 +190,7 @@ class _Reader(msgspec.Struct):
             raise self._unreadable(error) from error
         if self._pads(unread, rows, stream):
             raise Restart
-        self._told(unread, rows, stream)
+        self._note_unread(unread, rows, stream)
 
     def _position(self, stream: Any) -> int:
         try:
@@ -320,7 +320,7 @@ class _Reader(msgspec.Struct):
                 fields=first.fields,
             )
 
-    def _told(self, unread: RaggedLines, rows: int, stream: Any) -> None:
+    def _note_unread(self, unread: RaggedLines, rows: int, stream: Any) -> None:
         damaged = getattr(stream, "damaged", 0)
         note = Note("undecodable", {"encoding": self.encoding.name, "letters": damaged})
         if damaged and note not in self.facts.notes:

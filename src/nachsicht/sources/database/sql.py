@@ -103,7 +103,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             return None
         plain = self._url.set(drivername=self._url.get_backend_name())
         address = plain.render_as_string(hide_password=False)
-        columns = f"select * from ({statements[0]}) as told limit 0"  # noqa: S608
+        columns = f"select * from ({statements[0]}) as asked limit 0"  # noqa: S608
         with self._told_in_our_words():
             reader = reader_for(address, columns)
         if reader is None:
@@ -255,10 +255,12 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         except (NachsichtError, Restart, GeneratorExit):
             raise
         except Exception as error:
-            told = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
+            message = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
             if self._url.password:
-                told = told.replace(str(self._url.password), "…")
-            raise UnreadableSourceError("database_not_read", where=self._shown, told=told) from None
+                message = message.replace(str(self._url.password), "…")
+            raise UnreadableSourceError(
+                "database_not_read", where=self._shown, message=message
+            ) from None
 
 
 class _Columns:

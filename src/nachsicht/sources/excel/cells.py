@@ -42,8 +42,8 @@ def main(path: str, sheet: str, header: str, most_bytes: str) -> int:
             rows = [row for row in rows if any(cell != "" for cell in row)]
             if rows:
                 before, table = _table_of(rows, header)
-                told = {"sheet": name, "sheets": len(names), "before": before}
-                sys.stdout.buffer.write(json.dumps(told).encode() + b"\n")
+                header_facts = {"sheet": name, "sheets": len(names), "before": before}
+                sys.stdout.buffer.write(json.dumps(header_facts).encode() + b"\n")
                 with pa.ipc.new_stream(sys.stdout.buffer, table.schema) as stream:
                     stream.write_table(table)
                 return 0

@@ -35,10 +35,14 @@ def open_workbook(path: Path, reading: ReadOptions, facts: SourceFacts) -> Opene
 
     def table() -> Any:
         if not held:
-            told, found = _read(path, reading, _BASE_BYTES + _TIMES * (facts.size_bytes or 0))
-            facts.notes.append(Note("sheet", {"name": told["sheet"], "of": told["sheets"]}))
-            if told["before"]:
-                facts.notes.append(Note("lines_before", {"lines": told["before"]}))
+            sheet_facts, found = _read(
+                path, reading, _BASE_BYTES + _TIMES * (facts.size_bytes or 0)
+            )
+            facts.notes.append(
+                Note("sheet", {"name": sheet_facts["sheet"], "of": sheet_facts["sheets"]})
+            )
+            if sheet_facts["before"]:
+                facts.notes.append(Note("lines_before", {"lines": sheet_facts["before"]}))
             held.append(found)
         return held[0]
 
@@ -75,5 +79,5 @@ def _read(path: Path, reading: ReadOptions, most_bytes: int) -> tuple[dict[str, 
         raise UnreadableSourceError("workbook_damaged", where=str(path), said=said)
     if done.returncode:
         raise UnreadableSourceError("workbook_not_read", where=str(path))
-    told, _, data = done.stdout.partition(b"\n")
-    return json.loads(told), pa.ipc.open_stream(data).read_all()
+    sheet_facts, _, data = done.stdout.partition(b"\n")
+    return json.loads(sheet_facts), pa.ipc.open_stream(data).read_all()

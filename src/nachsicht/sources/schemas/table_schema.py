@@ -130,9 +130,11 @@ def csvw(table: Mapping[str, Any], group: Mapping[str, Any], source: str) -> Des
 def _column(
     column: Mapping[str, Any], inherited: Mapping[str, Any], key: tuple[str, ...]
 ) -> ColumnDescription:
-    told = {name: inherited[name] for name in ("datatype", "null", "required") if name in inherited}
-    told |= column
-    name, datatype = _title(column), told.get("datatype", "string")
+    described = {
+        name: inherited[name] for name in ("datatype", "null", "required") if name in inherited
+    }
+    described |= column
+    name, datatype = _title(column), described.get("datatype", "string")
     facts: Mapping[str, Any] = datatype if isinstance(datatype, Mapping) else {"base": datatype}
     base = str(facts.get("base", "string"))
     stated = DATATYPES.get(base, _T.ANY)
@@ -154,7 +156,7 @@ def _column(
         title=_annotation(column, "title"),
         text=_annotation(column, "description"),
         unit=_unit(column),
-        required=bool(told.get("required")) or name in key,
+        required=bool(described.get("required")) or name in key,
         unique=key == (name,),
         minimum=_bound(low if above is None else above),
         maximum=_bound(high if below is None else below),
@@ -163,7 +165,7 @@ def _column(
         min_length=_whole(facts.get("minLength", facts.get("length"))),
         max_length=_whole(facts.get("maxLength", facts.get("length"))),
         pattern=pattern,
-        na_values=_marks(told.get("null", ())),
+        na_values=_marks(described.get("null", ())),
         yes=(yes,) if yes else (),
         no=(no,) if no else (),
     )
@@ -179,16 +181,16 @@ def _title(column: Mapping[str, Any]) -> str:
     return str(titles if titles is not None else column["name"])
 
 
-def _annotation(told: Mapping[str, Any], word: str) -> str:
+def _annotation(described: Mapping[str, Any], word: str) -> str:
     """What stands under a word of any vocabulary: dc:title, schema:description and so on."""
-    for key, value in told.items():
+    for key, value in described.items():
         if key.rpartition(":")[2].rpartition("/")[2] == word and ":" in key:
             return _text(value)
     return ""
 
 
-def _unit(told: Mapping[str, Any]) -> str:
-    for key, value in told.items():
+def _unit(described: Mapping[str, Any]) -> str:
+    for key, value in described.items():
         if key.rpartition(":")[2] in _UNITS:
             return _text(value)
     return ""
@@ -212,13 +214,15 @@ def _names(value: Any) -> tuple[str, ...]:
 def _marks(values: Any) -> tuple[str, ...]:
     """Values that are written out; the empty text is missing in any case."""
     plain = [values] if isinstance(values, str) else values or ()
-    told = (value.get("value") if isinstance(value, Mapping) else value for value in plain)
-    return tuple(str(value) for value in told if value not in (None, ""))
+    described = (value.get("value") if isinstance(value, Mapping) else value for value in plain)
+    return tuple(str(value) for value in described if value not in (None, ""))
 
 
 def _levels(values: Any) -> tuple[str, ...]:
-    told = (value.get("value") if isinstance(value, Mapping) else value for value in values)
-    return tuple(str(value).lower() if isinstance(value, bool) else str(value) for value in told)
+    described = (value.get("value") if isinstance(value, Mapping) else value for value in values)
+    return tuple(
+        str(value).lower() if isinstance(value, bool) else str(value) for value in described
+    )
 
 
 def _bound(value: Any) -> Bound | None:

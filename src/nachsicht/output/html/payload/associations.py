@@ -71,7 +71,7 @@ def relations_by_column(version: ProfileDocument) -> dict[str, list[tuple[str, s
 
 
 def _further(version: ProfileDocument) -> list[str]:
-    """What is not told of all pairs, and why."""
+    """What is not shown of all pairs, and why."""
     relations, found = version.relations, []
     if relations.too_few:
         pairs = [f"{p.x} × {p.y} ({whole(p.rows)})" for p in relations.too_few]

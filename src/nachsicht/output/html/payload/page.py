@@ -55,7 +55,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "findings": [_finding(finding, document) for finding in document.findings],
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
-        "rows_told": [] if document.rows else rows_sentences(document),
+        "rows_sentences": [] if document.rows else rows_sentences(document),
         "rows": [_rows(rows, document) for rows in document.rows if rows.key or rows.unchanged],
         "duplicates": duplicates_payload(document),
         "outcome": outcome_payload(document),
@@ -259,8 +259,8 @@ def _described(column: ColumnSummary, document: ComparisonDocument) -> list[str]
     own = ": ".join(filter(None, (stated.title, stated.text)))
     asked = [phrase(f"promises.{code}", **facts) for code, facts in promises_in(stated)]
     asked += [phrase("page.described_unit", unit=stated.unit)] if stated.unit else []
-    told = phrase("page.described", source=description.source, promises=", ".join(asked))
-    return [*([own] if own else []), *([told] if asked else [])]
+    text = phrase("page.described", source=description.source, promises=", ".join(asked))
+    return [*([own] if own else []), *([text] if asked else [])]
 
 
 def _differences(summaries: list[ColumnSummary | None]) -> dict[str, str]:

@@ -120,8 +120,8 @@ def _category(detail: CategorySummary, present: int) -> list[Row]:
     ]
     if detail.rare_levels:
         share = percent(detail.rare_rows / max(present, 1))
-        told = phrase("page.rare_levels_of", levels=detail.rare_levels, share=share)
-        rows.append(("rare_levels", told, ""))
+        text = phrase("page.rare_levels_of", levels=detail.rare_levels, share=share)
+        rows.append(("rare_levels", text, ""))
     return rows
 
 
