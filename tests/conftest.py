@@ -13,7 +13,7 @@ import hypothesis
 import pytest
 
 import nachsicht
-from nachsicht.demo.files import copy_files
+from nachsicht.demo.files import copy_files, write_weeks
 
 # A busy machine is no failure. Where the checks decide, they try the same examples each time;
 # elsewhere they go on looking for new ones.
@@ -41,6 +41,16 @@ def demo_files(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
 @pytest.fixture(scope="session")
 def demo_comparison(demo_files: dict[str, Path]) -> nachsicht.Comparison:
     return nachsicht.compare(demo_files["hive_checks_2024.csv"], demo_files["hive_checks_2025.csv"])
+
+
+@pytest.fixture(scope="session")
+def demo_history(tmp_path_factory: pytest.TempPathFactory) -> nachsicht.History:
+    """The weeks of the hive scales, recorded."""
+    folder = tmp_path_factory.mktemp("scales")
+    history = nachsicht.History(folder / "history")
+    for label, path in write_weeks(folder).items():
+        history.record(path, label=label)
+    return history
 
 
 @pytest.fixture(scope="session")

@@ -6,6 +6,7 @@ import pandas as pd
 import pytest
 
 import nachsicht
+from nachsicht.demo import scales
 from nachsicht.demo.generator import make_all
 
 #: Facts of planted.json that are told otherwise than as evidence of the finding.
@@ -91,3 +92,16 @@ def test_the_verdict_counts_the_newest_step(demo_comparison):
     assert demo_comparison.verdict.startswith(
         "Four things need action before 2025 can replace 2024."
     )
+
+
+def test_the_history_of_the_scales_reports_what_was_planted_and_nothing_else(demo_history):
+    report = demo_history.courses()
+    names = ("column", "statistic", "form", "first")
+    found = [{name: getattr(event, name) for name in names} for event in report.found.happened]
+    by_column = sorted(found, key=lambda event: event["column"])
+    assert by_column == sorted(scales.planted(), key=lambda event: event["column"])
+    battery = next(event for event in report.found.happened if event.column == "battery_mv")
+    per_week = (battery.after - battery.before) / (battery.versions - 1)
+    assert per_week == pytest.approx(-scales.DRAINED_MV, rel=0.05)
+    assert report.headline == "2025-W34 is like the versions before it."
+    assert len(report.to_markdown().splitlines()) <= 40

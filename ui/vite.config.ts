@@ -17,18 +17,22 @@ function withoutStyleElements(): Plugin {
   };
 }
 
-export default defineConfig({
-  plugins: [withoutStyleElements()],
-  build: {
-    outDir: "../src/nachsicht/output/html/bundle",
-    emptyOutDir: true,
-    target: "es2022",
-modulePreload: false,
-    // A module, since it waits for its data to be unpacked.
-    rolldownOptions: {
-      input: "src/main.tsx",
-      output: { format: "es", entryFileNames: "page.js", assetFileNames: "page[extname]" },
+/** A page is one script and one style: each is built by itself, the first into an empty folder. */
+export default defineConfig(({ mode }) => {
+  const name = mode === "history" ? "history" : "page";
+  return {
+    plugins: [withoutStyleElements()],
+    build: {
+      outDir: "../src/nachsicht/output/html/bundle",
+      emptyOutDir: name === "page",
+      target: "es2022",
+      modulePreload: false,
+      // A module, since it waits for its data to be unpacked.
+      rolldownOptions: {
+        input: name === "history" ? "src/history.tsx" : "src/main.tsx",
+        output: { format: "es", entryFileNames: `${name}.js`, assetFileNames: `${name}[extname]` },
+      },
     },
-  },
-  define: { "process.env.NODE_ENV": '"production"' },
+    define: { "process.env.NODE_ENV": '"production"' },
+  };
 });

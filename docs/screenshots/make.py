@@ -18,7 +18,8 @@ from matplotlib.figure import Figure
 from playwright.sync_api import sync_playwright
 
 import nachsicht
-from nachsicht.demo.files import copy_files
+from nachsicht.demo.files import copy_files, write_weeks
+from nachsicht.history.report import HistoryReport
 
 HERE = Path(__file__).parent
 SIZE = {"width": 1280, "height": 800}
@@ -37,8 +38,8 @@ PAGES = (
     ("rows", "corrected", "#rows", 1280, "light"),
     ("relations", "outcome", "#relations", 1280, "light"),
     ("pair", "outcome", "#pair/brood_frames/hive_weight", 1280, "light"),
-    ("pair_boxes", "outcome", "#pair/overwintered/mite_count", 1280, "dark"),
     ("duplicates", "comparison", "#duplicates", 1280, "light"),
+    ("history", "history", "#column/bee_traffic", 1280, "light"),
     ("time", "comparison", "#time", 1280, "light"),
 )
 
@@ -56,6 +57,8 @@ def take_pages(pages: dict[str, Path]) -> None:
             page.wait_for_selector(".ledger svg")
             if address.startswith("#pair"):
                 page.locator(".pair").evaluate("pair => pair.scrollIntoView()")
+            if page_name == "history":  # the strip belongs to it
+                page.evaluate("scrollTo(0, 0)")
             page.wait_for_timeout(600)
             page.screenshot(path=HERE / f"{name}.png")
             page.close()
@@ -84,6 +87,14 @@ def take_figures(comparison: nachsicht.Comparison) -> None:
     comparison.time.figure("mite_count", ax=next(axes))
     comparison.column("temper").figure("top_values", ax=next(axes))
     figure.savefig(HERE / "figures.png", dpi=90)
+
+
+def scales_of(folder: Path) -> HistoryReport:
+    """What happened to the hive scales, week by week."""
+    history = nachsicht.History(folder / "history")
+    for label, path in write_weeks(folder / "weekly").items():
+        history.record(path, label=label)
+    return history.courses(title="Hive scales, week by week")
 
 
 def weeks_of_scales(folder: Path) -> None:
@@ -133,6 +144,7 @@ def main() -> None:
                 "groups": nachsicht.compare_groups(
                     files["hive_checks_2024.csv"], by="hive_type"
                 ).write(Path(folder) / "groups.html"),
+                "history": scales_of(Path(folder)).write(Path(folder) / "history.html"),
                 "corrected": corrected(files["hive_checks_2024.csv"]).write(
                     Path(folder) / "corrected.html"
                 ),

@@ -1,6 +1,7 @@
 """The page in every width: no word broken, nothing overlapping or beyond it, all spreads drawn."""
 
 import re
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -72,6 +73,30 @@ def test_long_labels_and_many_versions_fit_every_width(open_page, tmp_path):
     path = nachsicht.compare(*[frame] * 4, labels=labels).write(tmp_path / "weeks.html")
     check(open_page(path))
     assert re.search("week 3", path.read_text())
+
+
+@pytest.mark.parametrize("versions", [1, 2, 5, 24, 60])
+def test_a_history_fits_every_width(open_page, demo_history, versions, tmp_path):
+    report = demo_history.courses(versions, title="The scales " + "of the union " * 20)
+    page = open_page(report.write(tmp_path / "history.html"))
+    check(page)
+    page.locator(".column-name").nth(5).click()
+    check(page)
+
+
+def test_long_labels_of_a_history_are_cut_and_whole_on_demand(open_page, tmp_path):
+    history = nachsicht.History(tmp_path / "long")
+    names = [f"delivery of the union in the week {n} of the long year" for n in range(9)]
+    for n, name in enumerate(names):
+        history.record(pd.DataFrame({"honey_kg": np.arange(40.0) + n}), label=name)
+    page = open_page(history.courses().write(tmp_path / "long.html"))
+    check(page)
+    boxes = page.locator(".strip-labels span").evaluate_all(
+        "all => all.map(each => [each.getBoundingClientRect().left, "
+        "each.getBoundingClientRect().right, each.title])"
+    )
+    assert boxes[-1][2] == names[-1]
+    assert all(one[1] <= other[0] for one, other in pairwise(boxes))
 
 
 @pytest.mark.parametrize("width", [360, 640, 800, 1100, 1280])

@@ -61,9 +61,10 @@ def test_demo_does_the_main_job(tmp_path):
     wrote = re.findall(r"Wrote (\S+)", done.stdout)
     assert {Path(path).name for path in wrote} == {
         "hive_checks_2023.csv", "hive_checks_2024.csv", "hive_checks_2025.csv", "planted.json",
-        "comparison_2024_2025.html", "profile_2024.html", "profile_2025.html",
+        "comparison_2024_2025.html", "profile_2024.html", "profile_2025.html", "history.html",
     }  # fmt: skip
     assert all(Path(path).stat().st_size > 1000 for path in wrote)
+    assert run("demo", tmp_path / "out", "--quiet").returncode == 0  # also where it has been
 
 
 @pytest.mark.parametrize("command", ["", "profile", "compare", "demo"])

@@ -8,10 +8,11 @@ import pandas as pd
 import pytest
 
 import nachsicht
-from nachsicht.comparison.courses import courses_of
-from nachsicht.comparison.followed import followed_of, read_followed
+from nachsicht.comparison.courses.course import courses_of
+from nachsicht.comparison.courses.followed import followed_of, read_followed
 from nachsicht.model.codec import read_document
-from nachsicht.tables.courses import strip_of
+from nachsicht.model.findings import Severity
+from nachsicht.tables.courses import CoursesPart, sentence_of, strip_of
 
 WEEKS = 40
 FORMER = Path(__file__).parents[1] / "model" / "format_1"
@@ -121,8 +122,15 @@ def test_a_column_that_comes_late_or_is_of_another_kind_is_followed_where_it_is(
         for n in range(14)
     ]
     found = courses_of(late)
-    assert found.columns == 6
-    assert not [each for each in found.happened if each.column in ("weight", "traffic")]
+    assert len(found.columns) == 6
+    events = {e.column: e for e in found.happened if e.column in ("weight", "traffic")}
+    assert set(events) == {"weight"}  # numbers in texts are numbers
+    assert (events["weight"].form, events["weight"].first) == ("jump", "w06")
+    assert (events["weight"].before, events["weight"].after) == ("absent", "quantity")
+    assert sentence_of([events["weight"]]) == "weight: the column is there since w06."
+    (course,) = [column for column in found.columns if column.name == "weight"]
+    assert np.isnan(course.missing[:6]).all()
+    assert np.isfinite(course.missing[6:]).all()
 
 
 @pytest.mark.filterwarnings("error")
@@ -142,9 +150,53 @@ def test_columns_without_values_versions_without_rows_and_constants_are_no_troub
         return frame[:0] if n == 4 else frame.drop(columns="always") if n == 5 else frame
 
     found = courses_of([kept(version(n), n) for n in range(9)])
-    assert found.columns == 7
-    (only,) = found.happened
-    assert (only.column, only.statistic, only.form, only.first) == ("", "rows", "spike", "w04")
+    assert len(found.columns) == 7
+    assert {(e.column, e.statistic, e.form, e.first) for e in found.happened} == {
+        ("", "rows", "spike", "w04"),
+        ("always", "kind", "spike", "w05"),
+    }
+
+
+def test_what_happens_to_many_columns_at_once_is_one_thing():
+    def version(n):
+        rng = np.random.default_rng([7, n])
+        moved = 9 * (n >= 20)
+        return pd.DataFrame(
+            {name: rng.normal(50 + moved * (name != "d"), 3, 200).round(1) for name in "abcd"}
+        )
+
+    found = courses_of([kept(version(n), n) for n in range(30)])
+    assert len(found.happened) == 3
+    (group,) = found.together
+    assert sorted(each.column for each in group) == ["a", "b", "c"]
+    assert sentence_of(group) == "Three columns changed with w20, and stayed: a, b, c"
+    assert (found.open(Severity.ACT, newest=False), found.steady) == (1, 1)
+
+
+def test_the_verdict_speaks_of_the_newest_version_first(profiles, happened):
+    assert happened["weight"].severity is Severity.ACT
+    assert happened["humidity"].severity is Severity.CHECK  # it came back
+    assert happened["weather"].severity is Severity.NOTE
+    calm = CoursesPart(courses_of(profiles))
+    assert calm.headline == "w39 is like the versions before it."
+    assert "steady" in calm.detail
+    worse = week(WEEKS)
+    worse["humidity"] *= 1.4
+    part = CoursesPart(courses_of([*profiles, kept(worse, WEEKS)]))
+    assert part.headline == ("One thing in w40 needs action, compared with the versions before it.")
+
+
+def test_every_version_is_as_unusual_as_it_is_far_from_those_before(profiles):
+    columns = {column.name: column for column in courses_of(profiles).columns}
+    jumped = columns["weight"].unusual
+    assert jumped[30] >= 5
+    assert max(jumped[31:]) <= 3  # the new level is what is usual now
+    assert columns["humidity"].unusual[17] >= 5
+    drifting = columns["battery"].unusual
+    assert np.mean(drifting[30:]) > np.mean(drifting[5:12]) + 3
+    seasonal = columns["weather"].unusual
+    assert np.mean(seasonal[10:]) < 1
+    assert all(column.unusual[0] == -1 for column in columns.values())
 
 
 def test_a_strip_shows_the_course_with_the_newest_last():

@@ -248,6 +248,9 @@ def test_the_command_says_what_happened_on_the_way_and_writes_the_page(tmp_path)
     assert re.search(
         r"weight: the median is [67]\S* in new, the newest version, and was [34]", judged
     )
+    summary = tmp_path / "summary.md"
+    command("history", history.folder, "-o", summary)
+    assert "- **act** battery: the median went 3.7" in summary.read_text()
     (event,) = history.courses().found.happened
     assert (event.column, event.form, event.first) == ("battery", "jump", "w08")
     assert history.courses().to_frame().shape[0] == 1

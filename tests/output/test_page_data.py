@@ -12,9 +12,9 @@ import pytest
 import nachsicht
 from nachsicht.output.html.page import difference, page_of
 
-SCHEMA = json.loads(
-    (Path(nachsicht.__file__).parent / "output" / "html" / "page_data.schema.json").read_text()
-)
+FOLDER = Path(nachsicht.__file__).parent / "output" / "html"
+SCHEMA = json.loads((FOLDER / "page_data.schema.json").read_text())
+OF_HISTORY = json.loads((FOLDER / "history_data.schema.json").read_text())
 
 
 def data_of(html):
@@ -38,6 +38,18 @@ def test_what_the_page_is_given_fits_its_types(demo_files):
             f"{list(e.absolute_path)}: {e.message[:120]}" for e in validator.iter_errors(data)
         ]
         assert errors[:5] == []
+
+
+@pytest.mark.parametrize("versions", [1, 6, 30])
+def test_what_the_page_of_a_history_is_given_fits_its_types(versions, demo_history):
+    report = demo_history.courses(versions, language=["de", "en"])
+    data = data_of(report.to_html())
+    assert [*jsonschema.Draft7Validator(OF_HISTORY).iter_errors(data)] == []
+    page = data["page"]
+    assert page["judged"] is (versions >= 5)
+    assert {len(column["unusual"]) for column in page["columns"]} == {versions}
+    english = patched(page, data["others"]["en"]["page"])
+    assert english["columns"] != page["columns"] or versions == 1
 
 
 def patched(value, away):

@@ -2,7 +2,8 @@
 
 import { useLayoutEffect, useMemo, useRef, useState } from "preact/hooks";
 import { type Bars, barsOf, finest, logBarsOf } from "./bars";
-import { largeFigure, levelsFigure, quiet, rows, share, shares } from "./figure";
+import { quiet } from "./axes";
+import { largeFigure, levelsFigure, rows, share, shares } from "./figure";
 import { percent, whole } from "./format";
 import { type Column, page, type Distribution as DistributionData, word } from "./model";
 import { Behind, Choice, useInSight } from "./parts";

@@ -14,7 +14,7 @@ import {
   sharesFigure,
   timeFigure,
 } from "./pairFigure";
-import { quiet } from "./figure";
+import { quiet } from "./axes";
 import { type Numbers, numbersOf } from "./numbers";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";

@@ -36,3 +36,9 @@ export function timeTick(moment: Date, i: number, ticks: readonly Date[], locale
   const seconds = step < 60_000 ? ({ second: "2-digit" } as const) : {};
   return text({ hour: "2-digit", minute: "2-digit", ...seconds }) + below({ day: "numeric", month: "short" });
 }
+
+/** A figure whose parts say nothing by themselves: what it shows is said of the whole. */
+export function quiet(figure: Element): Element {
+  figure.querySelectorAll("[aria-label]").forEach((part) => part.removeAttribute("aria-label"));
+  return figure;
+}

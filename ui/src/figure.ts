@@ -3,7 +3,7 @@
 import * as Plot from "@observablehq/plot";
 import { plot } from "./axes";
 import type { Bar, Bars } from "./bars";
-import { number, whole, percentTick } from "./format";
+import { cut, number, whole, percentTick } from "./format";
 import { page, word } from "./model";
 
 const newest = page.versions.length - 1;
@@ -84,12 +84,6 @@ function scaleX({ bars, touching, time, log }: Bars) {
   const domain = [bars[0]!.from - pad, bars[bars.length - 1]!.to + pad];
   if (log) return { type: "log" as const, domain, ticks: 6, tickFormat: number };
   return time ? { type: "utc" as const, domain: domain.map((t) => new Date(t)) } : { type: "linear" as const, domain };
-}
-
-/** A figure whose parts say nothing by themselves: what it shows is said of the whole. */
-export function quiet(figure: Element): Element {
-  figure.querySelectorAll("[aria-label]").forEach((part) => part.removeAttribute("aria-label"));
-  return figure;
 }
 
 /** The spread of a numeric or time axis in full size. */
@@ -177,8 +171,4 @@ export function levelsFigure(bars: Bars, { totals, ...heights }: Heights, width:
 export function highest({ bars }: Bars, totals: number[]): number {
   const heights = bars.flatMap((bar) => totals.map((_, version) => share(bar, version, totals)));
   return Math.max(...heights, 1e-9);
-}
-
-function cut(text: string, most: number): string {
-  return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
 }

@@ -39,3 +39,8 @@ export function hundredths(value: number): string {
   const text = formatted(value, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
   return /^-0\D?0*$/.test(text) ? text.slice(1) : text;
 }
+
+/** A text that ends with an ellipsis where it is too long. */
+export function cut(text: string, most: number): string {
+  return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
+}

@@ -3,7 +3,7 @@
 import * as Plot from "@observablehq/plot";
 import { plot } from "./axes";
 import { unitStart } from "./bars";
-import { percent, whole, percentTick } from "./format";
+import { cut, percent, whole, percentTick } from "./format";
 import { type Axis, type Box, type BoxesView, type GridView, page, type SharesView, type TimeView, word } from "./model";
 
 export interface Frame {
@@ -289,10 +289,6 @@ export function unitsFigure(
       Plot.rect(bars.filter((bar) => !bar.newest), { ...look, className: "ghost", fill: "none", stroke: "currentColor", strokeWidth: 1.5 }),
     ],
   } as Plot.PlotOptions);
-}
-
-export function cut(text: string, most: number): string {
-  return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
 }
 
 /** Whether all versions are drawn on one figure, or each on its own. */

@@ -2,9 +2,8 @@
 
 import * as Plot from "@observablehq/plot";
 import { plot } from "./axes";
-import { number, percentTick } from "./format";
+import { cut, number, percentTick } from "./format";
 import { page, type Point, type Shape, word } from "./model";
-import { cut } from "./pairFigure";
 
 export type Way = "density" | "cumulative" | "box" | "normal";
 

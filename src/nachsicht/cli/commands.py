@@ -30,13 +30,15 @@ from nachsicht.errors import NachsichtError
 from nachsicht.i18n import current_language, phrase, printable, use_language
 
 if TYPE_CHECKING:
+    from nachsicht.history.report import HistoryReport
     from nachsicht.results import Comparison, Profile
-    from nachsicht.tables.courses import CoursesPart
 
 #: Exit status where an open finding stopped a pipeline, and of every error.
 STOPPED, FAILED = 1, 2
 #: Lines that a history takes in a terminal, at most.
-_MOST_LINES = 34
+_MOST_LINES = 32
+#: What a history is written as, where it has versions enough.
+_READ = (".html", ".htm", ".md")
 #: Added to the number of the signal that ended the command.
 _SIGNALLED = 128
 
@@ -286,8 +288,7 @@ def compare(
         _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
     if against is not None and not output["quiet"]:
-        with use_language(result._languages[0]):
-            _print_courses(kept.courses(new=result.versions[-1]))
+        _print_courses(kept.courses(new=result.versions[-1], settings=base, **given))
     if stop_on:
         _stop(result, stop_on)
 
@@ -380,37 +381,43 @@ def history(folder: Path, last: int | None, **output: Any) -> None:
       nachsicht history history --last 8
     """
     import nachsicht
-    from nachsicht.config.files import settings_from
 
     outputs = _targets(output, default=None)
     base, given = settings_given(output)
     kept = nachsicht.History(folder)
-    found = kept.courses(last)
-    few = not found.enough
+    report = kept.courses(last, settings=base, **given)
     if not output["quiet"]:
-        with use_language(settings_from(base, given).language[0]):  # a file may name it
-            _print_courses(found)
-    if few or outputs:
+        _print_courses(report)
+    # Few versions are compared step by step; so are those of which the document is asked for.
+    steps = [path for path in outputs if not (report.enough and path.suffix in _READ)]
+    if not report.enough or steps:
         with ProgressBar(quiet=output["quiet"]) as bar:
             result = kept.compare(last=last, settings=base, progress=bar, **given)
             _ = result.document
-        _hand_over(result, outputs, output, summary=few)
+        _hand_over(result, steps, output, summary=not report.enough)
+    written = [report.write(path) for path in outputs if path not in steps]
+    if not output["quiet"]:
+        _tell_written(written)
+    _open(written, output)
 
 
-def _print_courses(found: CoursesPart) -> None:
+def _print_courses(report: HistoryReport) -> None:
     """What happened along a history, in at most so many lines."""
-    courses = found.found
-    if not found.enough:
+    if not report.enough:
         return
-    head = phrase("courses.head", n=courses.versions, columns=courses.columns)
-    click.echo(f"\n{_one_line(head)}\n")
-    for strip, sentence in list(zip(found.strips, found.sentences, strict=True))[:_MOST_LINES]:
-        click.echo(f"  {strip}  {_one_line(sentence)}")
-    more = len(found) - _MOST_LINES
-    if more > 0:
-        click.echo(f"  {phrase('courses.more', n=more)}")
-    if not len(found):
-        click.echo(f"  {phrase('courses.none')}")
+    found = report.found
+    with use_language(report.languages[0]):
+        head = phrase("courses.head", n=len(found.labels), columns=len(found.columns))
+        click.echo(f"\n{_one_line(report.verdict)}\n\n{_one_line(head)}\n")
+        for strip, sentence in list(zip(report.strips, report.sentences, strict=True))[
+            :_MOST_LINES
+        ]:
+            click.echo(f"  {strip}  {_one_line(sentence)}")
+        more = len(report) - _MOST_LINES
+        if more > 0:
+            click.echo(f"  {phrase('courses.more', n=more)}")
+        if not len(report):
+            click.echo(f"  {phrase('courses.none')}")
 
 
 @main.command(short_help=text("demo_short"))
@@ -420,7 +427,7 @@ def _print_courses(found: CoursesPart) -> None:
 @language_option
 @verbose_option
 def demo(folder: Path, open_page: bool, quiet: bool) -> None:
-    """Write the hive checks of a made-up beekeepers' union, and their pages, to FOLDER.
+    """Write the hive checks and scales of a made-up beekeepers' union, and their pages, to FOLDER.
 
     \b
     Examples:
@@ -428,7 +435,8 @@ def demo(folder: Path, open_page: bool, quiet: bool) -> None:
       nachsicht demo somewhere/else --open
     """
     import nachsicht
-    from nachsicht.demo.files import copy_files
+    from nachsicht._util.progress import Progress
+    from nachsicht.demo.files import copy_files, write_weeks
 
     copied = copy_files(folder)
     old, new = (copied[f"hive_checks_{year}.csv"] for year in (2024, 2025))
@@ -437,6 +445,17 @@ def demo(folder: Path, open_page: bool, quiet: bool) -> None:
         _ = comparison.document
     pages = [comparison.write(folder / "comparison_2024_2025.html")]
     pages += [page.write(folder / f"profile_{page.label}.html") for page in comparison.versions]
+    history = nachsicht.History(folder / "history")
+    recorded = {version.label for version in history}  # the demo may have been here before
+    weeks = write_weeks(folder / "hive_scales")
+    with ProgressBar(quiet=quiet) as bar:
+        for done, (label, path) in enumerate(weeks.items(), 1):
+            if label not in recorded:
+                history.record(path, label=label)
+            bar(Progress("versions", done, len(weeks)))
+    title = phrase("terminal.demo_history")
+    report = history.courses(title=title, language=current_language())
+    pages.append(report.write(folder / "history.html"))
     if not quiet:
         _print(comparison)
         _tell_written([*copied.values(), *pages])
@@ -469,8 +488,13 @@ def _hand_over(
         if summary:
             _print(result)
         _tell_written(written)
-    if output["open_page"]:
-        page = next(path for path in written if path.suffix == ".html")
+    _open(written, output)
+
+
+def _open(written: list[Path], output: dict[str, Any]) -> None:
+    """Open the page, if that is asked for and one was written."""
+    page = next((path for path in written if path.suffix == ".html"), None)
+    if page and output["open_page"]:
         click.launch(str(page.resolve()))
 
 

@@ -9,8 +9,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack
 
 from nachsicht.api import compare, profile
+from nachsicht.config.files import settings_from
 from nachsicht.config.options import Options
 from nachsicht.config.settings import Settings
+from nachsicht.config.theme import theme_of
 from nachsicht.errors import SettingsError
 from nachsicht.history.moment import moment_of
 from nachsicht.history.store import (
@@ -21,11 +23,12 @@ from nachsicht.history.store import (
     followed_in,
     versions_in,
 )
-from nachsicht.i18n import phrase
+from nachsicht.i18n import phrase, use_language
+from nachsicht.model.profile import ProfileDocument
 from nachsicht.results import Comparison, Profile
 
 if TYPE_CHECKING:
-    from nachsicht.tables.courses import CoursesPart
+    from nachsicht.history.report import HistoryReport
 
 
 class History:
@@ -108,8 +111,7 @@ class History:
         made = profile(data, label=label, settings=settings, progress=progress, **options)
         check_label(self.folder, made.label)
         document = made.document
-        recorded = document.origin.created_at if document.origin else datetime.now().isoformat()
-        return add(self.folder, document, moment_of(moment, document.label, recorded))
+        return add(self.folder, document, moment_of(moment, document.label, _made_at(document)))
 
     def profiles(self, last: int | None = None) -> tuple[Profile, ...]:
         """The profiles of all versions, or of the last few.
@@ -165,7 +167,14 @@ class History:
             raise SettingsError("too_few_recorded", where=str(self.folder), n=len(chosen))
         return compare(*versions, labels=labels, settings=settings, progress=progress, **options)
 
-    def courses(self, last: int | None = None, *, new: Profile | None = None) -> CoursesPart:
+    def courses(
+        self,
+        last: int | None = None,
+        *,
+        new: Profile | None = None,
+        settings: Settings | str | PathLike[str] | None = None,
+        **options: Unpack[Options],
+    ) -> HistoryReport:
         """What happened along the versions: columns that jumped, drifted, or had a bad version.
 
         Each number of a column (its median, its missing share, the share of a level …) is judged
@@ -178,14 +187,33 @@ class History:
             Look at only so many of the versions, the last ones.
         new : Profile, optional
             A version that is not recorded, behind them.
-        """
-        from nachsicht.comparison.courses import courses_of
-        from nachsicht.comparison.followed import followed_of
-        from nachsicht.tables.courses import CoursesPart
+        settings, **options
+            As for `profile`; language, title and theme are those of the page.
 
-        followed = [followed_in(self.folder, version) for version in self._last(last)]
-        followed += [followed_of(new.document)] if new is not None else []
-        return CoursesPart(courses_of(followed))
+        Raises
+        ------
+        SettingsError
+            If nothing is recorded.
+        """
+        from nachsicht.comparison.courses.course import courses_of
+        from nachsicht.comparison.courses.followed import followed_of
+        from nachsicht.history.report import HistoryReport
+
+        given = settings_from(settings, options)
+        versions = self._last(last)
+        followed = [followed_in(self.folder, version) for version in versions]
+        moments = [version.moment for version in versions]
+        if new is not None:
+            followed.append(followed_of(new.document))
+            moments.append(moment_of(None, new.label, _made_at(new.document)).at.isoformat())
+        if not followed:
+            raise SettingsError("too_few_recorded", where=str(self.folder), n=0)
+        with use_language(given.language[0]):
+            usual = phrase("courses.title", name=self.folder.resolve().name, n=len(followed))
+        theme = theme_of(given.theme)
+        return HistoryReport(
+            courses_of(followed), given.title or usual, moments, given.language, theme
+        )
 
     def to_frame(self, library: str = "pandas") -> Any:
         """A row for every column of every version: what its summary says, and the moment.
@@ -219,6 +247,10 @@ class History:
         if last is not None and last < 1:
             raise SettingsError("too_few_last", where="last", n=last)
         return self.versions[-last:] if last else self.versions
+
+
+def _made_at(document: ProfileDocument) -> str:
+    return document.origin.created_at if document.origin else datetime.now().isoformat()
 
 
 def _label_of(data: Any) -> str:

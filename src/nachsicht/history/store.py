@@ -16,7 +16,7 @@ import msgspec
 from filelock import FileLock, Timeout
 
 from nachsicht._util.atomic_write import write_atomically
-from nachsicht.comparison.followed import FollowedProfile, read_followed
+from nachsicht.comparison.courses.followed import FollowedProfile, read_followed
 from nachsicht.errors import DocumentError, OutputError, SettingsError
 from nachsicht.history.moment import Moment
 from nachsicht.model.codec import encode, pack, read_document

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import re
 
+from nachsicht.comparison.courses.course import severity_of
 from nachsicht.i18n import catalogue, percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument, RowChanges
 from nachsicht.model.findings import Finding
+from nachsicht.tables.courses import CoursesPart
 
 #: Notes beyond so many are counted, not listed.
 MOST_NOTES = 10
+#: So much of what happened along a history is listed.
+MOST_HAPPENINGS = 30
 #: Signs that Markdown, or the HTML inside of it, would take for more than themselves.
 _SIGNS = re.compile(r"([\\`*_\[\]<>#|~&$])")
 
@@ -35,6 +39,20 @@ def summary_markdown(document: ComparisonDocument) -> str:
         lines += ["", plain(sentence)]
     for stale in document.stale_baseline:
         lines += ["", plain(phrase("terminal.stale", code=stale.code, column=stale.column or "–"))]
+    return "\n".join(lines) + "\n"
+
+
+def history_markdown(part: CoursesPart, title: str) -> str:
+    """What happened along a history, as Markdown, in at most 40 lines."""
+    found = part.found
+    head = phrase("courses.head", n=len(found.labels), columns=len(found.columns))
+    lines = [f"## {plain(title)}", "", f"**{plain(part.headline)}** {plain(part.detail)}", ""]
+    lines += [plain(head), ""]
+    pairs = list(zip(found.together, part.sentences, strict=True))
+    words = catalogue()["severities"]
+    lines += [f"- **{words[severity_of(g)]}** {plain(text)}" for g, text in pairs[:MOST_HAPPENINGS]]
+    more = len(pairs) - MOST_HAPPENINGS
+    lines += [f"- {plain(phrase('courses.more', n=more))}"] if more > 0 else []
     return "\n".join(lines) + "\n"
 
 

@@ -8,6 +8,7 @@ what is left is chance.
 
 from __future__ import annotations
 
+from bisect import insort
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
@@ -40,6 +41,8 @@ _QUIETER = 0.6
 _ROUNDING = 1e-12
 #: What a smooth season was chosen to leave over is so little smaller than the noise, times n.
 _FITTED_OF_WAVE = 5.0
+#: The variance of a median of n normal values, in theirs over n.
+_MEDIAN_VARIANCE = np.pi / 2
 #: A smooth season goes up and down this often at least.
 _WAVES = 1.6
 
@@ -71,11 +74,15 @@ class Event(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Course(msgspec.Struct, frozen=True, kw_only=True):
-    """The events of a series, the noise that is left, and the series without noise."""
+    """The events of a series, the noise that is left, and the series without noise.
+
+    ``season`` is the part of the series that is a season; empty where there is none.
+    """
 
     events: tuple[Event, ...]
     noise: float
     fitted: tuple[float, ...]
+    season: tuple[float, ...] = ()
 
 
 class _Candidate(msgspec.Struct, frozen=True):
@@ -131,7 +138,54 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
     whole = np.full(len(values), np.nan)
     whole[known] = middle + sum((event.shape for event in events), np.zeros(len(series)))
     found = tuple(_event(*entry, known) for entry in zip(events, chances, strict=True))
-    return Course(events=found, noise=noise, fitted=tuple(whole.tolist()))
+    seasons = [event.shape - np.median(event.shape) for event in events if event.form == "season"]
+    season = np.zeros(len(values) if seasons else 0)
+    if seasons:
+        season[known] = sum(seasons)
+    return Course(
+        events=found,
+        noise=noise,
+        fitted=tuple(whole.tolist()),
+        season=tuple(season.tolist()),
+    )
+
+
+def distance_from_past(values: _Floats, errors: _Floats | None, course: Course) -> _Floats:
+    """How far each value is from the median of those before it, in its standard deviations.
+
+    A season is allowed for, and what stayed after a jump is the past of what follows. NaN where a
+    value or its past is lacking.
+
+    Parameters
+    ----------
+    values, errors : as for `course_of`
+        Shape (versions,).
+    course : Course
+        What `course_of` found in them.
+    """
+    left = values - np.array(course.season) if course.season else values
+    noise = np.full(len(values), course.noise)
+    if errors is not None:
+        noise = np.fmax(noise, errors)
+    jumps = {event.first for event in course.events if event.form == "jump"}
+    found = np.full(len(values), np.nan)
+    past: list[float] = []
+    for i, value in enumerate(left.tolist()):
+        if np.isnan(value):
+            continue
+        if past:
+            away = abs(value - _middle(past))
+            known = float(noise[i]) * (1 + _MEDIAN_VARIANCE / len(past)) ** 0.5
+            found[i] = away / known if known else (np.inf if away else 0.0)
+        if i in jumps:
+            past = []
+        insort(past, value)
+    return found
+
+
+def _middle(ordered: Sequence[float]) -> float:
+    half = len(ordered) // 2
+    return ordered[half] if len(ordered) % 2 else (ordered[half - 1] + ordered[half]) / 2
 
 
 def _left(series: _Floats, events: Sequence[_Candidate]) -> _Floats:

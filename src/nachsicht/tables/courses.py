@@ -1,4 +1,4 @@
-"""What happened along a history, as a table."""
+"""What happened along a history, in sentences and as a table."""
 
 from __future__ import annotations
 
@@ -7,8 +7,11 @@ from itertools import pairwise
 from math import isfinite
 from statistics import fmean
 
-from nachsicht.comparison.courses import Courses, Happening
+from nachsicht.comparison.courses.course import Courses
+from nachsicht.comparison.courses.happenings import Happening
+from nachsicht.comparison.courses.series import ABSENT
 from nachsicht.i18n import phrase
+from nachsicht.model.findings import Severity
 from nachsicht.stats.change_point import FEWEST
 from nachsicht.tables.base import Columns, Part
 
@@ -27,22 +30,47 @@ class CoursesPart(Part):
         self.found = found
 
     def __len__(self) -> int:
-        return len(self.found.happened)
+        return len(self.found.together)
 
     @property
     def enough(self) -> bool:
         """Whether there are versions enough to say anything."""
-        return self.found.versions >= FEWEST
+        return len(self.found.labels) >= FEWEST
+
+    @property
+    def verdict(self) -> str:
+        """What is to be said of the newest version, then of those before, in one paragraph."""
+        return " ".join(filter(None, (self.headline, self.detail)))
+
+    @property
+    def headline(self) -> str:
+        """What is to be said of the newest version."""
+        new = self.found.labels[-1]
+        for severity in (Severity.ACT, Severity.CHECK):
+            n = self.found.open(severity, newest=True)
+            if n:
+                return phrase(f"courses.verdict_{severity}", n=n, new=new)
+        return phrase("courses.verdict_calm", new=new)
+
+    @property
+    def detail(self) -> str:
+        """What is to be said of the versions before, and of the columns that were steady."""
+        severities = (Severity.ACT, Severity.CHECK)
+        numbers = [(each, self.found.open(each, newest=False)) for each in severities]
+        sentences = [phrase(f"courses.earlier_{each}", n=n) for each, n in numbers if n]
+        steady, columns = self.found.steady, len(self.found.columns)
+        what = "all_steady" if steady == columns > 1 else "steady"
+        return " ".join([*sentences, phrase(f"verdict.{what}", n=steady)])
 
     @property
     def sentences(self) -> tuple[str, ...]:
         """Each in a sentence, in the current language."""
-        return tuple(map(sentence_of, self.found.happened))
+        return tuple(map(sentence_of, self.found.together))
 
     @property
     def strips(self) -> tuple[str, ...]:
         """Each as a strip of blocks, the newest version last."""
-        return tuple(strip_of(each.values) for each in self.found.happened)
+        return tuple(strip_of(group[0].values) for group in self.found.together)
 
     def columns(self) -> Columns:
         """A row for each: column, statistic, level, form, versions, before and after, chance."""
@@ -67,27 +95,69 @@ def strip_of(values: Sequence[float]) -> str:
     return "".join(" " if m is None else _BLOCKS[round((m - low) * step)] for m in means)
 
 
-def sentence_of(happening: Happening) -> str:
-    """What happened, in words of the current language."""
-    unit = "shares" if happening.statistic in _SHARES else "numbers"
-    before, after = (
-        phrase(f"courses.{unit}", value=value) for value in (happening.before, happening.after)
-    )
+def sentence_of(group: Sequence[Happening]) -> str:
+    """What happened, to one column or to many at once, in words of the current language."""
+    return _of_many(group) if len(group) > 1 else _said(group[0], "courses")
+
+
+def title_of(group: Sequence[Happening]) -> str:
+    """As `sentence_of`, short, without the column's name."""
+    return _of_many(group) if len(group) > 1 else detail_of(group[0])
+
+
+def detail_of(happening: Happening) -> str:
+    """What happened to a column, as `title_of` says it, also where more happened at once."""
+    return _said(happening, "courses.titles")
+
+
+def most_urgent(happened: Sequence[Happening]) -> Happening | None:
+    """Of what happened to a column the most urgent, and of these the surest."""
+    return min(happened, key=lambda each: each.severity.rank, default=None)
+
+
+def state_of(happened: Sequence[Happening]) -> str:
+    """In a few words what happened to a column: the most urgent of it."""
+    most = most_urgent(happened)
+    if most is None:
+        return phrase("courses.states.steady")
+    return phrase(f"courses.states.{_form(most)}", first=most.first, last=most.last)
+
+
+def _of_many(group: Sequence[Happening]) -> str:
+    names = tuple(dict.fromkeys(each.column for each in group))
+    facts = {"n": len(names), "columns": names, "first": group[0].first, "last": group[0].last}
+    return phrase(f"courses.together.{_form(group[0])}", **facts)
+
+
+def _form(happening: Happening) -> str:
+    if happening.newest:
+        return "newest"
+    several = happening.form == "spike" and happening.versions > 1
+    return "spikes" if several else happening.form
+
+
+def _said(happening: Happening, where: str) -> str:
     what = phrase(f"courses.of_{happening.statistic}", level=happening.level)
-    if happening.column:
+    form = _form(happening)
+    if ABSENT in (happening.before, happening.after):
+        what = phrase("courses.of_presence")
+        form = f"{'gone' if happening.after == ABSENT else 'there'}_{form}"
+    if happening.column and where == "courses":
         what = phrase("courses.of_column", column=happening.column, what=what)
-    form = happening.form
-    if form == "spike" and happening.versions > 1:
-        form = "spikes"
-    if form == "jump" and happening.versions == 1:
-        form = "newest"  # nobody knows whether it stays
     return phrase(
-        f"courses.{form}",
+        f"{where}.{form}",
         what=what,
-        before=before,
-        after=after,
+        before=_value(happening, happening.before),
+        after=_value(happening, happening.after),
         first=happening.first,
         last=happening.last,
         n=happening.versions,
         period=happening.period,
     )
+
+
+def _value(happening: Happening, value: float | str) -> str:
+    if isinstance(value, str):
+        return "" if value == ABSENT else phrase(f"kinds.{value}")
+    unit = "shares" if happening.statistic in _SHARES else "numbers"
+    return phrase(f"courses.{unit}", value=value)

@@ -7,7 +7,7 @@ import gzip
 import hashlib
 import html
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -21,7 +21,8 @@ from nachsicht.output.html.payload.page import payload_of
 
 #: Of compression: a page is 1 % smaller at the highest, which takes three times as long.
 _LEVEL = 5
-_PAGE = "page.html"
+#: The pages that there are.
+_PAGES = ("page", "history")
 #: Where the page's data begins, behind all that is shown without a script.
 _DATA = '<script type="application/gzip"'
 #: Signs that no reader sees and a terminal would obey, as they stand and as JSON writes them.
@@ -47,42 +48,64 @@ def page_of(document: ComparisonDocument, languages: Sequence[str] = (DEFAULT,))
 
     It is written in the first of the languages; readers can switch to the others.
     """
-    script, style = _bundle()
-    style += _theme_style(document.theme)
+    return rendered_page("page", lambda: payload_of(document), languages, document.theme)
+
+
+def rendered_page(
+    name: str,
+    payload: Callable[[], dict[str, Any]],
+    languages: Sequence[str],
+    theme: Theme | None = None,
+) -> str:
+    """A page of ours as one HTML text.
+
+    Parameters
+    ----------
+    name : str
+        Of its template, its script and its style: ``page`` or ``history``.
+    payload : callable
+        Makes the page's data in the current language.
+    languages : sequence of str
+        That in which it is written, then the others that readers can switch to.
+    theme : Theme, optional
+        The house's colours.
+    """
+    script, style = _bundle(name)
+    style += _theme_style(theme)
     first, *others = dict.fromkeys(languages)
-    edition = _edition(document, first)
-    data = {"language": first, **edition, "others": _differing(document, edition, others)}
+    edition = _edition(payload, first)
+    differing = _differing(payload, edition, others)
     with use_language(first):
         rendered = str(
             _templates().render_template(
-                _PAGE,
+                f"{name}.html",
                 language=first,
                 page=edition["page"],
                 words=catalogue(),
                 script=script,
                 style=style,
                 policy=_policy(script, style),
-                data=_packed(data),
+                data=_packed({"language": first, **edition, "others": differing}),
             )
         )
     shown, packed, script = rendered.partition(_DATA)
     return _CONTROLS.sub("�", shown) + packed + script
 
 
-def _edition(document: ComparisonDocument, language: str) -> dict[str, Any]:
+def _edition(payload: Callable[[], dict[str, Any]], language: str) -> dict[str, Any]:
     """The page's data and words in one language."""
     with use_language(language):
-        return {"page": payload_of(document), "words": _page_words()}
+        return {"page": payload(), "words": _page_words()}
 
 
 def _differing(
-    document: ComparisonDocument, edition: dict[str, Any], others: Sequence[str]
+    payload: Callable[[], dict[str, Any]], edition: dict[str, Any], others: Sequence[str]
 ) -> dict[str, Any]:
     """What differs from an edition in other languages, by these."""
     if not others:
         return {}
     plain = _plain(edition)
-    return {other: difference(plain, _plain(_edition(document, other))) for other in others}
+    return {other: difference(plain, _plain(_edition(payload, other))) for other in others}
 
 
 def _plain(value: object) -> Any:
@@ -110,7 +133,7 @@ def difference(one: Any, other: Any) -> Any:
 
 def prepare() -> None:
     """Load what every page is made with; `page_of` does so too, where that was not done before."""
-    _bundle()
+    _bundle("page")
     _templates()
     catalogue()
 
@@ -176,11 +199,11 @@ def _fingerprint(text: str) -> str:
 
 
 @cache
-def _bundle() -> tuple[str, str]:
-    """Script and style of the page, as the build of ``ui/`` left them."""
+def _bundle(name: str) -> tuple[str, str]:
+    """Script and style of a page, as the build of ``ui/`` left them."""
     folder = files(__package__) / "bundle"
-    script = (folder / "page.js").read_text(encoding="utf-8")
-    style = (folder / "page.css").read_text(encoding="utf-8")
+    script = (folder / f"{name}.js").read_text(encoding="utf-8")
+    style = (folder / f"{name}.css").read_text(encoding="utf-8")
     if "</script" in script.lower() or "</style" in style.lower():
         raise AssertionError("the bundle would end its own element")
     return script, style
@@ -190,9 +213,10 @@ def _bundle() -> tuple[str, str]:
 def _templates() -> Any:
     from minijinja import Environment
 
-    text = (files(__package__) / "templates" / _PAGE).read_text(encoding="utf-8")
+    folder = files(__package__) / "templates"
+    names = [f"{name}.html" for name in _PAGES]
     return Environment(
-        templates={_PAGE: text},
+        templates={name: (folder / name).read_text(encoding="utf-8") for name in names},
         undefined_behavior="strict",
         auto_escape_callback=lambda _name: "html",
         trim_blocks=True,

@@ -36,6 +36,7 @@ class FollowedColumn(msgspec.Struct, frozen=True):
     """Of a column its counts and what is followed of its summary."""
 
     name: str
+    kind: str
     rows: int
     missing: int
     distinct: int

@@ -1,0 +1,1 @@
+"""Columns along many versions: what is read of each, their series, and what happened to them."""
