@@ -29,6 +29,8 @@ _CLASSES, _PARTS = 10, 16
 _MOST_LEVELS = 200
 #: Conditions are about columns of which at most this part of the rows is elsewhere than before.
 _MOST_MOVED = 0.15
+#: What holds for a larger part of the rows is no place.
+_MOST_SHARE = 0.6
 #: A row that has no part, or no class.
 _NONE = -1
 
@@ -160,6 +162,8 @@ class PlaceScan:
         described = [_condition(each, self._tables[1], rows[1]) for each in held]
         conditions = tuple(condition for condition in described if condition)
         share = len(rows[1]) / self._tables[1].num_rows
+        if share > _MOST_SHARE:
+            return None
         return Place(conditions, (rows[0], rows[1]), share) if all(described) else None
 
     def _plainest(

@@ -135,26 +135,29 @@ def judged(sort, strength, pairing, name, old, truth):
         rank,
         clear,
         tuple(beside),
-        place_of(about, right, truth),
+        place_of(about, right, truth, pairing, old),
         said,
     )
 
 
-def place_of(about, right, truth):
-    """Whether the place that is told is right or wrong, or untold; nothing where none is known."""
+def place_of(about, right, truth, pairing, old):
+    """Whether the place that is told is right or wrong, or untold; nothing where none is known.
+
+    Beside real changes only what names the damage tells of it: others may have places of their own.
+    """
     told = [
         (f.evidence["by"], f.evidence["level"]) == truth.place
-        for f in about
+        for f in (right if pairing == "release" else about)
         if truth.place and {"by", "level"} <= set(f.evidence)
     ]
-    overlaps = [overlap_of(f, truth) for f in right if "where_by" in f.evidence]
+    overlaps = [overlap_of(f, truth, old) for f in right if "where_by" in f.evidence]
     told += [overlap >= _OVERLAP for overlap in overlaps if overlap is not None]
     if told:
         return "right" if all(told) else "wrong"
     return "" if truth.rows is None and truth.place is None else "untold"
 
 
-def overlap_of(finding, truth):
+def overlap_of(finding, truth, old):
     """Rows both of the place that is told and of the true one, of those of either.
 
     Where rows were chosen at random, any place is wrong; None where nobody knows the place.
@@ -180,6 +183,9 @@ def overlap_of(finding, truth):
         return 0.0 if truth.share is not None and truth.share < 1 else None
     # A cell that was missing before could not be damaged.
     told &= rows | frame[truth.columns[0]].notna().to_numpy()
+    if "The rewritten rows" in finding.sentence and "row" in frame:  # those of both versions
+        both = frame["row"].isin(old["row"]).to_numpy()
+        told, rows = told & both, rows & both
     return (told & rows).sum() / (told | rows).sum()
 
 

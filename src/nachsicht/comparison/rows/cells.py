@@ -15,7 +15,7 @@ from nachsicht.arrow.hashing import hash_values
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.rows.keys import common_type, comparable_type, one_array
 from nachsicht.comparison.rows.match import MatchedRows
-from nachsicht.comparison.rows.rewrites import explain_rewrite
+from nachsicht.comparison.rows.rewrites import explain_rewrite, left_as_it_is
 from nachsicht.comparison.rows.where import where_rewritten
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import Condition, Rewrite
@@ -98,10 +98,22 @@ def _taken(column: Any, places: _Places, common: Any) -> Any:
 
 
 def where_of(
-    table: Any, pairs: _Pairs, column: ColumnSummary, rows: _Places, changed: _Places
+    table: Any,
+    pairs: _Pairs,
+    column: ColumnSummary,
+    rewrite: Rewrite | None,
+    rows: _Places,
+    changed: _Places,
 ) -> tuple[Condition, ...]:
-    """Where the rows are of which a column was rewritten, by the columns that were not."""
+    """Where the rows are of which a column was rewritten, by the columns that were not.
+
+    Rows whose value the rule leaves as it is are no rows that were spared.
+    """
     others = [new for _, new in pairs if new is not column]
+    if rewrite is not None and len(changed) < len(rows):
+        kept = np.setdiff1d(rows, changed)
+        same = left_as_it_is(rewrite, one_array(taken(table.column(column.position), kept)))
+        rows = np.union1d(kept[~same], changed)
     return where_rewritten(table, others, rows, changed)
 
 

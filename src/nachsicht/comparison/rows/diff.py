@@ -178,7 +178,7 @@ def _with_nearly_equal(
             else:
                 rewrite = rewrite_of(tables, pairs, pair, matched, mask)
                 few = row_numbers(matched, mask)
-                where = where_of(tables[1], pairs, pair[1], of_both, rewritten.new[mask])
+                where = where_of(tables[1], pairs, pair[1], rewrite, of_both, rewritten.new[mask])
                 cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few, where)
     return msgspec.structs.replace(
         rows,
@@ -221,8 +221,10 @@ def _by_key(
         pmap(lambda entry: rewrite_of(tables, pairs, entry[2], matched, entry[1]), cells)
     )
     wheres = pmap(
-        lambda entry: where_of(tables[1], pairs, entry[2][1], everywhere, matched.new[entry[1]]),
-        cells[:_MOST_PLACED],
+        lambda entry: where_of(
+            tables[1], pairs, entry[0][2][1], entry[1], everywhere, matched.new[entry[0][1]]
+        ),
+        list(zip(cells, rewrites, strict=True))[:_MOST_PLACED],
     )
     places = [*wheres, *((),) * max(len(cells) - _MOST_PLACED, 0)]
     names = {new.position: new.name for _, new in pairs}

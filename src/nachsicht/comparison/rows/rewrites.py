@@ -6,6 +6,7 @@ most pairs is taken; of several that hold for equally many, the first, which is 
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import Any
@@ -44,6 +45,8 @@ _UNITS = (("day", _DAY), ("hour", 3_600_000_000), ("minute", 60_000_000), ("seco
 
 #: Names and cells of other columns, at places among the cells.
 Others = Callable[[NDArray[np.int64]], Sequence[tuple[str, Any]]]
+#: A number as the rules write it.
+_NUMBER = re.compile(r"-?\d+(\.\d+)?(e[-+]?\d+)?")
 _Floats = NDArray[np.float64]
 _Flags = NDArray[np.bool_]
 
@@ -88,6 +91,46 @@ def explain_rewrite(
         if rule is None:
             return None
     return rule
+
+
+def left_as_it_is(rewrite: Rewrite, cells: Any) -> _Flags:
+    """Which cells a rule would leave as they are, wherever it is applied."""
+    gone = missing_in(cells)
+    if rewrite.rule == "emptied":
+        return gone
+    if rewrite.rule == "filled":
+        return ~gone
+    value = rewrite.facts.get("value")
+    if rewrite.rule == "overwritten" and is_text(cells.type):
+        found: _Flags = gone | (np.asarray(cells.to_pylist(), object) == value)
+        return found
+    numbers = as_numbers(cells)
+    return gone if numbers is None else np.logical_or(gone, _unmoved(rewrite, numbers[0]))
+
+
+def _unmoved(rewrite: Rewrite, values: _Floats) -> _Flags:
+    """Which numbers a rule leaves as they are; none where that is not plain."""
+    text, step = str(rewrite.facts.get("value", "")), rewrite.facts.get("step")
+    value = float(text) if _NUMBER.fullmatch(text) else np.nan
+    found = np.zeros(len(values), bool)
+    match rewrite.rule:
+        case "overwritten":
+            found = values == value
+        case "capped":
+            found = values <= value
+        case "floored":
+            found = values >= value
+        case "scaled" | "decimal_point" | "sign_flipped":
+            found = values == 0
+        case "rounded" | "cut_off":
+            assert isinstance(step, int | float)
+            found = _on_grid(values / step)
+    return found
+
+
+def _on_grid(scaled: _Floats) -> _Flags:
+    found: _Flags = np.abs(scaled - np.round(scaled)) <= 1e-6 * np.maximum(np.abs(scaled), 1)
+    return found
 
 
 def _explained(
@@ -285,7 +328,7 @@ def _rounded(a: _Floats, b: _Floats) -> Iterator[_Candidate]:
     """To a coarser step: nearest, or cut off."""
     for step in (0.001, 0.01, 0.05, 0.1, 0.25, 0.5, 1.0, 5.0, 10.0, 50.0, 100.0, 1000.0):
         scaled = b / step
-        on_grid = np.abs(scaled - np.round(scaled)) <= 1e-6 * np.maximum(np.abs(scaled), 1)
+        on_grid = _on_grid(scaled)
         near = on_grid & (np.abs(b - a) <= step * 0.5 * (1 + 1e-6))
         cut = on_grid & (
             np.abs(np.trunc(a / step + np.sign(a) * 1e-9) * step - b) <= 1e-9 * step + 1e-9

@@ -17,12 +17,15 @@ from nachsicht.model.column import ColumnSummary, DatetimeSummary, QuantitySumma
 from nachsicht.model.comparison import Condition
 
 #: A condition holds for at most this part of the rows, of which at least this part was rewritten.
-_MOST_HELD, _LEAST_CHANGED = 0.8, 0.3
-#: A second condition is looked for unless nearly all rows of the first were rewritten, and told
-#: where so many times the share was.
-_NEARLY_ALL, _BETTER = 0.9, 1.3
+_MOST_HELD, _LEAST_CHANGED = 0.8, 0.5
+#: A second condition is looked for unless nearly all rows of the first were rewritten, and named
+#: where so many times the share was, or where so many times fewer rows were not.
+_NEARLY_ALL, _BETTER, _FEWER = 0.9, 1.3, 2.0
 #: So many first conditions, the narrowest ones, are tried with a second.
-_MOST_FIRST = 3
+_MOST_FIRST = 6
+#: Of conditions that hold for hardly more rows, a level is taken before a range, and a range
+#: before a run of rows.
+_HARDLY_MORE = 1.1
 #: So many of the rewritten rows a level may miss, as they were rewritten otherwise.
 _MISSED = 0.02
 #: Fewer rewritten rows say nothing of where they are, and a rarer coincidence is none.
@@ -102,17 +105,30 @@ def _found(
     if best and alone >= _NEARLY_ALL:
         return (best.condition,)
     firsts = [held for held in found if held.rows.mean() <= _MOST_HELD]
+    both: dict[float, tuple[Condition, Condition]] = {}
     for first in sorted(firsts, key=lambda held: int(held.rows.sum()))[:_MOST_FIRST]:
         inside, others = hit[first.rows], [c for c in columns if c.name != first.condition.by]
         second = _narrowest([*_conditions(table, others, rows[first.rows], inside)], inside)
-        if second and inside[second.rows].mean() >= max(_BETTER * alone, _LEAST_CHANGED):
-            return first.condition, second.condition
+        if second:
+            share = float(inside[second.rows].mean())
+            both.setdefault(share, (first.condition, second.condition))
+    share = max(both, default=0.0)
+    better = min(_BETTER * alone, 1 - (1 - alone) / _FEWER)
+    if share >= max(better, _LEAST_CHANGED):
+        return both[share]
     return (best.condition,) if best and alone >= _LEAST_CHANGED else ()
 
 
 def _narrowest(found: Sequence[_Held], hit: _Flags) -> _Held | None:
     telling = [held for held in found if _telling(held, hit, len(found))]
-    return min(telling, key=lambda held: int(held.rows.sum()), default=None)
+    fewest = min((int(held.rows.sum()) for held in telling), default=0)
+    near = [held for held in telling if held.rows.sum() <= _HARDLY_MORE * fewest]
+    return min(near, key=lambda held: (_plainness(held.condition), held.rows.sum()), default=None)
+
+
+def _plainness(condition: Condition) -> int:
+    """0 for a level, 1 for a range of values, 2 for a run of rows."""
+    return 2 if condition.by is None else int(condition.level is None)
 
 
 def _telling(held: _Held, hit: _Flags, tried: int) -> bool:
