@@ -19,7 +19,7 @@ from playwright.sync_api import sync_playwright
 
 import nachsicht
 from nachsicht.demo.files import copy_files, write_weeks
-from nachsicht.history.report import HistoryReport
+from nachsicht.output.history_report import HistoryReport
 
 HERE = Path(__file__).parent
 SIZE = {"width": 1280, "height": 800}

@@ -19,6 +19,7 @@ from nachsicht.model.parts import ComparisonParts, ProfileParts
 from nachsicht.model.profile import ProfileDocument
 
 if TYPE_CHECKING:
+    from nachsicht.output.history_report import HistoryReport
     from nachsicht.pipeline.lazy_comparison import OnDemand
     from nachsicht.tables.columns import Column, Summary
     from nachsicht.tables.findings import Findings
@@ -334,6 +335,39 @@ class Comparison(_Result):
             for version in self._across.versions
         )
         return tuple(Profile(document, self._languages) for document in made)
+
+    def courses(self) -> HistoryReport:
+        """What happened along the versions, each judged against all before it.
+
+        Fewer than five versions show nothing, and groups have no order.
+        """
+        from nachsicht.comparison.courses.course import courses_of
+        from nachsicht.comparison.courses.followed import followed_of
+        from nachsicht.output.history_report import HistoryReport
+        from nachsicht.pipeline.moment import moment_of_profile
+
+        document = self._across
+        newest = document.versions[-1].label
+        return HistoryReport(
+            courses_of([followed_of(version) for version in document.versions]),
+            document.title,
+            [moment_of_profile(version).at.isoformat() for version in document.versions],
+            self._languages,
+            document.theme,
+            [finding for finding in document.findings if finding.versions[-1:] == (newest,)],
+        )
+
+    def to_html(self) -> str:
+        """The page, whole, as text: one file that needs no network.
+
+        From five versions in time on it is the page of a history.
+        """
+        from nachsicht.stats.change_point import FEWEST
+
+        document = self._across
+        if document.grouped_by is None and len(document.versions) >= FEWEST:
+            return self.courses().to_html()
+        return super().to_html()
 
 
 def _prepare_page() -> None:

@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nachsicht
-from nachsicht.history.moment import moment_of
+from nachsicht.pipeline.moment import moment_of
 
 
 def readings(seed, rows=400):

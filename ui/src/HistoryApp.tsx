@@ -178,23 +178,57 @@ function Verdict() {
           </ul>
         </details>
       )}
+      <Step />
     </section>
   );
 }
 
+/** The newest version against the one before it, where that is known. */
+function Step() {
+  const { step, versions } = shown();
+  if (!step.length) return null;
+  const [old, newest] = versions.labels.slice(-2) as [string, string];
+  return (
+    <details class="alike step">
+      <summary>{word("page.history_step", { n: whole(step.length), old, new: newest })}</summary>
+      <ul class="findings">
+        {step.map((finding, i) => (
+          <li class="finding" key={i}>
+            <SeverityTag severity={finding.severity} />
+            <div>
+              <h3 class="finding-title">
+                {finding.title} <Names columns={finding.columns} />
+              </h3>
+              <p class="finding-sentence">{finding.sentence}</p>
+              {finding.accepted !== null && <p class="muted">{word("page.accepted", { reason: finding.accepted })}</p>}
+            </div>
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
+
+function Names({ columns }: { columns: string[] }) {
+  return (
+    <>
+      {columns.map((name) => (
+        <a class="name" key={name} href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
+          {name}
+        </a>
+      ))}
+    </>
+  );
+}
+
 function Line({ finding }: { finding: HistoryFinding }) {
-  const named = finding.columns.length > 1 ? [] : finding.columns;
   return (
     <li class="finding">
       <SeverityTag severity={finding.severity} />
       <div>
         <h3 class="finding-title">
           {finding.title}{" "}
-          {named.map((name) => (
-            <a class="name" key={name} href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
-              {name}
-            </a>
-          ))}
+          <Names columns={finding.columns.length > 1 ? [] : finding.columns} />
         </h3>
         {finding.sentences.length > 0 && (
           <details class="next">
@@ -202,10 +236,7 @@ function Line({ finding }: { finding: HistoryFinding }) {
             <ul>
               {finding.sentences.map(([name, sentence], i) => (
                 <li class="finding-sentence" key={i}>
-                  <a class="name" href={`#${columnAddress(name)}`} onClick={follow(columnAddress(name))}>
-                    {name}
-                  </a>{" "}
-                  {sentence}
+                  <Names columns={[name]} /> {sentence}
                 </li>
               ))}
             </ul>

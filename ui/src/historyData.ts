@@ -38,6 +38,15 @@ export interface HistoryColumn {
   shares: [string, (number | null)[]][];
 }
 
+/** Of the newest version, or what changed from the one before it. */
+export interface StepFinding {
+  severity: Severity;
+  title: string;
+  sentence: string;
+  columns: string[];
+  accepted: string | null;
+}
+
 export interface HistoryPage {
   title: string;
   verdict: { headline: string; detail: string };
@@ -45,6 +54,7 @@ export interface HistoryPage {
   judged: boolean;
   versions: { labels: string[]; moments: string[]; rows: number[]; marks: Marks };
   findings: HistoryFinding[];
+  step: StepFinding[];
   columns: HistoryColumn[];
   logo: string | null;
 }

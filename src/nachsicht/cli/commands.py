@@ -30,7 +30,7 @@ from nachsicht.errors import NachsichtError
 from nachsicht.i18n import current_language, phrase, printable, use_language
 
 if TYPE_CHECKING:
-    from nachsicht.history.report import HistoryReport
+    from nachsicht.output.history_report import HistoryReport
     from nachsicht.results import Comparison, Profile
 
 #: Exit status where an open finding stopped a pipeline, and of every error.

@@ -14,7 +14,6 @@ from nachsicht.config.options import Options
 from nachsicht.config.settings import Settings
 from nachsicht.config.theme import theme_of
 from nachsicht.errors import SettingsError
-from nachsicht.history.moment import moment_of
 from nachsicht.history.store import (
     RecordedVersion,
     add,
@@ -24,11 +23,11 @@ from nachsicht.history.store import (
     versions_in,
 )
 from nachsicht.i18n import phrase, use_language
-from nachsicht.model.profile import ProfileDocument
+from nachsicht.pipeline.moment import moment_of, moment_of_profile
 from nachsicht.results import Comparison, Profile
 
 if TYPE_CHECKING:
-    from nachsicht.history.report import HistoryReport
+    from nachsicht.output.history_report import HistoryReport
 
 
 class History:
@@ -111,7 +110,7 @@ class History:
         made = profile(data, label=label, settings=settings, progress=progress, **options)
         check_label(self.folder, made.label)
         document = made.document
-        return add(self.folder, document, moment_of(moment, document.label, _made_at(document)))
+        return add(self.folder, document, moment_of_profile(document, moment))
 
     def profiles(self, last: int | None = None) -> tuple[Profile, ...]:
         """The profiles of all versions, or of the last few.
@@ -197,7 +196,7 @@ class History:
         """
         from nachsicht.comparison.courses.course import courses_of
         from nachsicht.comparison.courses.followed import followed_of
-        from nachsicht.history.report import HistoryReport
+        from nachsicht.output.history_report import HistoryReport
 
         given = settings_from(settings, options)
         versions = self._last(last)
@@ -205,7 +204,7 @@ class History:
         moments = [version.moment for version in versions]
         if new is not None:
             followed.append(followed_of(new.document))
-            moments.append(moment_of(None, new.label, _made_at(new.document)).at.isoformat())
+            moments.append(moment_of_profile(new.document).at.isoformat())
         if not followed:
             raise SettingsError("too_few_recorded", where=str(self.folder), n=0)
         with use_language(given.language[0]):
@@ -247,10 +246,6 @@ class History:
         if last is not None and last < 1:
             raise SettingsError("too_few_last", where="last", n=last)
         return self.versions[-last:] if last else self.versions
-
-
-def _made_at(document: ProfileDocument) -> str:
-    return document.origin.created_at if document.origin else datetime.now().isoformat()
 
 
 def _label_of(data: Any) -> str:

@@ -18,9 +18,9 @@ from filelock import FileLock, Timeout
 from nachsicht._util.atomic_write import write_atomically
 from nachsicht.comparison.courses.followed import FollowedProfile, read_followed
 from nachsicht.errors import DocumentError, OutputError, SettingsError
-from nachsicht.history.moment import Moment
 from nachsicht.model.codec import encode, pack, read_document
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.pipeline.moment import Moment
 
 INDEX, _LOCK = "history.json", "history.lock"
 #: Rises when a reader of the former format would misread the new one.

@@ -11,7 +11,7 @@ import numpy as np
 from nachsicht.comparison.courses.course import ColumnCourse, Courses, severity_of
 from nachsicht.comparison.courses.happenings import Happening
 from nachsicht.i18n import number, percent, phrase, whole
-from nachsicht.model.findings import Severity
+from nachsicht.model.findings import Finding, Severity
 from nachsicht.tables.courses import CoursesPart, detail_of, most_urgent, state_of, title_of
 
 #: Between these shares of the versions before, a number of a column is usual.
@@ -21,7 +21,11 @@ _DIGITS, _DECIMALS = 5, 4
 
 
 def history_payload(
-    part: CoursesPart, title: str, moments: Sequence[str], logo: str | None = None
+    part: CoursesPart,
+    title: str,
+    moments: Sequence[str],
+    logo: str | None = None,
+    step: Sequence[Finding] = (),
 ) -> dict[str, Any]:
     """Everything that the page of a history shows, in the current language."""
     found = part.found
@@ -41,6 +45,16 @@ def history_payload(
             "marks": _marks(found.happened, places),
         },
         "findings": [_finding(group, places) for group in _in_order(found)],
+        "step": [
+            {
+                "severity": finding.severity,
+                "title": finding.title,
+                "sentence": finding.sentence,
+                "columns": finding.columns,
+                "accepted": finding.accepted,
+            }
+            for finding in step
+        ],
         "columns": [
             _column(column, by_column.get(column.name, []), places) for column in found.columns
         ],

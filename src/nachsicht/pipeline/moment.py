@@ -7,6 +7,7 @@ from datetime import UTC, date, datetime
 from typing import NamedTuple
 
 from nachsicht.errors import SettingsError
+from nachsicht.model.profile import ProfileDocument
 
 #: Dates in names: 2025-03-01 (also with the time), 2025-W09, 2025-03, and the same without dashes
 #: or with underscores. Digits beside them make another number.
@@ -57,6 +58,14 @@ def moment_of(given: datetime | date | str | None, name: str, recorded: str) -> 
             if at is not None:
                 return Moment(at, "name")
     return Moment(_without_zone(datetime.fromisoformat(recorded)), "recorded")
+
+
+def moment_of_profile(
+    document: ProfileDocument, given: datetime | date | str | None = None
+) -> Moment:
+    """The moment of the version that a profile is of; raises as `moment_of`."""
+    made = document.origin.created_at if document.origin else None
+    return moment_of(given, document.label, made or datetime.now().isoformat())
 
 
 def _given(given: datetime | date | str) -> datetime:

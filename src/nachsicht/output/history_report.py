@@ -10,6 +10,7 @@ from nachsicht._util.atomic_write import write_atomically
 from nachsicht.comparison.courses.course import Courses
 from nachsicht.errors import OutputError
 from nachsicht.i18n import use_language
+from nachsicht.model.findings import Finding
 from nachsicht.model.theme import Theme
 from nachsicht.tables.courses import CoursesPart
 
@@ -29,6 +30,8 @@ class HistoryReport(CoursesPart):
         In which the page is written; the first is that of the summary too.
     theme : Theme, optional
         The house's colours and logo.
+    step : sequence of Finding
+        Of the newest version, and what changed from the one before it, where that is known.
     """
 
     def __init__(
@@ -38,10 +41,11 @@ class HistoryReport(CoursesPart):
         moments: Sequence[str],
         languages: Sequence[str],
         theme: Theme | None = None,
+        step: Sequence[Finding] = (),
     ) -> None:
         super().__init__(found)
         self.heading, self._moments, self.languages = title, tuple(moments), tuple(languages)
-        self._theme = theme
+        self._theme, self._step = theme, tuple(step)
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""
@@ -51,7 +55,7 @@ class HistoryReport(CoursesPart):
         logo = self._theme.logo if self._theme else None
         return rendered_page(
             "history",
-            lambda: history_payload(self, self.heading, self._moments, logo),
+            lambda: history_payload(self, self.heading, self._moments, logo, self._step),
             self.languages,
             self._theme,
         )
