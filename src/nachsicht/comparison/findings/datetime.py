@@ -22,6 +22,8 @@ from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.stats.ecdf import largest_difference
 from nachsicht.stats.hypothesis_tests import ks_p_value, usual_distance
 
+#: From this share of the rows on, dates of two versions show whether they are as before.
+_MUCH_IN_COMMON = 0.5
 _WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _MONTHS = (
     *("january", "february", "march", "april", "may", "june"),
@@ -122,8 +124,22 @@ def _shifted(change: ColumnChange, code: FindingCode, unit: str, shift: Shift) -
         {unit: amount, "distance": shift.distance, "residual": shift.left_over, **part},
         form=f"{'part_' if part else ''}{'later' if amount > 0 else 'earlier'}",
         # A window that moves on looks the same, and is no mistake.
-        at_most=Severity.NOTE if shift.could_be_a_window or _moves_on(change) else None,
+        at_most=Severity.NOTE if _could_be_a_later_delivery(change, shift) else None,
     )
+
+
+def _could_be_a_later_delivery(change: ColumnChange, shift: Shift) -> bool:
+    """Whether dates moved as a window does that goes on.
+
+    Where the versions have much of their period in common, dates are as before in it; where they
+    have little, a window of whole months moved on.
+    """
+    if _moves_on(change):
+        return True
+    assert change.curves is not None
+    one, other = change.curves
+    _, share = other.shares(one.values[[-1]])  # of the rows up to the last date of before
+    return shift.could_be_a_window and float(share[0]) < _MUCH_IN_COMMON
 
 
 def _goes_on(change: ColumnChange) -> Callable[[Spike], bool]:
@@ -144,13 +160,13 @@ def _goes_on(change: ColumnChange) -> Callable[[Spike], bool]:
 
 
 def _moves_on(change: ColumnChange) -> bool:
-    """Whether dates are as before in the period of both: a later delivery, from end to end."""
+    """Whether dates are as before in the period of both, and go on behind it: a later delivery."""
     if change.curves is None:
         return False
     one, other = change.curves
     low, high = max(one.values[0], other.values[0]), min(one.values[-1], other.values[-1])
-    ends = (one.values[0] < other.values[0]) is not (one.values[-1] > other.values[-1])
+    later = one.values[0] <= other.values[0] and one.values[-1] <= other.values[-1]
     before, after = one.up_to(low, high), other.up_to(low, high)
-    if not (ends and before and after and before.rows and after.rows):
+    if not (later and before and after and before.rows and after.rows):
         return False
     return largest_difference(before, after) <= usual_distance(before.rows, after.rows)
