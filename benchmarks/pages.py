@@ -7,7 +7,9 @@ second while the page is scrolled through.
 
 from __future__ import annotations
 
+import re
 import tempfile
+from datetime import date, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -23,7 +25,8 @@ LIMITS = {
     "30 columns, two versions": (1.2, 700),
     "900 columns": (5.0, 1500),
     "900 columns, two versions": (5.0, 1500),
-    "100 columns, five versions": (4.0, None),
+    "history, 24 versions of 100 columns": (3.0, 1500),
+    "history, 365 versions of 50 columns": (3.0, 1500),
 }
 OPEN_MS, FRAMES = 100, 50
 RUNS = 5
@@ -36,16 +39,18 @@ new MutationObserver((_, observer) => {
   requestAnimationFrame(() => setTimeout(() => (window.drawnAfter = performance.now())));
 }).observe(document, { childList: true, subtree: true });
 """
+#: A column's page, or its course in a history.
 OPEN = """
 async (name) => {
+  const OPENED = ".column-page, .course";
   const began = performance.now();
   location.hash = "column/" + encodeURIComponent(name);
-  while (!document.querySelector(".column-page")) await new Promise(requestAnimationFrame);
+  while (!document.querySelector(OPENED)) await new Promise(requestAnimationFrame);
   await new Promise(requestAnimationFrame);
   const took = performance.now() - began;
   // Closing it is not a part of opening the next.
   location.hash = "columns";
-  while (document.querySelector(".column-page")) await new Promise(requestAnimationFrame);
+  while (document.querySelector(OPENED)) await new Promise(requestAnimationFrame);
   await new Promise((done) => setTimeout(done, 100));
   return took;
 }
@@ -69,11 +74,26 @@ async () => {
 
 def versions_of(name: str) -> list[pa.Table]:
     """The tables of a page."""
+    if name.startswith("history"):
+        versions, columns = map(int, re.findall(r"\d+", name))
+        return [wide_table(300, columns, seed) for seed in range(versions)]
     if name.startswith("30"):
         return [mixed_table(20_000, seed) for seed in (1, 2)]
-    if name.startswith("100"):
-        return [wide_table(5_000, 100, seed) for seed in range(5)]
     return [wide_table(2_000, 900, seed) for seed in range(2 if "two" in name else 1)]
+
+
+def write_page(name: str, tables: list[pa.Table], path: Path) -> None:
+    """The page of some versions."""
+    if name.startswith("history"):
+        history = nachsicht.History(path.with_suffix(f".{len(tables)}"))
+        for day, table in enumerate(tables):
+            moment = date(2025, 1, 1) + timedelta(days=day)
+            history.record(table, label=f"{moment}", moment=moment)
+        history.courses().write(path)
+    elif len(tables) > 1:
+        nachsicht.compare(*tables).write(path)
+    else:
+        nachsicht.profile(tables[0]).write(path)
 
 
 def measure(page: Page, path: Path, columns: list[str]) -> tuple[float, float, float]:
@@ -100,9 +120,8 @@ def main() -> None:
         page.add_init_script(WATCH)
         for name, (most, first) in LIMITS.items():
             tables = versions_of(name)
-            made = nachsicht.compare(*tables) if len(tables) > 1 else nachsicht.profile(tables[0])
             path = Path(folder) / "page.html"
-            made.write(path)
+            write_page(name, tables, path)
             view, opened, frames = measure(page, path, tables[-1].schema.names[:12])
             size = path.stat().st_size / 1e6
             print(

@@ -35,9 +35,7 @@ def main() -> None:
     long = pa.table({f"quantity_{i}": rng.normal(size=1_000_000) for i in range(18)})
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         started = time.perf_counter()
-        found = relations_of(
-            columns, wide, np.arange(wide.num_rows), wide.num_rows, spread=pool.map
-        )
+        found = relations_of(columns, wide, np.arange(wide.num_rows), wide.num_rows, pmap=pool.map)
         first = time.perf_counter() - started
         encoded, _ = encode_columns(summaries(long), long)
         quantities = [side for side in encoded if isinstance(side, NumericVector)]

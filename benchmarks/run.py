@@ -110,8 +110,8 @@ def straight(folder: Path, lines: list[str]) -> None:
     one, ten = data.mixed_file(folder, 1_000_000), data.mixed_file(folder, 10_000_000)
     before = measure([sys.executable, "-c", CODE, one, "{}", folder / "x.html"])
     found = measure([sys.executable, "-c", CODE, ten, "{}", folder / "x.html"], runs=1)
-    told = f"{found.seconds / before.seconds:.1f} × 1 M rows just before"
-    rows.append(("10,000,000 × 30 Parquet", found, told))
+    printed = f"{found.seconds / before.seconds:.1f} × 1 M rows just before"
+    rows.append(("10,000,000 × 30 Parquet", found, printed))
     text = data.csv_file(folder, 3.0)
     options = "{'memory_bytes': 500_000_000}"
     found = measure([sys.executable, "-c", CODE, text, options, folder / "x.html"], runs=1)
@@ -131,7 +131,9 @@ def straight(folder: Path, lines: list[str]) -> None:
     found = measure([sys.executable, "-m", "nachsicht", "--version"])
     rows.append(("nachsicht --version", found, ""))
     lines += ["## How it grows", "", "| | seconds | peak MB | |", "|---|--:|--:|---|"]
-    lines += [f"| {n} | {m.seconds:.2f} | {m.megabytes:.0f} | {told} |" for n, m, told in rows]
+    lines += [
+        f"| {n} | {m.seconds:.2f} | {m.megabytes:.0f} | {printed} |" for n, m, printed in rows
+    ]
 
 
 def comparing(folder: Path, lines: list[str]) -> None:
@@ -161,11 +163,11 @@ def comparing(folder: Path, lines: list[str]) -> None:
 def relating(lines: list[str]) -> None:
     """All pairs of columns, in memory."""
     clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
-    told = subprocess.run(
+    printed = subprocess.run(
         [sys.executable, HERE / "relations.py"],
         capture_output=True, text=True, check=True, env=clean,
     )  # fmt: skip
-    lines += ["## Relations", "", f"All pairs in memory: {told.stdout.strip()}.", ""]
+    lines += ["## Relations", "", f"All pairs in memory: {printed.stdout.strip()}.", ""]
 
 
 def main() -> None:

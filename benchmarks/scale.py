@@ -108,7 +108,7 @@ def bounds(data: Path, document: Path) -> list[str]:
         name = column.name
         (exact,) = duckdb.sql(f"select count(distinct {name}) from {rows}").fetchall()[0]
         off = abs(column.distinct - exact) / exact
-        told = [f"| {name} | {off:.4f} (≤ {column.error_bounds.distinct:.4f}) |"]
+        line = [f"| {name} | {off:.4f} (≤ {column.error_bounds.distinct_rel:.4f}) |"]
         worst = 0.0
         points = getattr(column.stats, "quantiles", ())
         if points:
@@ -119,8 +119,8 @@ def bounds(data: Path, document: Path) -> list[str]:
             ).fetchall()[0]
             for point, low, high in zip(points, shares[::2], shares[1::2], strict=True):
                 worst = max(worst, low - point.share, point.share - high)
-        told.append(f" {worst:.5f} (≤ {column.error_bounds.ranks:.5f}) |")
-        lines.append("".join(told))
+        line.append(f" {worst:.5f} (≤ {column.error_bounds.rank:.5f}) |")
+        lines.append("".join(line))
     return lines
 
 
@@ -166,14 +166,14 @@ def main() -> None:
     print("| rows | engine | seconds | seconds per million rows | peak MB |\n|--:|---|--:|--:|--:|")
     for millions in given.rows:
         seconds, peak = measure("local", parts(given.folder, millions), out)
-        told = f"| {millions} M | local | {seconds:.0f} | {seconds / millions:.2f} | {peak:.0f} |"
-        print(told, flush=True)
+        line = f"| {millions} M | local | {seconds:.0f} | {seconds / millions:.2f} | {peak:.0f} |"
+        print(line, flush=True)
     for engine in ENGINES if given.clusters else ():
         data, other = parts(given.folder, given.clusters), given.folder / "engines.json"
         seconds, peak = measure(engine, data, other)
         each = seconds / given.clusters
-        told = f"| {given.clusters} M | {engine} | {seconds:.0f} | {each:.2f} | {peak:.0f} |"
-        print(told, flush=True)
+        line = f"| {given.clusters} M | {engine} | {seconds:.0f} | {each:.2f} | {peak:.0f} |"
+        print(line, flush=True)
     if given.rows:  # last: a child begins with its parent's peak of memory
         columns = json.loads(out.read_text())["columns"]
         size = out.stat().st_size / 1000

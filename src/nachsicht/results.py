@@ -235,7 +235,8 @@ class _Result:
         return target
 
     def __getstate__(self) -> dict[str, Any]:
-        return {"_made": self._across, "_languages": self._languages}  # the data itself stays here
+        kept = {name: value for name, value in vars(self).items() if name != "_made"}
+        return {**kept, "_made": self._across}  # the data itself stays here
 
     def __repr__(self) -> str:
         """The summary, or a line where nothing was computed yet: looking must not compute."""
@@ -257,7 +258,7 @@ class _Result:
     def _repr_html_(self) -> str:
         from nachsicht.output.html.page import notebook_frame
 
-        return notebook_frame(self._across, self._languages)
+        return notebook_frame(self.to_html(), self._across, self._languages[0])
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, type(self)) and self.document == other.document
@@ -318,7 +319,14 @@ class Comparison(_Result):
     Where the data is in memory, parts are computed when they are asked for, and kept: the missing
     values of all versions cost no more than themselves. The verdict, the findings, the page and the
     document need all of them.
+
+    Attributes
+    ----------
+    moments : tuple of str
+        What times the versions are of, in ISO 8601; empty where only their labels may say so.
     """
+
+    moments: tuple[str, ...] = ()
 
     @property
     def document(self) -> ComparisonDocument:
@@ -351,7 +359,7 @@ class Comparison(_Result):
         return HistoryReport(
             courses_of([followed_of(version) for version in document.versions]),
             document.title,
-            [moment_of_profile(version).at.isoformat() for version in document.versions],
+            self.moments or [moment_of_profile(v).at.isoformat() for v in document.versions],
             self._languages,
             document.theme,
             [finding for finding in document.findings if finding.versions[-1:] == (newest,)],
@@ -362,12 +370,7 @@ class Comparison(_Result):
 
         From five versions in time on it is the page of a history.
         """
-        from nachsicht.stats.change_point import FEWEST
-
-        document = self._across
-        if document.grouped_by is None and len(document.versions) >= FEWEST:
-            return self.courses().to_html()
-        return super().to_html()
+        return self.courses().to_html() if self._across.is_history else super().to_html()
 
 
 def _prepare_page() -> None:

@@ -1,6 +1,7 @@
 """The courses of columns along many versions of known truth."""
 
 import math
+import re
 from pathlib import Path
 
 import numpy as np
@@ -171,6 +172,32 @@ def test_what_happens_to_many_columns_at_once_is_one_thing():
     assert sorted(each.column for each in group) == ["a", "b", "c"]
     assert sentence_of(group) == "Three columns changed with w20, and stayed: a, b, c"
     assert (found.open(Severity.ACT, newest=False), found.steady) == (1, 1)
+
+
+def test_a_change_that_stayed_is_explained_by_what_is_before_and_since():
+    def version(n):
+        rng = np.random.default_rng([8, n])
+        since = n >= 20
+        return pd.DataFrame(
+            {
+                "weighed": (rng.gamma(9, 4, 600) * (2.20462 if since else 1)).round(2),
+                "moved": (rng.normal(50, 8, 600) - 7 * since).round(2),
+                "yard": rng.choice(["Klee-Hof" if since else "Kleehof", "Moor", "Au"], 600),
+                "wider": rng.normal(0, 1 + 2 * since, 600).round(3),
+            }
+        )
+
+    found = courses_of([kept(version(n), n) for n in range(30)])
+    causes = {each.column: each.cause for each in found.happened}
+    assert causes["weighed"].rule == "rescaled"
+    assert causes["weighed"].amount == pytest.approx(2.20462, rel=0.02)
+    assert causes["moved"].rule == "shifted"
+    assert causes["moved"].amount == pytest.approx(-7, abs=0.5)
+    assert (causes["yard"].old_level, causes["yard"].new_level) == ("Kleehof", "Klee-Hof")
+    assert causes["wider"] is None or causes["wider"].amount == pytest.approx(3, rel=0.1)
+    said = {each.column: sentence_of([each]) for each in found.happened}
+    assert said["yard"] == "yard: “Kleehof” is called “Klee-Hof” since w20."
+    assert re.fullmatch(r"moved: all values are about [67]\S* lower since w20\.", said["moved"])
 
 
 def test_the_verdict_speaks_of_the_newest_version_first(profiles, happened):

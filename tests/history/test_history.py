@@ -234,13 +234,11 @@ def test_the_command_says_what_happened_on_the_way_and_writes_the_page(tmp_path)
     page = tmp_path / "page.html"
     done = command("history", history.folder, "-o", page)
     assert "12 versions, 3 columns" in done.stdout
-    assert re.search(
-        r"battery: the median went 3\.7\S* → 3\.1\S* with w08, and stayed", done.stdout
-    )
+    assert re.search(r"battery: all values are about 0\.(59|6)\S* lower since w08\.", done.stdout)
     assert "weight" not in done.stdout
     assert page.stat().st_size > 10_000
     german = command("history", history.folder, "--language", "de")
-    assert "battery: der Median ging mit w08 von 3,7" in german.stdout
+    assert "battery: alle Werte sind seit w08 um etwa 0," in german.stdout
     assert "w11" in command("history", history.folder, "--last", 4).stdout
     new = tmp_path / "new.csv"
     readings(20).assign(weight=lambda f: f.weight + 30).to_csv(new, index=False)
@@ -248,9 +246,13 @@ def test_the_command_says_what_happened_on_the_way_and_writes_the_page(tmp_path)
     assert re.search(
         r"weight: the median is [67]\S* in new, the newest version, and was [34]", judged
     )
+    stopped = command("compare", new, "--against", history.folder, "--stop-on", "act", "-q")
+    assert stopped.returncode == 1
+    report = history.courses(new=nachsicht.profile(new))
+    assert report.found.open(nachsicht.Severity.ACT, newest=True) == 2  # the battery came back
     summary = tmp_path / "summary.md"
     command("history", history.folder, "-o", summary)
-    assert "- **act** battery: the median went 3.7" in summary.read_text()
+    assert "- **act** battery: all values are about 0." in summary.read_text()
     (event,) = history.courses().found.happened
     assert (event.column, event.form, event.first) == ("battery", "jump", "w08")
     assert history.courses().to_frame().shape[0] == 1

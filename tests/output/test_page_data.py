@@ -52,6 +52,21 @@ def test_what_the_page_of_a_history_is_given_fits_its_types(versions, demo_histo
     assert english["columns"] != page["columns"] or versions == 1
 
 
+def test_versions_without_a_folder_are_a_history_as_well(demo_history):
+    last = demo_history.profiles(6)
+    columns = last[-1].document.columns
+    made = nachsicht.compare(*last, labels=[profile.label for profile in last])
+    data = data_of(made.to_html())
+    assert [*jsonschema.Draft7Validator(OF_HISTORY).iter_errors(data)] == []
+    versions = data["page"]["versions"]
+    assert versions["labels"] == [profile.label for profile in last]
+    assert versions["moments"] == [version.moment for version in demo_history.versions[-6:]]
+    assert [column["name"] for column in data["page"]["columns"]] == [c.name for c in columns]
+    of_newest = [f.title for f in made.findings if f.versions[-1:] == (last[-1].label,)]
+    assert [finding["title"] for finding in data["page"]["step"]] == of_newest
+    assert "matrix" in data_of(nachsicht.compare(*last[-2:]).to_html())["page"]
+
+
 def patched(value, away):
     """As the page lays a language over another."""
     if away is None:

@@ -273,8 +273,7 @@ def compare(
                 **given,
             )
         elif against is not None:
-            kept = nachsicht.History(against)
-            result = kept.compare(
+            result = nachsicht.History(against).compare(
                 sources[0],
                 label=labels[0] if labels else None,
                 settings=base,
@@ -287,10 +286,11 @@ def compare(
             )
         _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
-    if against is not None and not output["quiet"]:
-        _print_courses(kept.courses(new=result.versions[-1], settings=base, **given))
+    report = result.courses() if result.document.is_history else None
+    if report and not output["quiet"]:
+        _print_courses(report)
     if stop_on:
-        _stop(result, stop_on)
+        _stop(result, stop_on, report)
 
 
 def _each_of(
@@ -321,12 +321,18 @@ def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
     return columns.pop(), tuple(value for _, _, value in pairs)
 
 
-def _stop(result: Comparison, severity: str) -> None:
-    """Exit with 1 if a finding of the newest step is open that weighs so much."""
+def _stop(result: Comparison, severity: str, report: HistoryReport | None) -> None:
+    """Exit with 1 if the newest version has an open finding that weighs so much.
+
+    With a history it is held against all versions before it as well.
+    """
     from nachsicht.i18n import phrase
+    from nachsicht.model.findings import Severity
 
     verdict = result.document.verdict
     n = verdict.act + (verdict.check if severity == "check" else 0)
+    graver = [each for each in Severity if each.rank <= Severity(severity).rank]
+    n += sum(report.found.open(each, newest=True) for each in graver) if report else 0
     if n:
         click.echo(
             phrase("terminal.stopped", n=n, severity=phrase(f"severities.{severity}")), err=True

@@ -164,7 +164,12 @@ class History:
             labels.append(label or _label_of(new))
         if len(versions) < 2:
             raise SettingsError("too_few_recorded", where=str(self.folder), n=len(chosen))
-        return compare(*versions, labels=labels, settings=settings, progress=progress, **options)
+        made = compare(*versions, labels=labels, settings=settings, progress=progress, **options)
+        moments = [version.moment for version in chosen]
+        if new is not None:
+            moments.append(moment_of(None, labels[-1], datetime.now().isoformat()).at.isoformat())
+        made.moments = tuple(moments)
+        return made
 
     def courses(
         self,

@@ -391,6 +391,10 @@ class Verdict(msgspec.Struct, frozen=True, kw_only=True):
         return " ".join(sentences)
 
 
+#: From so many versions in time on, they are a history.
+FEWEST_VERSIONS = 5
+
+
 class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="comparison"):
     """Two or more versions, in order, and what changed. One version is a comparison of none.
 
@@ -415,3 +419,8 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     sliced_by: str | None
     theme: Theme | None
     verdict: Verdict
+
+    @property
+    def is_history(self) -> bool:
+        """Whether there are versions enough to judge each against those before it."""
+        return self.grouped_by is None and len(self.versions) >= FEWEST_VERSIONS

@@ -126,10 +126,10 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
         noise, freedom = _noise(left, least, floor)
         seasonal = any(event.form == "season" for event in events)
         # A season of few places makes neighbours differ; it is held against what it leaves.
-        scored = [
-            (_p_value(each, *_noise_beside(each, left, least, floor, (noise, freedom))), each)
-            for each in _candidates(left, smooth=not seasonal)
-        ]
+        scored = []
+        for each in _candidates(left, smooth=not seasonal):
+            here, sure = _noise_beside(each, left, least, floor, (noise, freedom))
+            scored.append((_p_value(each, here * _noisier(each, least), sure), each))
         p_value, best = min(scored, key=lambda entry: (entry[0], -entry[1].gain))
         if p_value > alpha:
             break
@@ -243,6 +243,20 @@ def _noise_beside(
     after, freedom = _noise(left - found.shape, errors, floor)
     fitted = 1 + _FITTED_OF_WAVE / len(left)  # it was chosen to leave little over
     return min(after * fitted, noise[0]), freedom
+
+
+def _noisier(found: _Candidate, errors: _Floats | None) -> float:
+    """By how much noisier than usual the numbers are that an event rests on; 1 at least.
+
+    The size of an event is a sum of numbers, each times its part in the event's shape; its variance
+    is that of these numbers.
+    """
+    if errors is None or not np.median(errors):
+        return 1.0
+    weights = (found.shape - found.shape.mean()) ** 2
+    variances = (errors / np.median(errors)) ** 2
+    together = float(weights.sum())
+    return max(float(weights @ variances) / together, 1.0) ** 0.5 if together else 1.0
 
 
 def _p_value(found: _Candidate, noise: float, freedom: float) -> float:

@@ -11,8 +11,8 @@ from nachsicht.comparison.courses.course import Courses
 from nachsicht.comparison.courses.happenings import Happening
 from nachsicht.comparison.courses.series import ABSENT
 from nachsicht.i18n import phrase
+from nachsicht.model.comparison import FEWEST_VERSIONS
 from nachsicht.model.findings import Severity
-from nachsicht.stats.change_point import FEWEST
 from nachsicht.tables.base import Columns, Part
 
 #: From the lowest to the highest number, and how many of them at most.
@@ -35,7 +35,7 @@ class CoursesPart(Part):
     @property
     def enough(self) -> bool:
         """Whether there are versions enough to say anything."""
-        return len(self.found.labels) >= FEWEST
+        return len(self.found.labels) >= FEWEST_VERSIONS
 
     @property
     def verdict(self) -> str:
@@ -77,7 +77,7 @@ class CoursesPart(Part):
         return {
             name: [getattr(each, name) for each in self.found.happened]
             for name in Happening.__struct_fields__
-            if name != "values"
+            if name not in ("values", "cause")
         }
 
 
@@ -144,9 +144,17 @@ def _said(happening: Happening, where: str) -> str:
         form = f"{'gone' if happening.after == ABSENT else 'there'}_{form}"
     if happening.column and where == "courses":
         what = phrase("courses.of_column", column=happening.column, what=what)
+    if happening.cause:
+        form = f"{happening.cause.rule}_{form}"
+        if happening.cause.rule == "shifted":
+            form = f"{'up' if (happening.cause.amount or 0) > 0 else 'down'}_{form}"
+        what = phrase("courses.of_column", column=happening.column, what="").rstrip()
     return phrase(
         f"{where}.{form}",
         what=what,
+        amount=happening.cause and happening.cause.amount,
+        old_level=happening.cause and happening.cause.old_level,
+        new_level=happening.cause and happening.cause.new_level,
         before=_value(happening, happening.before),
         after=_value(happening, happening.after),
         first=happening.first,

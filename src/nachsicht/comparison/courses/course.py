@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.comparison.courses.causes import moved_by, renamed
 from nachsicht.comparison.courses.followed import FollowedColumn, FollowedProfile
 from nachsicht.comparison.courses.happenings import (
     Happening,
@@ -26,6 +27,7 @@ ALPHA = 0.01
 _STEPS = (2.0, 3.0, 4.0, 6.0, 9.0, 14.0, 22.0, 40.0)
 #: Quantiles that a column's course is drawn with.
 DRAWN = (0.05, 0.25, 0.5, 0.75, 0.95)
+_MIDDLE_HALF = (1, 3)
 
 
 class ColumnCourse(msgspec.Struct, frozen=True, kw_only=True):
@@ -108,23 +110,50 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     happened: list[Happening] = []
     unusual: dict[str, NDArray[np.float64]] = {}
     for one in usable:
-        course = course_of(one.values, one.errors, alpha)
+        course = course_of(one.judged, one.errors, alpha)
         happened += happenings_of(one, course, labels)
-        away = distance_from_past(one.values, one.errors, course)
+        away = distance_from_past(one.judged, one.errors, course)
         unusual[one.column] = np.fmax(unusual.get(one.column, np.nan), away)
     # Of what is equally sure that comes first which comes first in the table.
     places = {name: place for place, name in enumerate(["", *names])}
-    in_order = sorted(one_each(happened), key=lambda e: (e.p_value, places[e.column]))
+    courses = tuple(_course(name, columns[name], series[name], unusual.get(name)) for name in names)
+    by_place = {label: place for place, label in enumerate(labels)}
+    explained = [
+        _explained(e, happened, courses[places[e.column] - 1], by_place) for e in one_each(happened)
+    ]
+    in_order = sorted(explained, key=lambda e: (e.p_value, places[e.column]))
     return Courses(
         happened=tuple(in_order),
         together=tuple(together(in_order, places)),
         series=len(usable),
         labels=tuple(labels),
         rows=tuple(profile.rows for profile in profiles),
-        columns=tuple(
-            _course(name, columns[name], series[name], unusual.get(name)) for name in names
-        ),
+        columns=courses,
     )
+
+
+def _explained(
+    happening: Happening,
+    happened: Sequence[Happening],
+    course: ColumnCourse,
+    places: Mapping[str, int],
+) -> Happening:
+    """With its cause, if it stayed and its cause is plain."""
+    cause = None
+    if happening.form == "jump" and happening.column:
+        if happening.statistic in ("median", "iqr") and course.quantiles:
+            first, last = places[happening.first], places[happening.last]
+            cause = moved_by(course.quantiles, first, last, _MIDDLE_HALF)
+        elif happening.statistic in ("share", "distinct"):
+            same = (happening.column, "share", "jump", happening.first)
+            cause = renamed(
+                [
+                    (str(e.level), float(e.before), float(e.after))
+                    for e in happened
+                    if (e.column, e.statistic, e.form, e.first) == same
+                ]
+            )
+    return msgspec.structs.replace(happening, cause=cause) if cause else happening
 
 
 def _is_usable(series: Series) -> bool:

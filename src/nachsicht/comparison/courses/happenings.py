@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.comparison.courses.causes import StayedCause
 from nachsicht.comparison.courses.series import Series
 from nachsicht.model.findings import Severity
 from nachsicht.stats.change_point import Course, Event
@@ -58,6 +59,8 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
         How often chance gives as much anywhere in this series.
     period : float, optional
         Of a season, in versions.
+    cause : StayedCause, optional
+        What explains a change that stayed, where that is plain.
     values : tuple of float
         The number in every version; NaN where there is none.
     """
@@ -75,6 +78,7 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     newest: bool
     p_value: float
     period: float | None = None
+    cause: StayedCause | None = None
     values: tuple[float, ...] = ()
 
 
@@ -82,7 +86,7 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
     """The events of a series, in the names of the versions."""
     fitted = np.array(course.fitted)
     for event in course.events:
-        before, after = _ends(event, fitted)
+        before, after = map(series.value_of, _ends(event, fitted))
         newest = event.form == "jump" and event.first == event.last
         yield Happening(
             column=series.column,

@@ -18,6 +18,7 @@ _MOST_LEVELS = 12
 _OF_MEDIAN, _OF_IQR = 1.2533 / 1.349, 1.573 / 1.349
 #: What the kind of a column is called in versions that lack it.
 ABSENT = "absent"
+_RIGHT = np.pi / 2
 
 _Floats = NDArray[np.float64]
 
@@ -26,7 +27,8 @@ class Series(NamedTuple):
     """One number of a column, or of the rows, in every version; NaN where there is none.
 
     ``errors`` are the standard errors of the values, where they are known. A difference of
-    ``scale`` is a large one. Of kinds, the values are places in ``states``.
+    ``scale`` is a large one. Of kinds, the values are places in ``states``. Shares are judged as
+    ``angles``, whose noise is the same for rare and for frequent levels (Anscombe 1948).
     """
 
     column: str
@@ -36,6 +38,16 @@ class Series(NamedTuple):
     errors: _Floats | None
     scale: float
     states: tuple[str, ...] = ()
+    angles: _Floats | None = None
+
+    @property
+    def judged(self) -> _Floats:
+        """What the course is looked for in."""
+        return self.values if self.angles is None else self.angles
+
+    def value_of(self, judged: float) -> float:
+        """The value that stands behind what was judged."""
+        return judged if self.angles is None else float(np.sin(min(max(judged, 0.0), _RIGHT)) ** 2)
 
 
 def series_of_rows(profiles: Sequence[FollowedProfile]) -> Series:
@@ -54,7 +66,7 @@ def series_of_column(
     yield _kinds(name, columns, filled)
     rows = _floats([c.rows if c else None for c in columns])
     missing = _floats([c.missing if c else None for c in columns]) / np.maximum(rows, 1)
-    yield Series(name, "missing_share", None, missing, _error_of_share(missing, rows), 1.0)
+    yield _shares(name, "missing_share", None, missing, rows)
     if any(c and c.is_quantity for c in columns):
         present = np.maximum(_floats([c.present if c else None for c in columns]), 1)
         low, median, high = (
@@ -104,16 +116,15 @@ def _of_levels(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[
             largest[level] = max(largest.get(level, 0.0), count / n)
     for level in sorted(largest, key=lambda level: (-largest[level], level))[:_MOST_LEVELS]:
         shares = _floats([levels.get(level, 0) for levels in counts]) / rows
-        yield Series(name, "share", level, shares, _error_of_share(shares, rows), 1.0)
+        yield _shares(name, "share", level, shares, rows)
 
 
-def _error_of_share(shares: _Floats, rows: _Floats) -> _Floats:
-    """Standard errors of shares, with the share of all versions together."""
-    together = float(np.nanmedian(shares))
-    at_least = 0.5 / np.nanmax(rows)  # a share of none is not known to be none
-    share = min(max(together, at_least), 1 - at_least)
-    error: _Floats = np.sqrt(share * (1 - share) / np.maximum(rows, 1))
-    return error
+def _shares(name: str, statistic: str, level: str | None, shares: _Floats, rows: _Floats) -> Series:
+    """Shares of rows, with their angles."""
+    counts = np.round(shares * rows)
+    angles = np.arcsin(np.sqrt((counts + 0.375) / (rows + 0.75)))
+    errors = 0.5 / np.sqrt(rows + 0.5)
+    return Series(name, statistic, level, shares, errors, 1.0, angles=angles)
 
 
 def _floats(values: Sequence[float | None]) -> _Floats:

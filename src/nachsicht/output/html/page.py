@@ -147,16 +147,15 @@ def _theme_style(theme: Theme | None) -> str:
     return f"@media not (prefers-color-scheme: dark) {{ :root {{ {''.join(own)}{fill}}} }}"
 
 
-def notebook_frame(document: ComparisonDocument, languages: Sequence[str] = (DEFAULT,)) -> str:
-    """The page in a frame that may run its script and open nothing else.
+def notebook_frame(page: str, document: ComparisonDocument, language: str = DEFAULT) -> str:
+    """The document's page in a frame that may run its script and open nothing else.
 
     Notebooks keep what they show: the page is packed, and unpacks itself. Where no script may run
     the verdict stands alone.
     """
-    with use_language(languages[0]):
+    with use_language(language):
         verdict = html.escape(f"{document.verdict.headline} {document.verdict.detail}")
-    page = page_of(document, languages).encode()
-    packed = base64.b64encode(gzip.compress(page, _LEVEL, mtime=0)).decode()
+    packed = base64.b64encode(gzip.compress(page.encode(), _LEVEL, mtime=0)).decode()
     source = html.escape(f"<p>{verdict}</p>{_UNPACKING.format(packed=packed)}", quote=True)
     title = html.escape(document.title, quote=True)
     return (
