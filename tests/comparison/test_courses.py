@@ -158,6 +158,25 @@ def test_columns_without_values_versions_without_rows_and_constants_are_no_troub
     }
 
 
+def test_rare_levels_and_unsettled_kinds_are_no_trouble_and_a_gone_column_is():
+    def version(n):
+        rng = np.random.default_rng([11, n])
+        rows = int(rng.integers(80, 800))
+        frame = pd.DataFrame(
+            {
+                "rare": rng.choice(list("abcdef"), rows, p=[0.5, 0.3, 0.15, 0.04, 0.008, 0.002]),
+                "code": [f"x{code}" for code in rng.integers(0, 5000, rows)],
+                "zeros": np.where(rng.random(rows) < 0.7, 0, rng.gamma(2, 2, rows).round(1)),
+                "mixed": rng.integers(0, 40, rows) if n % 2 else rng.choice(["p", "q"], rows),
+            }
+        )
+        return frame.drop(columns="mixed") if n == 17 else frame
+
+    (only,) = courses_of([kept(version(n), n) for n in range(24)]).happened
+    assert (only.column, only.first, only.after) == ("mixed", "w17", "absent")
+    assert sentence_of([only]) == "mixed: the column was gone in w17 alone."
+
+
 def test_what_happens_to_many_columns_at_once_is_one_thing():
     def version(n):
         rng = np.random.default_rng([7, n])

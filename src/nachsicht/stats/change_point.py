@@ -119,7 +119,7 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
         return Course(events=(), noise=0.0, fitted=tuple(values.tolist()))
     middle = float(np.median(series))
     noise, freedom = _noise(series, least, floor)
-    phases = _phases(series, noise, floor if least is None else float(np.median(least)))
+    phases = _phases(series, noise, floor if least is None else max(float(np.median(least)), floor))
     events, chances = ([phases[1]], [phases[0]]) if phases and phases[0] <= alpha else ([], [])
     while len(chances) < _MOST_EVENTS:
         left = _left(series - middle, events)

@@ -166,6 +166,7 @@ def _said(happening: Happening, where: str) -> str:
 
 def _value(happening: Happening, value: float | str) -> str:
     if isinstance(value, str):
-        return "" if value == ABSENT else phrase(f"kinds.{value}")
+        gone = ABSENT in (happening.before, happening.after)  # then the sentence names no kind
+        return "" if gone else phrase(f"kinds.{value}")
     unit = "shares" if happening.statistic in _SHARES else "numbers"
     return phrase(f"courses.{unit}", value=value)

@@ -86,6 +86,8 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
     """The events of a series, in the names of the versions."""
     fitted = np.array(course.fitted)
     for event in course.events:
+        if series.states and event.form not in ("jump", "spike"):
+            continue  # kinds have no middle
         before, after = map(series.value_of, _ends(event, fitted))
         newest = event.form == "jump" and event.first == event.last
         yield Happening(

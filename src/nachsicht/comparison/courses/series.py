@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -13,9 +14,14 @@ from nachsicht.comparison.courses.followed import FollowedColumn, FollowedProfil
 
 #: So many levels of a column are followed, those with the largest share in any version.
 _MOST_LEVELS = 12
-#: Standard errors of a median and of an interquartile range, as those of a normal distribution,
-#: in interquartile ranges over the root of the rows.
-_OF_MEDIAN, _OF_IQR = 1.2533 / 1.349, 1.573 / 1.349
+#: The number of different values goes with the rows, if these differ by more than this.
+_ALIKE = 1.3
+#: Shares of a level, so far as logarithms can take them.
+_ALL = 1 - 1e-12
+#: Kinds between which a column goes to and fro by chance are one.
+_SAME_KIND = {"identifier": "text", "flag": "category"}
+#: A column that changes its kind more often has none.
+_MOST_TURNS = 2
 #: What the kind of a column is called in versions that lack it.
 ABSENT = "absent"
 _RIGHT = np.pi / 2
@@ -69,24 +75,65 @@ def series_of_column(
     yield _shares(name, "missing_share", None, missing, rows)
     if any(c and c.is_quantity for c in columns):
         present = np.maximum(_floats([c.present if c else None for c in columns]), 1)
-        low, median, high = (
-            _floats([c.quantile(share) if c else None for c in columns])
-            for share in (0.25, 0.5, 0.75)
-        )
-        spread = high - low
-        error = np.hypot(spread / present**0.5, _grain(columns))
-        typical = _typical(spread)
-        yield Series(name, "median", None, median, _OF_MEDIAN * error, typical)
-        yield Series(name, "iqr", None, spread, _OF_IQR * error, typical)
+        yield from _quantiles(name, columns, present)
     else:
-        distinct = _floats([c.distinct if c else None for c in columns])
-        yield Series(name, "distinct", None, distinct, None, _typical(distinct))
+        yield from _distinct(name, columns, rows - missing * rows)
     yield from _of_levels(name, columns)
 
 
+def _quantiles(
+    name: str, columns: Sequence[FollowedColumn | None], present: _Floats
+) -> Iterator[Series]:
+    """Median and interquartile range, with errors by how sparse the values are next to them."""
+    q10, q25, q50, q75, q90 = (
+        _floats([c.quantile(share) if c else None for c in columns])
+        for share in (0.1, 0.25, 0.5, 0.75, 0.9)
+    )
+    # Value per share: the inverse of the density.
+    at_low, at_middle, at_high = (q50 - q10) / 0.4, (q75 - q25) / 0.5, (q90 - q50) / 0.4
+    grain, typical = _grain(columns), _typical(q75 - q25)
+    error = np.hypot(at_middle * np.sqrt(0.25 / present), grain)
+    yield Series(name, "median", None, q50, error, typical)
+    variance = 0.1875 * (at_low**2 + at_high**2) - 2 * 0.0625 * at_low * at_high
+    error = np.hypot(np.sqrt(variance / present), grain)
+    yield Series(name, "iqr", None, q75 - q25, error, typical)
+
+
+def _distinct(
+    name: str, columns: Sequence[FollowedColumn | None], present: _Floats
+) -> Iterator[Series]:
+    """The number of different values, where it does not just go with the rows."""
+    distinct = _floats([c.distinct if c else None for c in columns])
+    own = [c for c in columns if c and c.present]
+    listed = bool(own) and all(c.levels and len(c.levels) >= c.distinct for c in own)
+    if listed:
+        yield Series(name, "distinct", None, distinct, _unseen(own, present), _typical(distinct))
+        return
+    known = present[np.isfinite(present)]
+    if len(known) and known.max() <= _ALIKE * known.min():
+        yield Series(name, "distinct", None, distinct, None, _typical(distinct))
+
+
+def _unseen(own: Sequence[FollowedColumn], present: _Floats) -> _Floats:
+    """Standard errors of the number of levels: rare ones are not seen in every version."""
+    counts: Counter[str] = Counter()
+    for column in own:
+        counts.update({level.value: level.count for level in column.levels})
+    shares = np.array([*counts.values()]) / max(sum(c.present for c in own), 1)
+    absent = np.exp(np.outer(np.nan_to_num(present), np.log1p(-np.minimum(shares, _ALL))))
+    error: _Floats = np.sqrt((absent * (1 - absent)).sum(axis=1))
+    return error
+
+
 def _kinds(name: str, columns: Sequence[FollowedColumn | None], filled: Sequence[bool]) -> Series:
-    """What kind the column is; the most frequent kind is the first state."""
-    kinds = [c.kind if c else ABSENT for c in columns]
+    """What kind the column is; the most frequent kind is the first state.
+
+    Of a column of no settled kind, whether it is there.
+    """
+    kinds = [_SAME_KIND.get(c.kind, c.kind) if c else ABSENT for c in columns]
+    seen = [kind for kind, full in zip(kinds, filled, strict=True) if full]
+    if sum(one != other for one, other in pairwise(seen)) > _MOST_TURNS:
+        kinds = [ABSENT if kind == ABSENT else "mixed" for kind in kinds]
     states = tuple(kind for kind, _ in Counter(kinds).most_common())
     places = [states.index(k) if full else None for k, full in zip(kinds, filled, strict=True)]
     return Series(name, "kind", None, _floats(places), None, 0.0, states)
