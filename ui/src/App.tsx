@@ -4,7 +4,8 @@ import { useEffect, useMemo, useState } from "preact/hooks";
 import { columnIn, follow, useAddress } from "./address";
 import { whole } from "./format";
 import { Ledger } from "./Ledger";
-import { language, languageName, languages, page, speak, word } from "./model";
+import { LanguageChoice } from "./LanguageChoice";
+import { language, languages, page, speak, word } from "./model";
 import { Relations, Rows } from "./Between";
 import { Missing } from "./Missing";
 import { Duplicates } from "./Duplicates";
@@ -105,21 +106,6 @@ function Whole({ choose }: { choose: (code: string) => void }) {
         {sectionsBelow}
       </main>
     </>
-  );
-}
-
-function LanguageChoice({ choose }: { choose: (code: string) => void }) {
-  return (
-    <label class="language">
-      {word("page.language")}
-      <select value={language} onChange={(event) => choose(event.currentTarget.value)}>
-        {languages.map((code) => (
-          <option key={code} value={code} lang={code}>
-            {languageName(code)}
-          </option>
-        ))}
-      </select>
-    </label>
   );
 }
 

@@ -7,7 +7,8 @@ import { whole } from "./format";
 import type { HistoryFinding } from "./historyData";
 import { HistoryLedger } from "./HistoryLedger";
 import { evenly, shown } from "./historyModel";
-import { language, languageName, languages, speak, word } from "./model";
+import { LanguageChoice } from "./LanguageChoice";
+import { language, languages, speak, word } from "./model";
 import { Behind, SeverityTag } from "./parts";
 
 /** Findings that are seen at once; the others are a click away. */
@@ -44,18 +45,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
           {history.logo === null ? <p class="product">{word("page.product")}</p> : <img class="logo" src={history.logo} alt="" />}
           <h1>{history.title}</h1>
         </div>
-        {languages.length > 1 && (
-          <label class="language">
-            {word("page.language")}
-            <select value={language} onChange={(event) => choose(event.currentTarget.value)}>
-              {languages.map((code) => (
-                <option key={code} value={code} lang={code}>
-                  {languageName(code)}
-                </option>
-              ))}
-            </select>
-          </label>
-        )}
+        {languages.length > 1 && <LanguageChoice choose={choose} />}
       </header>
       <Strip />
       <nav class="ways" aria-label={history.title}>

@@ -515,7 +515,8 @@ def _print(result: Profile | Comparison) -> None:
 def _tell_written(paths: list[Path]) -> None:
     from nachsicht.i18n import phrase, size
 
-    click.echo()
+    if paths:
+        click.echo()
     for path in paths:
         line = phrase("terminal.wrote", path=path, size=size(path.stat().st_size))
         click.echo(_one_line(line))

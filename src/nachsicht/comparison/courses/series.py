@@ -14,6 +14,9 @@ from nachsicht.comparison.courses.followed import FollowedColumn, FollowedProfil
 
 #: So many levels of a column are followed, those with the largest share in any version.
 _MOST_LEVELS = 12
+#: In this part of the versions a level is to be seen, and of their rows such levels hold, where the
+#: levels of a column are followed.
+_LASTING = 0.5
 #: The number of different values goes with the rows, if these differ by more than this.
 _ALIKE = 1.3
 #: Shares of a level, so far as logarithms can take them.
@@ -151,9 +154,12 @@ def _grain(columns: Sequence[FollowedColumn | None]) -> float:
 
 
 def _of_levels(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[Series]:
-    """The shares of the levels that are the largest in any version."""
+    """The shares of the levels that are the largest in any version.
+
+    None where every version has levels of its own, as names that are given anew: these come and go.
+    """
     own = [c if c and c.levels and c.present else None for c in columns]
-    if not any(own):
+    if not any(own) or not _has_lasting_levels([c for c in own if c]):
         return
     counts = [{level.value: level.count for level in c.levels} if c else {} for c in own]
     rows = _floats([c.present if c else None for c in own])
@@ -164,6 +170,14 @@ def _of_levels(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[
     for level in sorted(largest, key=lambda level: (-largest[level], level))[:_MOST_LEVELS]:
         shares = _floats([levels.get(level, 0) for levels in counts]) / rows
         yield _shares(name, "share", level, shares, rows)
+
+
+def _has_lasting_levels(own: Sequence[FollowedColumn]) -> bool:
+    """Whether levels that most versions have hold most of the rows of a typical version."""
+    versions = Counter(level.value for column in own for level in column.levels)
+    lasting = {level for level, n in versions.items() if n >= _LASTING * len(own)}
+    held = [sum(e.count for e in c.levels if e.value in lasting) / c.present for c in own]
+    return float(np.median(held)) >= _LASTING
 
 
 def _shares(name: str, statistic: str, level: str | None, shares: _Floats, rows: _Floats) -> Series:

@@ -213,7 +213,7 @@ def _templates() -> Any:
     from minijinja import Environment
 
     folder = files(__package__) / "templates"
-    names = [f"{name}.html" for name in _PAGES]
+    names = [f"{name}.html" for name in ("base", *_PAGES)]
     return Environment(
         templates={name: (folder / name).read_text(encoding="utf-8") for name in names},
         undefined_behavior="strict",
