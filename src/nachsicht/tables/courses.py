@@ -19,6 +19,8 @@ from nachsicht.tables.base import Columns, Part
 _BLOCKS, _STRIP = "▁▂▃▄▅▆▇█", 20
 #: Numbers that are shown in per cent.
 _SHARES = ("missing_share", "share")
+#: Numbers that are counts.
+_COUNTS = ("rows", "distinct")
 
 
 class CoursesPart(Part):
@@ -169,4 +171,6 @@ def _value(happening: Happening, value: float | str) -> str:
         gone = ABSENT in (happening.before, happening.after)  # then the sentence names no kind
         return "" if gone else phrase(f"kinds.{value}")
     unit = "shares" if happening.statistic in _SHARES else "numbers"
+    if happening.statistic in _COUNTS:
+        value = round(value)
     return phrase(f"courses.{unit}", value=value)
