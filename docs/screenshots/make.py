@@ -155,7 +155,7 @@ def main() -> None:
             take_terminal(compared, Path(folder), HERE / "terminal.png", 62)
             weeks_of_scales(Path(folder) / "scales")
             shown = HERE / "terminal_history.png"
-            take_terminal("nachsicht history scales", Path(folder), shown, 8)
+            take_terminal("nachsicht history scales", Path(folder), shown, 12)
         else:
             sys.stderr.write("No picture of the terminal: Xvfb, xterm or ImageMagick is missing.\n")
 
