@@ -27,6 +27,7 @@ lint: $(VENV)/.dev
 
 types: $(VENV)/.dev
 	$(BIN)/mypy
+	$(BIN)/mypy benchmarks
 
 # The browser that the page is tested in. Where it cannot be had, its tests say so and are skipped.
 browser:

@@ -17,9 +17,10 @@ from nachsicht.associations.pearson import comoments_of
 from nachsicht.associations.spearman import rank_correlations
 from nachsicht.columns.accumulate import finish_column, observe_column
 from nachsicht.config.settings import Settings
+from nachsicht.model.column import ColumnSummary
 
 
-def summaries(table: pa.Table) -> list:
+def summaries(table: pa.Table) -> list[ColumnSummary]:
     """What a profile knows of the columns before they are related."""
     return [
         finish_column(observe_column(table.column(i)), name, i, Settings())

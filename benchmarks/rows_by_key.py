@@ -10,6 +10,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from nachsicht.associations.all_pairs import AllPairs
+from nachsicht.associations.spearman import Correlations
 from nachsicht.columns.accumulate import encode, finish_column, observe_column
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.config.settings import Settings
@@ -38,16 +40,17 @@ def main() -> None:
         ]
         for table in few
     ]
-    pairs = list(zip(*summaries, strict=True))
+    pairs = list(zip(summaries[0], summaries[1], strict=True))
     # Of the rows only the hashes, which a comparison has from the profiles.
-    sides = [RetainedData(table, hashes_of(table), {}, None, ()) for table in tables]
+    nothing = AllPairs((), (), Correlations(*np.empty((3, 0, 0))))
+    sides = [RetainedData(table, hashes_of(table), {}, nothing, ()) for table in tables]
     place = names.index("check_id")
     with ThreadPoolExecutor() as pool:
         started = time.perf_counter()
-        rows = compare_rows(*sides, pairs, [(place, place)], (0, 1), (0, 0), pool.map)
+        rows = compare_rows(sides[0], sides[1], pairs, [(place, place)], (0, 1), (0, 0), pool.map)
         seconds = time.perf_counter() - started
     sys.stdout.write(
-        f"{seconds:.1f} s ({rows.same:,} the same, {rows.changed:,} changed, "
+        f"{seconds:.1f} s ({rows.unchanged:,} the same, {rows.changed:,} changed, "
         f"{sum(rows.duplicate_keys):,} rows whose key repeats)"
     )
 

@@ -102,7 +102,9 @@ def bounds(data: Path, document: Path) -> list[str]:
 
     lines = []
     rows = f"read_parquet('{data}/*.parquet')"
-    for column in nachsicht.read(document).document.columns:
+    read = nachsicht.read(document)
+    assert isinstance(read, nachsicht.Profile)
+    for column in read.document.columns:
         if column.error_bounds is None:
             continue
         name = column.name

@@ -110,3 +110,31 @@ def test_dates_that_go_on_are_nothing_urgent(days, step):
 
 def by_day(frame):
     return frame.assign(checked=frame.checked.dt.normalize())
+
+
+#: By a step that no delivery has.
+OLD_NEW = ("2024-01-01", "2024-03-01")
+
+
+def shifted(frame, days):
+    return frame.assign(checked=frame.checked + days * DAY)
+
+
+@pytest.mark.parametrize(("days", "severity"), [(60, "check"), (-60, "act"), (12, "check")])
+def test_dates_of_other_rows_that_moved_are_no_note_and_say_by_how_much(days, severity):
+    (finding,) = said(by_day(OLD), by_day(shifted(NEW, days)))
+    assert (finding.code, finding.severity.value) == ("dates_shifted", severity)
+    assert finding.evidence["days"] == days
+
+
+def test_a_year_of_dates_that_moves_on_over_the_same_rows_is_nothing_urgent():
+    whole = checks(1, rows=6000, days=1095).sort_values("checked")
+    year = [whole[whole.checked.between(d, d + 730 * DAY)] for d in pd.to_datetime(OLD_NEW)]
+    assert all(finding.severity.value == "note" for finding in said(*year))
+
+
+def test_of_a_table_that_lost_all_its_rows_only_that_is_told():
+    (finding,) = nachsicht.compare(OLD, OLD[:0]).findings
+    assert (finding.code, finding.severity.value) == ("rows_lost", "act")
+    assert finding.title == "All rows are gone"
+    assert list(nachsicht.compare(OLD[:0], OLD).findings) == []

@@ -75,6 +75,17 @@ def test_the_frame_has_a_row_for_every_column_of_every_version(weeks):
     assert frame["moment"].is_monotonic_increasing
 
 
+def test_without_a_date_in_its_name_a_version_is_of_the_last_date_in_its_data(tmp_path):
+    history = nachsicht.History(tmp_path)
+    for name, start in (("second", "2025-06-01"), ("first", "2025-05-01")):
+        days = pd.date_range(start, periods=30)
+        history.record(pd.DataFrame({"day": days, "weight": range(30)}), label=name)
+    assert [(v.label, v.moment[:10], v.moment_source) for v in history] == [
+        ("first", "2025-05-30", "data"),
+        ("second", "2025-06-30", "data"),
+    ]
+
+
 def test_a_label_is_recorded_once_and_this_is_said_before_anything_is_read(weeks):
     with pytest.raises(nachsicht.SettingsError, match="W20 is recorded already"):
         weeks.record("not_there.csv", label="scales 2025-W20")

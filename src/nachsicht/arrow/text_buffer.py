@@ -166,7 +166,7 @@ def _buffers(texts: Any) -> tuple[NDArray[np.uint8], NDArray[Any]]:
 def _texts_of(coder: DictionaryEncoder) -> Any:
     """The different texts, as a large string array."""
     offsets = np.empty(coder.found + 1, np.int64)
-    data = np.empty(coder.bytes_in_all(), np.uint8)
+    data = np.empty(coder.byte_count(), np.uint8)
     coder.texts(offsets, data)
     buffers = [None, pa.py_buffer(offsets), pa.py_buffer(data)]
     return pa.Array.from_buffers(pa.large_string(), coder.found, buffers)

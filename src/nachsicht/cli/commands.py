@@ -298,11 +298,11 @@ def _each_of(
 ) -> tuple[str, ...]:
     """The sources, or what one of them stands for: its revisions, then the files of a folder."""
     if since is not None:
-        from nachsicht.sources.git import since as revisions_since
+        from nachsicht.sources.since import versions_since
 
         if by is not None or len(sources) != 1:
             raise click.UsageError(text("one_with_since"))
-        sources = tuple(revisions_since(Path(sources[0]), since))
+        sources = tuple(versions_since(Path(sources[0]), since))
     if each_file:
         from nachsicht.sources.folders import part_files
 

@@ -41,6 +41,7 @@ class VersionPair(msgspec.Struct, frozen=True):
     Groups of one dataset are not ``in_time``: nothing was done to one that made the other of
     it, so differences are reported and no causes looked for. Slices of one dataset by a datetime
     are in time, but have other rows by their nature (``slices``), so rows are not compared.
+    ``other_rows`` says that they were, and hardly a row of one is in the other.
     """
 
     old: Version
@@ -48,6 +49,7 @@ class VersionPair(msgspec.Struct, frozen=True):
     settings: Settings
     in_time: bool = True
     slices: bool = False
+    other_rows: bool = False
 
     @property
     def labels(self) -> tuple[str, str]:

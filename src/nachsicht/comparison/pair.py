@@ -21,6 +21,7 @@ from nachsicht.comparison.findings.columns import column_findings, presence_find
 from nachsicht.comparison.findings.named_columns import key_place, named_column_findings
 from nachsicht.comparison.findings.places import with_places
 from nachsicht.comparison.findings.rows import (
+    emptied,
     key_findings,
     period_missing,
     ragged_lines,
@@ -48,6 +49,8 @@ _NOT_BY_LOSS: set[FindingCode] = {
     *("numbers_as_text", "dates_as_text", "format_changed", "dtype_changed", "retyped"),
     *("renamed", "respelled", "garbled_text_new", "text_truncated", "infinite_values_new"),
 }
+#: Versions that have less than this share of their rows in common have other rows.
+_HARDLY_ANY = 0.01
 
 
 class Compared(msgspec.Struct, frozen=True):
@@ -67,7 +70,12 @@ def compare_two(
     pairs = match_columns(between.old.profile, between.new.profile)
     changes = measure_pairs(between, pairs, pmap)
     same_rows = between.in_time and not between.slices
+    if not all(between.rows):
+        return _with_an_empty_one(between, pairs, changes, step)
     rows = _rows(between, changes, step, pmap) if same_rows else None
+    if rows and rows.unchanged + rows.changed < _HARDLY_ANY * min(between.rows):
+        between = msgspec.structs.replace(between, other_rows=True)
+        changes = [msgspec.structs.replace(change, between=between) for change in changes]
     findings = _findings_of_rows(between, rows) if same_rows else []
     # Groups and slices have the same columns; a small one may only look as if of another kind.
     lacking = named_column_findings(between, pairs) if same_rows else ()
@@ -88,6 +96,19 @@ def compare_two(
     steps = {change.pair.position: step_of(change, step) for change in changes}
     found = list(_with_rows(between, pairs, found, rows))
     return Compared(tuple(pairs), steps, tuple(found), rows, relations)
+
+
+def _with_an_empty_one(
+    between: VersionPair,
+    pairs: Sequence[Pair],
+    changes: Sequence[ColumnChange],
+    step: tuple[int | None, int],
+) -> Compared:
+    """Of a version without rows its columns can be compared, and nothing in them."""
+    found = [presence_finding(pair, between) for pair in pairs]
+    found += [emptied(between), _reordered(between, pairs)]
+    steps = {change.pair.position: step_of(change, step) for change in changes}
+    return Compared(tuple(pairs), steps, tuple(f for f in found if f), None, ())
 
 
 def _with_rows(

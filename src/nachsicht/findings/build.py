@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nachsicht.config.settings import Settings
-from nachsicht.findings.registry import severity_of
+from nachsicht.findings.thresholds import severity_of
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.model.profile import MissingByLevel
 

@@ -1,19 +1,18 @@
 """The registry of findings: all that is known of a code stands in one entry.
 
 Its words (title, sentence, next step, an example) stand under the same code in the catalogues.
-A finding's size runs from 0 to 1; the entry says from which size on it has which severity. Users
-may lay their own limits over the entry, by code.
+A finding's size runs from 0 to 1; the entry says from which size on it has which severity (see
+`thresholds.py`, where the user's own limits are laid over these).
 """
 
 from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from nachsicht.config.settings import Settings
 from nachsicht.findings import fixes, locate
 from nachsicht.findings.fixes import Template
 from nachsicht.findings.locate import Locator
-from nachsicht.model.findings import FindingCode, Severity
+from nachsicht.model.findings import FindingCode
 from nachsicht.model.kinds import Kind
 
 QUANTITIES = (Kind.QUANTITY, Kind.DURATION)
@@ -536,27 +535,3 @@ _BETWEEN = (
 )
 
 FINDINGS: dict[str, FindingType] = {entry.code: entry for entry in (*_WITHIN, *_BETWEEN)}
-
-
-def severity_of(code: FindingCode, size: float, settings: Settings) -> Severity | None:
-    """The severity that a size has, by the entry and the user's limits; None for none."""
-    limits = thresholds_of(code, settings)
-    reached = (severity for severity in Severity if size >= limits.get(severity, size + 1))
-    return next(reached, None)
-
-
-def smallest_size(code: FindingCode, settings: Settings) -> float:
-    """The size from which on a finding has any severity."""
-    return min(thresholds_of(code, settings).values(), default=1.0)
-
-
-def thresholds_of(code: str, settings: Settings) -> dict[Severity, float]:
-    """Sizes from which on findings of a code have a severity; without those they never have."""
-    entry, own = FINDINGS[code], settings.findings.get(code)
-    limits = {}
-    for severity in Severity:
-        limit = getattr(own, severity) if own else None
-        limit = getattr(entry, severity) if limit is None else limit
-        if limit is not None:
-            limits[severity] = limit
-    return limits

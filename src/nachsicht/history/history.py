@@ -90,7 +90,8 @@ class History:
         label : str, optional
             What to call the version; by default the file's name.
         moment : datetime, date or str, optional
-            When the version is of; by default the date, week or month in its label, or else now.
+            When the version is of; by default the date, week or month in its label, or that of its
+            commit, table snapshot or time axis, or else now.
         settings, progress, **options
             As for `profile`.
 

@@ -33,8 +33,9 @@ _LONGEST_NAME = 60
 class RecordedVersion(msgspec.Struct, frozen=True, kw_only=True):
     """A version in a history.
 
-    ``moment`` is a time in ISO 8601 without zone; ``moment_source`` says whether it was given, is
-    in the version's name, or is when it was recorded. ``sha256`` is that of the file ``document``.
+    ``moment`` is a time in ISO 8601 without zone; ``moment_source`` says whether it was ``given``,
+    is in the version's ``name``, of its ``source`` or ``data``, or when it was ``recorded``.
+    ``sha256`` is that of the file ``document``.
     """
 
     number: int

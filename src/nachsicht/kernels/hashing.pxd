@@ -32,10 +32,10 @@ cdef inline uint64_t word_of(
     return word
 
 
-cdef inline uint64_t summed(
+cdef inline uint64_t text_hash(
     const uint8_t* text, int64_t length, const uint8_t* end
 ) noexcept nogil:
-    """The sum of the mixed words of a text, each set apart by its place, and of its length."""
+    """The hash of a text: its length and its words, each mixed with a key of its place, added up."""
     cdef uint64_t total = <uint64_t>length, key = <uint64_t>0x9E3779B97F4A7C15u
     while length > 0:
         total += mixed(word_of(text, length, end) + key)

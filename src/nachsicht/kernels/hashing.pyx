@@ -47,7 +47,7 @@ def of_texts(
     with nogil:
         for i in range(into.shape[0]):
             into[i] = (into[i] & kept) + mixed(
-                summed(first + starts[i], stops[i] - starts[i], end) + salt)
+                text_hash(first + starts[i], stops[i] - starts[i], end) + salt)
 
 
 def at_codes(

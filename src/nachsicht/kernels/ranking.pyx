@@ -1,4 +1,16 @@
-"""Passes over numbers on their way into order, and over numbers in rising order."""
+"""Sorting and ranking numbers through packed words, and passes over sorted numbers.
+
+A packed word is 64 bits: the upper ones sort as the number does, the lower ``width`` bits are the
+row it stands in::
+
+    [ (word - low) >> dropped_bits | row: width bits ]
+
+`sortable_words` makes the words, `pack_rows` packs them, NumPy sorts them. Where bits were
+dropped, different numbers may share the upper bits; `sort_ties` puts such a run in order by the
+numbers themselves. It moves a word `MOST_MOVED` places at most: where that is not enough, the
+function that called it gives up and says so, and the caller sorts in another way (see `ranks.py`,
+whose functions hold for all of these).
+"""
 
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 from libc.string cimport memcpy
@@ -14,7 +26,7 @@ cdef extern from "simd.h" nogil:
 
 cdef extern from *:
     """
-    // A word is moved so far at most when those that are the same are put in order.
+    // By so many places a word is moved at most when ties are sorted.
     #define MOST_MOVED 64
     """
     enum: MOST_MOVED
@@ -33,10 +45,10 @@ ctypedef fused Rank:
     int64_t
 
 
-def words(const Number[::1] values, uint64_t[::1] into):
-    """Words without a sign that stand in the same order as the numbers; the least and the largest.
+def sortable_words(const Number[::1] values, uint64_t[::1] into):
+    """Fill unsigned words that sort as the numbers do; return the lowest and the highest.
 
-    ``into`` is as long as the values, of which there is one at least; floats are not NaN.
+    Both arrays have shape (n,), n at least 1; floats are not NaN.
     """
     cdef Py_ssize_t i
     cdef uint64_t word, low = <uint64_t>-1, high = 0
@@ -59,101 +71,102 @@ def words(const Number[::1] values, uint64_t[::1] into):
     return low, high
 
 
-def with_places(uint64_t[::1] words_, uint64_t low, int given_way, int width):
-    """Each word less the lowest, without the bits that give way, and its place in ``width`` bits."""
-    cdef Py_ssize_t i
+def pack_rows(uint64_t[::1] words, uint64_t low, int dropped_bits, int width):
+    """Pack the row of each word into its lower ``width`` bits, in place."""
+    cdef Py_ssize_t row
     with nogil:
-        for i in range(words_.shape[0]):
-            words_[i] = ((words_[i] - low) >> given_way) << width | <uint64_t>i
+        for row in range(words.shape[0]):
+            words[row] = ((words[row] - low) >> dropped_bits) << width | <uint64_t>row
 
 
-cdef inline Py_ssize_t settled(
-    uint64_t[::1] words_, int width, const Number[::1] values, Py_ssize_t start
+cdef inline Py_ssize_t sort_ties(
+    uint64_t[::1] words, int width, const Number[::1] values, Py_ssize_t start
 ) noexcept nogil:
-    """Where the run of words ends that differ in their places alone, put in order by the values.
+    """Sort the run of words from ``start`` on that share their upper bits; return where it ends.
 
-    0 where the run is too long to be put in order so.
+    An insertion sort by the values. Returns 0 where a word would be moved too far.
     """
     cdef Py_ssize_t stop = start + 1, k
-    cdef uint64_t mask = (<uint64_t>1 << width) - 1, word
-    cdef Number last, value
-    if stop == words_.shape[0] or words_[stop] >> width != words_[start] >> width:
+    cdef uint64_t row_bits = (<uint64_t>1 << width) - 1, word
+    cdef Number largest, value
+    if stop == words.shape[0] or words[stop] >> width != words[start] >> width:
         return stop
-    last = values[words_[start] & mask]
-    while stop < words_.shape[0] and words_[stop] >> width == words_[start] >> width:
-        word = words_[stop]
-        value = values[word & mask]
-        if value >= last:
-            last = value
+    largest = values[words[start] & row_bits]
+    while stop < words.shape[0] and words[stop] >> width == words[start] >> width:
+        word = words[stop]
+        value = values[word & row_bits]
+        if value >= largest:
+            largest = value
         else:
             k = stop
-            while k > start and values[words_[k - 1] & mask] > value:
-                words_[k] = words_[k - 1]
+            while k > start and values[words[k - 1] & row_bits] > value:
+                words[k] = words[k - 1]
                 k -= 1
                 if stop - k > MOST_MOVED:
                     return 0
-            words_[k] = word
+            words[k] = word
         stop += 1
     return stop
 
 
-def places(uint64_t[::1] words_, int width, const Number[::1] values, int64_t[::1] into):
-    """The places in words in rising order; those of equal words are put in order by the values.
+def sorted_rows(uint64_t[::1] words, int width, const Number[::1] values, int64_t[::1] into):
+    """Fill the rows in the order of their values, from sorted packed words.
 
-    Returns whether that was done, which it is not for long runs in disorder.
+    All arrays have shape (n,). Returns False where ties could not be sorted.
     """
     cdef Py_ssize_t start = 0, stop, i
-    cdef uint64_t mask = (<uint64_t>1 << width) - 1
+    cdef uint64_t row_bits = (<uint64_t>1 << width) - 1
     with nogil:
-        while start < words_.shape[0]:
-            stop = settled(words_, width, values, start)
+        while start < words.shape[0]:
+            stop = sort_ties(words, width, values, start)
             if not stop:
                 break
             for i in range(start, stop):
-                into[i] = <int64_t>(words_[i] & mask)
+                into[i] = <int64_t>(words[i] & row_bits)
             start = stop
-    return start == words_.shape[0]
+    return start == words.shape[0]
 
 
-def doubled_ranks(uint64_t[::1] words_, int width, const Number[::1] values, Rank[::1] into):
-    """Twice the average ranks of values, from their words in rising order, with places in them.
+def doubled_ranks(uint64_t[::1] words, int width, const Number[::1] values, Rank[::1] into):
+    """Fill twice the average rank of each row's value, from sorted packed words.
 
-    Returns whether it was done, as `places` does. All arrays are equally long.
+    All arrays have shape (n,). Returns False where ties could not be sorted.
     """
     cdef Py_ssize_t start = 0, stop, first, last, i
-    cdef uint64_t mask = (<uint64_t>1 << width) - 1
+    cdef uint64_t row_bits = (<uint64_t>1 << width) - 1
     cdef Number value
     with nogil:
-        while start < words_.shape[0]:
-            stop = settled(words_, width, values, start)
+        while start < words.shape[0]:
+            stop = sort_ties(words, width, values, start)
             if not stop:
                 break
             first = start
             while first < stop:
                 last = first + 1
                 if last < stop:
-                    value = values[words_[first] & mask]
-                    while last < stop and values[words_[last] & mask] == value:
+                    value = values[words[first] & row_bits]
+                    while last < stop and values[words[last] & row_bits] == value:
                         last += 1
                 for i in range(first, last):
-                    into[words_[i] & mask] = <Rank>(first + last + 1)
+                    into[words[i] & row_bits] = <Rank>(first + last + 1)
                 first = last
             start = stop
-    return start == words_.shape[0]
+    return start == words.shape[0]
 
 
 def counted_ranks(
     const Whole[::1] values, Whole low, int64_t[:, ::1] counts, Rank[::1] into
 ):
-    """Twice the average ranks of whole numbers, of which there are few from the lowest on.
+    """Fill twice the average rank of each row's value, by counting; for whole numbers close together.
 
-    ``counts`` are zeros, two for each number from the lowest to the highest.
+    ``values`` and ``into`` have shape (n,). ``counts`` is room to count in: zeros of shape
+    (highest - lowest + 1, 2).
     """
     cdef Py_ssize_t i
     cdef int64_t done = 0, rows
     with nogil:
         for i in range(values.shape[0]):
-            # Neighbours often are the same: one count does not wait for the other.
+            # Neighbours are often equal; with two counters the second need not wait for the first.
             counts[<int64_t>(values[i] - low), i & 1] += 1
         for i in range(counts.shape[0]):
             rows = counts[i, 0] + counts[i, 1]
@@ -164,32 +177,32 @@ def counted_ranks(
 
 
 def repeated(
-    uint64_t[::1] words_, int width, const Number[::1] values, int64_t[::1] into, uint8_t[::1] first
+    uint64_t[::1] words, int width, const Number[::1] values, int64_t[::1] into, uint8_t[::1] first
 ):
-    """The places of values that are not alone, equal ones beside each other, in rising order.
+    """Fill the rows whose value occurs more than once, in the order of their values.
 
-    ``first`` tells of each whether it is the first of those that equal it. Returns how many there
-    are; -1 where it is not done, as in `places`. All arrays are equally long.
+    ``first`` is filled with 1 where a value differs from the one before it, else 0. All arrays
+    have shape (n,). Returns how many rows were filled; -1 where ties could not be sorted.
     """
     cdef Py_ssize_t start = 0, stop, i, last
     cdef int64_t found = 0
-    cdef uint64_t mask = (<uint64_t>1 << width) - 1
+    cdef uint64_t row_bits = (<uint64_t>1 << width) - 1
     with nogil:
-        while start < words_.shape[0]:
+        while start < words.shape[0]:
             stop = start + 1
-            if stop == words_.shape[0] or words_[stop] >> width != words_[start] >> width:
+            if stop == words.shape[0] or words[stop] >> width != words[start] >> width:
                 start = stop
                 continue
-            stop = settled(words_, width, values, start)
+            stop = sort_ties(words, width, values, start)
             if not stop:
                 found = -1
                 break
             while start < stop:
                 last = start + 1
-                while last < stop and values[words_[last] & mask] == values[words_[start] & mask]:
+                while last < stop and values[words[last] & row_bits] == values[words[start] & row_bits]:
                     last += 1
                 for i in range(start, last if last - start > 1 else start):
-                    into[found] = <int64_t>(words_[i] & mask)
+                    into[found] = <int64_t>(words[i] & row_bits)
                     first[found] = i == start
                     found += 1
                 start = last
@@ -197,9 +210,9 @@ def repeated(
 
 
 def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):
-    """The different ones of rising numbers, and how often each occurs; returns how many.
+    """Fill the distinct ones of sorted numbers and their counts; return how many there are.
 
-    The arrays to fill are as long as the values.
+    All arrays have shape (n,).
     """
     cdef Py_ssize_t i, start = 0, n = values.shape[0]
     cdef int64_t found = 0
@@ -216,10 +229,11 @@ def runs(const Number[::1] values, Number[::1] distinct, int64_t[::1] counts):
 def longer_runs(
     const Number[::1] values, int64_t start, int64_t[::1] starts, int64_t[::1] lengths
 ):
-    """Where rising numbers that occur more than once begin, and how often each occurs.
+    """Fill where runs of equal numbers begin, and their lengths; runs of one are left out.
 
-    Returns how many were found from one place on, and the place where the next may be, since no
-    more are than there is room for; the number of values after the last one.
+    ``values`` has shape (n,) and is sorted; ``starts`` and ``lengths`` have shape (room,). It
+    looks from ``start`` on and stops when there is no room. Returns how many runs were filled,
+    and where to go on (n at the end).
     """
     cdef Py_ssize_t stop, n = values.shape[0]
     cdef int64_t found = 0
@@ -241,7 +255,10 @@ def longer_runs(
 
 
 def reached(const int64_t[::1] numbers, const int64_t[::1] limits, int32_t[::1] into):
-    """How many of some limits each number has reached; best they are few."""
+    """Fill how many of the limits each number has reached; fast where there are few limits.
+
+    ``numbers`` and ``into`` have shape (n,), ``limits`` has shape (m,).
+    """
     cdef Py_ssize_t piece, start, n = numbers.shape[0]
     cdef const int64_t* first = &limits[0] if limits.shape[0] else NULL
     with nogil:
@@ -252,7 +269,7 @@ def reached(const int64_t[::1] numbers, const int64_t[::1] limits, int32_t[::1] 
 
 
 def count_statistics(const int64_t[::1] counts):
-    """The sum of counts, how many of them are 1, and the sum of their squares."""
+    """The sum of counts, how many of them are 1, and the sum of their squares, as a float."""
     cdef Py_ssize_t i
     cdef int64_t total = 0, once = 0, count
     cdef double squares = 0.0
@@ -268,9 +285,9 @@ def count_statistics(const int64_t[::1] counts):
 
 
 def first_of(const int64_t[::1] keys, bint falling, int64_t[::1] chosen):
-    """The places of the smallest keys in rising order, of equal keys the first ones.
+    """Fill the places of the smallest keys, smallest first; of the largest where ``falling``.
 
-    Where they are falling, those of the largest. There are at least as many keys as are chosen.
+    Of equal keys the first is taken. ``keys`` has shape (n,), ``chosen`` shape (k,), k <= n.
     """
     cdef Py_ssize_t piece, start, i, k, held = 0, most = chosen.shape[0], n = keys.shape[0]
     cdef int64_t sign = -1 if falling else 1, last = 0

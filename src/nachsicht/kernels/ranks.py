@@ -31,7 +31,7 @@ def order_of(values: NDArray[Any]) -> NDArray[np.int64]:
     values = plain(values)
     words, width = _sorted_words(values)
     places = np.empty(len(values), np.int64)
-    done = kernels.places(words, width, values, places)
+    done = kernels.sorted_rows(words, width, values, places)
     return places if done else np.argsort(values, kind="stable")
 
 
@@ -114,13 +114,14 @@ def plain(values: NDArray[Any]) -> NDArray[Any]:
 
 
 def _sorted_words(values: NDArray[Any]) -> tuple[NDArray[np.uint64], int]:
-    """Words in rising order, and how many of their last bits are the places of the values."""
+    """Sorted packed words, shape (n,), and how many of their lower bits hold the row."""
     n = len(values)
     words = np.empty(n, np.uint64)
     if not n:
         return words, 0
-    low, high = kernels.words(values, words)
+    low, high = kernels.sortable_words(values, words)
     width = (n - 1).bit_length()
-    kernels.with_places(words, low, max((high - low).bit_length() + width - 64, 0), width)
+    dropped_bits = max((high - low).bit_length() + width - 64, 0)
+    kernels.pack_rows(words, low, dropped_bits, width)
     words.sort()
     return words, width

@@ -22,6 +22,8 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     all numbers of a column stand in a text file, as far as it was looked at as such; columns whose
     numbers vary in that are not in it.
 
+    ``moment`` is when this version of the data was committed, in UTC, where the source says so.
+
     ``settings`` are those that differ from the defaults, as the text of a settings file
     (without paths of this machine). ``mask_id`` is the same for pseudonyms that can be compared,
     made with the same secret; empty where nothing is masked.
@@ -36,6 +38,7 @@ class Origin(msgspec.Struct, frozen=True, kw_only=True):
     decimals_written: dict[str, int] = {}
     settings: str
     created_at: str
+    moment: str | None = None
     seconds: float
     nachsicht_version: str
     python_version: str

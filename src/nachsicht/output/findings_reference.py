@@ -8,7 +8,8 @@ import textwrap
 from collections.abc import Iterator
 
 from nachsicht.config.settings import Settings
-from nachsicht.findings.registry import FINDINGS, FindingType, thresholds_of
+from nachsicht.findings.registry import FINDINGS, FindingType
+from nachsicht.findings.thresholds import thresholds_of
 from nachsicht.i18n import catalogue, number, phrase
 
 _WIDTH = 80

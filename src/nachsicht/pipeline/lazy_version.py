@@ -167,6 +167,7 @@ def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:
         settings=settings_text(settings_shown(settings)),
         mask_id=mask_id() if settings.mask else "",
         created_at=now().isoformat(timespec="seconds"),
+        moment=facts.moment,
         seconds=seconds,
         nachsicht_version=VERSION,
         python_version=platform.python_version(),

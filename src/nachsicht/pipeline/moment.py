@@ -1,4 +1,4 @@
-"""The moment that a version stands for: given, or read off its name, or when it was recorded."""
+"""The moment that a version stands for: given, in its name, of its commit or data, or of now."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from datetime import UTC, date, datetime
 from typing import NamedTuple
 
 from nachsicht.errors import SettingsError
+from nachsicht.model.column import DatetimeSummary
 from nachsicht.model.profile import ProfileDocument
 
 #: Dates in names: 2025-03-01 (also with the time), 2025-W09, 2025-03, and the same without dashes
@@ -63,9 +64,33 @@ def moment_of(given: datetime | date | str | None, name: str, recorded: str) -> 
 def moment_of_profile(
     document: ProfileDocument, given: datetime | date | str | None = None
 ) -> Moment:
-    """The moment of the version that a profile is of; raises as `moment_of`."""
-    made = document.origin.created_at if document.origin else None
-    return moment_of(given, document.label, made or datetime.now().isoformat())
+    """The moment of the version that a profile is of; raises as `moment_of`.
+
+    Without one that is given or in its name it is that of its commit or snapshot, or else the last
+    one in the column that is its time axis, if that had passed when the profile was made.
+    """
+    origin = document.origin
+    made = datetime.fromisoformat(origin.created_at) if origin else datetime.now()
+    found = moment_of(given, document.label, made.isoformat())
+    if found.source != "recorded":
+        return found
+    if origin and origin.moment:
+        return Moment(datetime.fromisoformat(origin.moment), "source")
+    last = _last_in(document)
+    return Moment(last, "data") if last and last <= _without_zone(made) else found
+
+
+def _last_in(document: ProfileDocument) -> datetime | None:
+    """The last moment in the column over which all others are shown."""
+    if document.over_time is None:
+        return None
+    column = document.column(document.over_time.time_column)
+    if column is None or not isinstance(column.stats, DatetimeSummary):
+        return None
+    try:
+        return _without_zone(datetime.fromisoformat(str(column.stats.maximum)))
+    except ValueError:
+        return None
 
 
 def _given(given: datetime | date | str) -> datetime:

@@ -57,6 +57,16 @@ def _at_address(address: str, reading: ReadOptions) -> Source:
     return RemoteSource(address, reading)
 
 
+def _with_versions(path: Path, reading: ReadOptions) -> Source | None:
+    """A table with snapshots, or a file at a revision; None where it is neither."""
+    from nachsicht.sources.git import RevisionSource, names_revision
+    from nachsicht.sources.lakehouse.snapshots import SnapshotSource, is_table
+
+    if is_table(path):
+        return SnapshotSource(path, reading)
+    return RevisionSource(path, reading) if names_revision(path) else None
+
+
 def _at_path(path: Path, reading: ReadOptions) -> Source:
     if reading.table or reading.query:
         raise SourceError("file_for_database", where=str(path))
@@ -64,11 +74,8 @@ def _at_path(path: Path, reading: ReadOptions) -> Source:
         from nachsicht.sources.stdin import Stream
 
         return Stream(reading)
-    if "@" in path.name:
-        from nachsicht.sources.git import RevisionSource, names_revision
-
-        if names_revision(path):
-            return RevisionSource(path, reading)
+    if ("@" in path.name or path.is_dir()) and (versioned := _with_versions(path, reading)):
+        return versioned
     if path.is_dir() or (any(sign in path.name for sign in "*?[") and not path.exists()):
         from nachsicht.sources.folders import FolderSource
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import BinaryIO
@@ -17,8 +18,6 @@ from nachsicht.sources.stdin import open_copied
 
 #: How a file begins whose content git keeps elsewhere.
 _POINTER = b"version https://git-lfs"
-#: More versions than these are no comparison that can be read.
-MOST_VERSIONS = 24
 
 
 def names_revision(path: Path) -> bool:
@@ -75,31 +74,30 @@ class RevisionSource(msgspec.Struct, frozen=True, dict=True):
         name = self._file.name
         opened = open_copied(write, name, f"{name}@{self._revision}", self.reading)
         opened.facts.notes.append(Note("commit", {"hash": commit[:12]}))
+        opened.facts.moment = _moment(self._file, commit)
         return opened
 
 
-def since(path: Path, revision: str) -> list[str]:
+def revisions_since(path: Path, revision: str) -> list[str]:
     """Addresses of the file at a revision and at every commit that changed it afterwards.
 
     Raises
     ------
     SourceError
-        If there is no such revision, nothing changed since, or there are too many versions.
+        If there is no such revision, or nothing changed since.
     """
     first = _commit(path, revision)
     log = _git(path, "log", "--format=%H", "--reverse", f"{first}..HEAD", "--", f"./{path.name}")
     commits = log.split()
     if not commits:
         raise SourceNotFoundError("no_commits", where=str(path), revision=revision)
-    if len(commits) >= MOST_VERSIONS:
-        raise UnreadableSourceError(
-            "too_many_commits",
-            where=str(path),
-            n=len(commits),
-            revision=revision,
-            most_versions=MOST_VERSIONS,
-        )
     return [f"{path}@{revision}", *(f"{path}@{commit[:12]}" for commit in commits)]
+
+
+def _moment(path: Path, commit: str) -> str:
+    """When a commit was made, in UTC."""
+    at = datetime.fromisoformat(_git(path, "show", "-s", "--format=%cI", commit))
+    return at.astimezone(UTC).replace(tzinfo=None).isoformat()
 
 
 def _commit(path: Path, revision: str) -> str:

@@ -30,7 +30,8 @@ class SourceFacts(msgspec.Struct):
     ``unread``: whether they may be quoted is for others to say, who know what is hidden.
     ``padded_lines`` had fewer fields than the first, and are read with the last ones missing.
     ``decimals_written`` says of columns of a text file with how many decimals all numbers are
-    written, where they are alike.
+    written, where they are alike. The ``moment`` is when a version was committed, in ISO 8601 and
+    UTC, where the source keeps several.
     """
 
     name: str
@@ -41,6 +42,7 @@ class SourceFacts(msgspec.Struct):
     padded_lines: int = 0
     decimals_written: dict[str, int] = msgspec.field(default_factory=dict)
     unread: list[UnreadLine] = msgspec.field(default_factory=list)
+    moment: str | None = None
 
 
 class Piece(msgspec.Struct, frozen=True):

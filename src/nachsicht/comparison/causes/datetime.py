@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import msgspec
@@ -28,6 +28,8 @@ _LARGEST_SHIFT = 0.5
 _LEAST_PART = 0.1
 #: Days by which a month may miss thirty of them.
 _MONTH_SLACK = 3.0
+#: Days by which deliveries often go on: a day, weeks, a month, a quarter, half a year, a year.
+_RHYTHMS = ((1, 1), (7, 7), (14, 14), (28, 31), (90, 92), (181, 184), (364, 366))
 
 _Counts = NDArray[np.float64]
 
@@ -56,6 +58,11 @@ class Shift(msgspec.Struct, frozen=True):
         months = self.days / 30.4375
         return months > 0.9 and abs(months - round(months)) * 30.4375 <= _MONTH_SLACK
 
+    @property
+    def could_be_a_rhythm(self) -> bool:
+        """Whether deliveries often go on by such a step."""
+        return any(low <= self.days <= high for low, high in _RHYTHMS)
+
 
 def shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Shift | None:
     """The constant by which all datetimes moved; None if that does not explain the change."""
@@ -65,17 +72,42 @@ def shift_in(change: ColumnChange, a: DatetimeSummary, b: DatetimeSummary) -> Sh
     distance = largest_difference(one, other)
     usual = usual_distance(one.rows, other.rows) + one.uncertainty + other.uncertainty
     span = float(np.ptp(one.values))
-    if span > 0 and distance > usual_distance(one.rows, other.rows, 1e-5):
+    # Where both ends moved by the same number of days, less is needed to tell a shift.
+    ends = np.round((other.values[[0, -1]] - one.values[[0, -1]]) / _DAY)
+    clear = usual if ends[0] == ends[1] != 0 else usual_distance(one.rows, other.rows, 1e-5)
+    if span > 0 and distance > clear:
         for unit in (_DAY,) if not a.by_hour else (_DAY, _HOUR / 2, _HOUR / 60):
-            moved = float(np.median(other.quantiles(_SHARES) - one.quantiles(_SHARES)))
-            near = [(round(moved / unit) + step) * unit for step in range(-3, 4)]
-            left, moved = min((largest_difference(one.mapped(1.0, m), other), m) for m in near)
+            left, moved = _best_shift(one, other, unit)
             explained = left <= max(usual, 0.1 * distance) and left < distance / 3
             if moved and abs(moved) < _LARGEST_SHIFT * span and explained:
                 return Shift(moved, distance, left)
     # Weekdays tell days only where the datetimes stayed in their range.
     away = abs(float(np.median(other.quantiles(_SHARES) - one.quantiles(_SHARES))))
-    return _shift_of_weekdays(change, a, b) if away < _WEEK / 2 + 0.02 * span else None
+    found = _shift_of_weekdays(change, a, b) if away < _WEEK / 2 + 0.02 * span else None
+    if found and ends[0] == ends[1] and (ends[0] - found.days) % 7 == 0:
+        return msgspec.structs.replace(found, microseconds=float(ends[0]) * _DAY)
+    return found
+
+
+def _best_shift(one: Curve, other: Curve, unit: float) -> tuple[float, float]:
+    """What a shift by whole units leaves over, and that shift.
+
+    Where values are sparse the quantiles lie apart by different amounts: each of these is tried.
+    Where many shifts fit about as well, as where values are spread evenly, the ends tell.
+    """
+    apart = np.round((other.quantiles(_SHARES) - one.quantiles(_SHARES)) / unit)
+    ends = np.round((other.values[[0, -1]] - one.values[[0, -1]]) / unit)
+
+    def best_of(units: Iterable[float]) -> tuple[float, float]:
+        return min((largest_difference(one.mapped(1.0, n * unit), other), n * unit) for n in units)
+
+    _, moved = best_of({*apart.tolist(), float(np.round(np.median(apart)))})
+    best = best_of([moved / unit + step for step in range(-3, 4)])
+    if ends[0] == ends[1] != 0:
+        by_ends = best_of([float(ends[0])])
+        if by_ends[0] <= usual_distance(one.rows, other.rows):
+            return by_ends
+    return best
 
 
 def _shift_of_weekdays(

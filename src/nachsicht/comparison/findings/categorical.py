@@ -15,7 +15,7 @@ from nachsicht.comparison.causes.levels import (
 )
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.distances import total_variation
-from nachsicht.findings.registry import smallest_size
+from nachsicht.findings.thresholds import smallest_size
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity
 from nachsicht.stats.hypothesis_tests import shares_p_value
 

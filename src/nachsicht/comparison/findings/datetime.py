@@ -123,23 +123,28 @@ def _shifted(change: ColumnChange, code: FindingCode, unit: str, shift: Shift) -
         max(shift.distance, 0.01),
         {unit: amount, "distance": shift.distance, "residual": shift.left_over, **part},
         form=f"{'part_' if part else ''}{'later' if amount > 0 else 'earlier'}",
-        # A window that moves on looks the same, and is no mistake.
-        at_most=Severity.NOTE if _could_be_a_later_delivery(change, shift) else None,
+        at_most=_as_a_later_delivery(change, shift),
     )
 
 
-def _could_be_a_later_delivery(change: ColumnChange, shift: Shift) -> bool:
-    """Whether dates moved as a window does that goes on.
+def _as_a_later_delivery(change: ColumnChange, shift: Shift) -> Severity | None:
+    """How urgent a shift is at most, since a window that goes on looks the same; None if none does.
 
-    Where the versions have much of their period in common, dates are as before in it; where they
-    have little, a window of whole months moved on.
+    Where the versions have little of their period in common, a window of whole months moved on.
+    Where they have much, dates are as before in it, and so are the rows, unless deliveries often go
+    on by such a step; with other rows it may be either.
     """
-    if _moves_on(change):
-        return True
     assert change.curves is not None
     one, other = change.curves
-    _, share = other.shares(one.values[[-1]])  # of the rows up to the last date of before
-    return shift.could_be_a_window and float(share[0]) < _MUCH_IN_COMMON
+    # Of the rows of each, those in the period of both.
+    _, before = one.shares(other.values[[0]])
+    _, after = other.shares(one.values[[-1]])
+    if max(1 - float(before[0]), float(after[0])) < _MUCH_IN_COMMON:
+        return Severity.NOTE if shift.could_be_a_window or _moves_on(change) else None
+    if not _moves_on(change):
+        return None
+    often = shift.could_be_a_rhythm or not change.between.other_rows
+    return Severity.NOTE if often else Severity.CHECK
 
 
 def _goes_on(change: ColumnChange) -> Callable[[Spike], bool]:

@@ -29,7 +29,7 @@ from nachsicht.comparison.causes.out_of_range import beyond_range
 from nachsicht.comparison.causes.spikes import Spike, number_in, spikes_in
 from nachsicht.comparison.context import ColumnChange
 from nachsicht.comparison.localise import Place, ratios_in, where_distribution_moved
-from nachsicht.findings.registry import smallest_size
+from nachsicht.findings.thresholds import smallest_size
 from nachsicht.i18n import plain_number
 from nachsicht.model.column import QuantitySummary
 from nachsicht.model.findings import Fact, Finding, FindingCode, Severity

@@ -67,6 +67,15 @@ def rows_lost(between: VersionPair, rows: RowChanges | None) -> tuple[Finding | 
     return finding, place if finding else None
 
 
+def emptied(between: VersionPair) -> Finding | None:
+    """All rows are gone."""
+    before, now = between.rows
+    if now or not before or not between.in_time:
+        return None
+    facts: dict[str, Fact] = {"rows": before, "old_rows": before, "new_rows": now, "share": 1.0}
+    return between.finding("rows_lost", (), 1.0, facts, form="all")
+
+
 def _in_full(lost: LostLevel, removed: int) -> bool:
     """Whether all rows of a level are gone, and hardly any other."""
     return lost.rows == lost.of and lost.rows >= _NEARLY_ALL * removed
