@@ -1,4 +1,4 @@
-"""Histories of twenty columns with known trouble, and how often that is named: tables in Markdown.
+"""Histories of 21 columns with known trouble, and how often that is named: tables in Markdown.
 
 Run as ``python -m tests.damage.histories [--seeds 0-9] [--misses]``. Seeds from 1000 on are run
 only to report. Every version is profiled; a column that trouble befell is profiled anew.
@@ -7,6 +7,7 @@ only to report. Every version is profiled; a column that trouble befell is profi
 import argparse
 import sys
 from collections import Counter, defaultdict
+from multiprocessing import Pool
 from typing import NamedTuple
 
 import msgspec
@@ -48,12 +49,17 @@ class Base:
         self.middles = rng.uniform(20, 80, 8)
         self.sizes = self.middles * rng.uniform(0.05, 0.3, 8)
         self.shares = [rng.dirichlet(np.full(k, 3.0)) for k in (2, 2, 3, 5, 8, 8)]
-        self.gaps = rng.choice([0, 0, 0.02, 0.1], 20)
+        self.gaps = rng.choice([0, 0, 0.02, 0.1], 21)
         self.rows = [int(ROWS * rng.uniform(0.94, 1.06)) for _ in range(n)]
-        self._profiles = None
+        self._frames, self._profiles = {}, None
 
     def frame(self, i):
         """The rows of a version."""
+        if i not in self._frames:
+            self._frames[i] = self._made(i)
+        return self._frames[i]
+
+    def _made(self, i):
         rng = np.random.default_rng([self.seed, self.n, 2, i])
         rows, frame = self.rows[i], {}
         for k, (middle, size) in enumerate(zip(self.middles, self.sizes, strict=True)):
@@ -62,6 +68,7 @@ class Base:
             values = middle + moved + size * noise
             frame[f"q{k}"] = values.round(0 if k == 7 else 2)
         frame["frames"] = rng.poisson(4, rows)
+        frame["q8"] = (0.5 * frame["q0"] + 0.3 * self.sizes[0] * rng.normal(0, 1, rows)).round(1)
         for k, shares in enumerate(self.shares):
             names = ("yes", "no") if k < 2 else LEVELS[: len(shares)]
             frame[f"c{k}"] = rng.choice(names, rows, p=shares)
@@ -69,7 +76,7 @@ class Base:
         frame["read"] = start + pd.to_timedelta(rng.integers(0, 7 * 24 * 60, rows), unit="min")
         frame["due"] = (start + pd.to_timedelta(rng.integers(30, 90, rows), unit="D")).normalize()
         frame["row"] = [f"R{i:03d}-{k:04d}" for k in range(rows)]
-        frame["remark"] = [" ".join(rng.choice(LEVELS, 5)) for _ in range(rows)]
+        frame["remark"] = [" ".join(words) for words in rng.choice(LEVELS, (rows, 5))]
         frame["union"] = "north"
         found = pd.DataFrame(frame)
         for place, name in enumerate(found.columns):
@@ -94,14 +101,14 @@ def label(i):
 
 
 def with_columns(base, name, make):
-    """The profiles, with a column made anew; None of ``make`` takes it away or leaves it."""
+    """The profiles, with a column made anew: by None it stays as it is, an empty one goes."""
     found = []
     for i, old in enumerate(base.profiles):
-        made = make(i, base.frame(i)[[name]].copy())
+        made = make(i, base.frame(i)[name])
         if made is None:
             found.append(old)
             continue
-        columns = followed(made, i).columns if len(made.columns) else ()
+        columns = followed(made.to_frame(), i).columns if len(made) else ()
         places = [c.name for c in old.columns]
         at = places.index(name)
         own = (*old.columns[:at], *columns, *old.columns[at + 1 :])
@@ -134,10 +141,12 @@ def moved(base, rng, strength, form):
     by = sizes[form][strength] * base.sizes[int(name[1:])] * rng.choice([-1, 1])
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        return (frame + by * shape[i]).round(2) if shape[i] else None
+    def make(i, column):
+        return (column + by * shape[i]).round(2) if shape[i] else None
 
-    return with_columns(base, name, make), [Trouble(name, ("median",), form, first, shape)]
+    return with_columns(base, name, make), [
+        Trouble(name, ("median", "below", "above"), form, first, shape)
+    ]
 
 
 def wider(base, rng, strength, form):
@@ -147,11 +156,13 @@ def wider(base, rng, strength, form):
     factor = (2.2, 1.5, 1.25)[strength]
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        middle = frame.median()
-        return (middle + (frame - middle) * factor).round(2) if shape[i] else None
+    def make(i, column):
+        middle = column.median()
+        return (middle + (column - middle) * factor).round(2) if shape[i] else None
 
-    return with_columns(base, name, make), [Trouble(name, ("iqr",), form, first, shape)]
+    return with_columns(base, name, make), [
+        Trouble(name, ("interdecile_range", "below", "above"), form, first, shape)
+    ]
 
 
 def gaps(base, rng, strength, form):
@@ -161,9 +172,9 @@ def gaps(base, rng, strength, form):
     share = (0.35, 0.12, 0.04)[strength]
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        drawn = np.random.default_rng([base.seed, i, 5]).random(len(frame))
-        return frame.mask(drawn < share * shape[i]) if shape[i] else None
+    def make(i, column):
+        drawn = np.random.default_rng([base.seed, i, 5]).random(len(column))
+        return column.mask(drawn < share * shape[i]) if shape[i] else None
 
     return with_columns(base, name, make), [Trouble(name, ("missing_share",), form, first, shape)]
 
@@ -176,10 +187,10 @@ def other_shares(base, rng, strength, form):
     level = LEVELS[0]
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        drawn = np.random.default_rng([base.seed, i, 5]).random(len(frame))
-        there = frame[name].notna()
-        return frame.mask((drawn < share * shape[i]) & there, level) if shape[i] else None
+    def make(i, column):
+        drawn = np.random.default_rng([base.seed, i, 5]).random(len(column))
+        there = column.notna()
+        return column.mask((drawn < share * shape[i]) & there, level) if shape[i] else None
 
     statistics = ("share", "distinct")
     return with_columns(base, name, make), [Trouble(name, statistics, form, first, shape)]
@@ -193,8 +204,8 @@ def level_gone(base, rng, strength, form):
     shape = shape_of(form, base.n, first)
     other = next(name for name in LEVELS if name != level)
 
-    def make(i, frame):
-        return frame.replace(level, other) if shape[i] else None
+    def make(i, column):
+        return column.replace(level, other) if shape[i] else None
 
     statistics = ("share", "distinct")
     return with_columns(base, f"c{k}", make), [Trouble(f"c{k}", statistics, form, first, shape)]
@@ -207,8 +218,8 @@ def renamed_level(base, rng, strength, form):
     first = place_of(form, base.n, rng)
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        return frame.replace(level, level.upper()) if shape[i] else None
+    def make(i, column):
+        return column.replace(level, level.upper()) if shape[i] else None
 
     statistics = ("share", "distinct")
     return with_columns(base, f"c{k}", make), [Trouble(f"c{k}", statistics, form, first, shape)]
@@ -225,14 +236,60 @@ def lost_rows(base, rng, strength, form):
     return found, [Trouble("", ("rows",), form, first, 1 - kept)]
 
 
+def relation_lost(base, rng, strength, form):
+    """Values of a column are in other rows."""
+    first = place_of(form, base.n, rng)
+    part = (1.0, 0.5, 0.2)[strength]
+    shape = shape_of(form, base.n, first)
+    found = []
+    for i, old in enumerate(base.profiles):
+        if not shape[i]:
+            found.append(old)
+            continue
+        frame, drawn = base.frame(i).copy(), np.random.default_rng([base.seed, i, 6])
+        rows = np.flatnonzero(drawn.random(len(frame)) < part)
+        places = frame.columns.get_loc("q8")
+        frame.iloc[rows, places] = frame.iloc[drawn.permutation(rows), places].to_numpy()
+        found.append(followed(frame, i))
+    return found, [Trouble("q0", ("relation",), form, first, shape)]
+
+
+def tail(base, rng, strength, form):
+    """A part of the values is far out."""
+    name = f"q{rng.integers(0, 7)}"
+    first = place_of(form, base.n, rng)
+    part = (0.15, 0.08, 0.055)[strength]
+    by = 5 * base.sizes[int(name[1:])]
+    shape = shape_of(form, base.n, first)
+
+    def make(i, column):
+        drawn = np.random.default_rng([base.seed, i, 5]).random(len(column))
+        return column.where(drawn >= part, column + by) if shape[i] else None
+
+    statistics = ("above", "interdecile_range")
+    return with_columns(base, name, make), [Trouble(name, statistics, form, first, shape)]
+
+
+def rounded(base, rng, strength, form):
+    """Numbers are written with fewer decimals."""
+    name = f"q{rng.integers(0, 7)}"
+    first = place_of(form, base.n, rng)
+    shape = shape_of(form, base.n, first)
+
+    def make(i, column):
+        return column.round(0 if strength < 2 else 1) if shape[i] else None
+
+    return with_columns(base, name, make), [Trouble(name, ("decimals",), form, first, shape)]
+
+
 def column_gone(base, rng, strength, form):
     """A column is not there any more, or for a version."""
     name = str(rng.choice(["q3", "c2", "remark", "due"]))
     first = place_of(form, base.n, rng)
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        return frame[[]] if shape[i] else None
+    def make(i, column):
+        return column[:0] if shape[i] else None
 
     return with_columns(base, name, make), [Trouble(name, ("kind",), form, first, shape)]
 
@@ -243,8 +300,8 @@ def other_type(base, rng, strength, form):
     first = place_of(form, base.n, rng)
     shape = shape_of(form, base.n, first)
 
-    def make(i, frame):
-        return frame[name].astype(str).add(" kg or so").to_frame() if shape[i] else None
+    def make(i, column):
+        return column.astype(str).add(" kg or so") if shape[i] else None
 
     return with_columns(base, name, make), [Trouble(name, ("kind",), form, first, shape)]
 
@@ -262,11 +319,15 @@ def season(base, rng, strength, form, drifts=False):
     line = shape_of("drift", base.n, first) * drifts
     by = (2, 0.8, 0.35)[strength] * base.sizes[int(name[1:])]
 
-    def make(i, frame):
-        return (frame + size * wave[i] + by * line[i]).round(2)
+    def make(i, column):
+        return (column + size * wave[i] + by * line[i]).round(2)
 
-    trouble = [Trouble(name, ("median", "iqr"), "season", 0, wave, season=True)]
-    trouble += [Trouble(name, ("median",), "drift", first, line)] if drifts else []
+    trouble = [
+        Trouble(
+            name, ("median", "interdecile_range", "below", "above"), "season", 0, wave, season=True
+        )
+    ]
+    trouble += [Trouble(name, ("median", "below", "above"), "drift", first, line)] if drifts else []
     return with_columns(base, name, make), trouble
 
 
@@ -282,6 +343,9 @@ SORTS = {
     "other shares": (other_shares, ("jump", "spike", "drift")),
     "level gone": (level_gone, ("jump", "spike")),
     "level renamed": (renamed_level, ("jump",)),
+    "tail": (tail, ("jump", "spike")),
+    "rounded": (rounded, ("jump", "spike")),
+    "relation lost": (relation_lost, ("jump", "spike")),
     "rows lost": (lost_rows, ("jump", "spike")),
     "column gone": (column_gone, ("jump", "spike")),
     "other type": (other_type, ("jump", "spike")),
@@ -289,7 +353,7 @@ SORTS = {
     "trend and season": (trend_and_season, ("drift",)),
 }
 #: These have no strength but one.
-PLAIN = ("column gone", "other type")
+PLAIN = ("column gone", "other type", "rounded")
 
 
 def numbers_of(profiles, trouble):
@@ -305,8 +369,17 @@ def numbers_of(profiles, trouble):
         yield np.array([c.missing / c.rows for c in columns])
     if "median" in trouble.statistics:
         yield np.array([c.quantile(0.5) for c in columns])
-    if "iqr" in trouble.statistics:
-        yield np.array([c.quantile(0.75) - c.quantile(0.25) for c in columns])
+    if "interdecile_range" in trouble.statistics:
+        yield np.array([c.quantile(0.9) - c.quantile(0.1) for c in columns])
+    for name, share in (("below", 0.05), ("above", 0.95)):
+        if name in trouble.statistics and "median" not in trouble.statistics:
+            limit = np.median([c.quantile(share) for c in columns])
+            yield np.array([c.share_below(limit) for c in columns])
+    if "decimals" in trouble.statistics:
+        yield np.array([-1 if c.decimals is None else c.decimals for c in columns], float)
+    if "relation" in trouble.statistics:
+        pairs = [{(e.x, e.y): e.value for e in p.relations.pairs} for p in profiles]
+        yield np.array([own.get((trouble.column, "q8"), 0.0) for own in pairs])
     if "share" in trouble.statistics:
         for level in LEVELS + tuple(name.upper() for name in LEVELS):
             counts = [sum(e.count for e in c.levels if e.value == level) for c in columns]
@@ -343,22 +416,28 @@ def is_newest_bad(found):
     return any(e.newest and e.severity is not Severity.NOTE for e in found.happened)
 
 
+def trials(seed_and_length):
+    """Every trial of a base: its sort, form, length, strength, what can be seen, what is told."""
+    seed, n = seed_and_length
+    base = Base(seed, n)
+    found = [("steady", "", n, 0, [], courses_of(base.profiles), seed)]
+    for name, (make, forms) in SORTS.items():
+        for form in forms:
+            if n < 24 and name in ("season", "trend and season"):
+                continue
+            for strength in range(1 if name in PLAIN else 3):
+                rng = np.random.default_rng([seed, n, *f"{name}{form}".encode(), strength])
+                profiles, troubles = make(base, rng, strength, form)
+                seen = [(trouble, is_visible(profiles, trouble)) for trouble in troubles]
+                found.append((name, form, n, strength, seen, courses_of(profiles), seed))
+    return found
+
+
 def run(seeds, lengths):
-    """Every trial: its sort, form, length, strength, whether it can be seen, and its verdicts."""
-    for n in lengths:
-        for seed in seeds:
-            base = Base(seed, n)
-            found = courses_of(base.profiles)
-            yield "steady", "", n, 0, [], found, seed
-            for name, (make, forms) in SORTS.items():
-                for form in forms:
-                    if (form == "season" and n < 24) or (name == "trend and season" and n < 24):
-                        continue
-                    for strength in range(1 if name in PLAIN else 3):
-                        rng = np.random.default_rng([seed, n, *f"{name}{form}".encode(), strength])
-                        profiles, troubles = make(base, rng, strength, form)
-                        seen = [(t, is_visible(profiles, t)) for t in troubles]
-                        yield name, form, n, strength, seen, courses_of(profiles), seed
+    """The trials of every seed and length."""
+    with Pool() as pool:
+        for found in pool.imap(trials, [(seed, n) for n in lengths for seed in seeds]):
+            yield from found
 
 
 class Tally:
@@ -392,7 +471,8 @@ class Tally:
     def apart(self, where, columns, found):
         """What is told of columns that nothing befell."""
         told = [e for e in found.happened if e.column not in columns | {""}]
-        self.beside[0] += any(e.severity is not Severity.NOTE for e in told)
+        told = [e for e in told if e.severity is not Severity.NOTE]
+        self.beside[0] += bool(told)
         self.beside[1] += 1
         if told:
             told = [(e.column, e.statistic, e.form, e.severity.value) for e in told]
@@ -400,7 +480,7 @@ class Tally:
 
     def season(self, where, trouble, found, drifts):
         """Whether a season is told as anything else that is worth a check."""
-        usual = ("season", "drift") if drifts else ("season",)
+        usual = ("season", "drift", "jump") if drifts else ("season",)
         own = [e for e in found.happened if e.column == trouble.column and e.form not in usual]
         bad = [e for e in own if e.severity is not Severity.NOTE]
         self.seasons[0] += bool(bad)

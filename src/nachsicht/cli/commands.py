@@ -298,7 +298,7 @@ def _each_of(
 ) -> tuple[str, ...]:
     """The sources, or what one of them stands for: its revisions, then the files of a folder."""
     if since is not None:
-        from nachsicht.sources.since import versions_since
+        from nachsicht.sources.versions.since import versions_since
 
         if by is not None or len(sources) != 1:
             raise click.UsageError(text("one_with_since"))

@@ -59,8 +59,8 @@ def _at_address(address: str, reading: ReadOptions) -> Source:
 
 def _with_versions(path: Path, reading: ReadOptions) -> Source | None:
     """A table with snapshots, or a file at a revision; None where it is neither."""
-    from nachsicht.sources.git import RevisionSource, names_revision
-    from nachsicht.sources.lakehouse.snapshots import SnapshotSource, is_table
+    from nachsicht.sources.versions.git import RevisionSource, names_revision
+    from nachsicht.sources.versions.snapshots import SnapshotSource, is_table
 
     if is_table(path):
         return SnapshotSource(path, reading)

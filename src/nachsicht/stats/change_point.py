@@ -1,7 +1,7 @@
 """What happened along a series of numbers: a jump, a spike, a drift, a season, or nothing.
 
 One number for each version of a dataset, such as a median. The noise is read off the differences
-of neighbours by their median absolute deviation, which neither a jump nor a bad version spoils.
+of neighbours by their biweight midvariance, which neither a jump nor a bad version spoils.
 Events are taken out one after the other, each time the one that chance gives most rarely, until
 what is left is chance.
 """
@@ -17,15 +17,15 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import fdtrc
 
+from nachsicht.stats.moments import biweight_variance
+
 _Floats = NDArray[np.float64]
 
 #: Fewer numbers show nothing.
 FEWEST = 5
-#: The standard deviation of a normal distribution in median absolute deviations.
-_OF_MAD = 1.4826
-#: A median absolute deviation of n differences is as sure as a variance with so many degrees of
-#: freedom for each of them.
-_SURENESS = 0.25
+#: The biweight midvariance of n differences of neighbours is as sure as a variance with so many
+#: degrees of freedom for each of them, less one (simulated for n from 4 to 364).
+_SURENESS = 0.6
 #: The standard errors that are given count as so many degrees of freedom, as long as the noise is
 #: below so many of them.
 _OF_ERRORS, _NOISE_OF_ERRORS = 12.0, 2.5
@@ -39,8 +39,8 @@ _PERIODS, _PHASES = 3, (2, 3, 4, 5, 6, 7, 12, 24, 52)
 _QUIETER = 0.6
 #: What is left of the values that are all the same is no noise, but of this size.
 _ROUNDING = 1e-12
-#: What a smooth season was chosen to leave over is so little smaller than the noise, times n.
-_FITTED_OF_WAVE = 5.0
+#: What an event was chosen to leave over is so little smaller than the noise, times n.
+_FITTED_OF_WAVE, _FITTED_OF_STEP = 5.0, 2.0
 #: The variance of a median of n normal values, in theirs over n.
 _MEDIAN_VARIANCE = np.pi / 2
 #: A smooth season goes up and down this often at least.
@@ -109,7 +109,8 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
     alpha : float
         Events that chance gives more often, anywhere in the series, are not reported.
     """
-    known = np.flatnonzero(np.isfinite(values))
+    usable = np.isfinite(values) if errors is None else np.isfinite(values) & np.isfinite(errors)
+    known = np.flatnonzero(usable)
     if len(known) < FEWEST:
         return Course(events=(), noise=float("nan"), fitted=tuple(values.tolist()))
     series = values[known]
@@ -148,6 +149,19 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
         fitted=tuple(whole.tolist()),
         season=tuple(season.tolist()),
     )
+
+
+def hinge(values: _Floats) -> tuple[int, float, float]:
+    """Of a level that becomes a line: the place where it does, the level, and the line's end.
+
+    Parameters
+    ----------
+    values : array of n
+        NaN where a version has none; `FEWEST` are known at least.
+    """
+    known = np.flatnonzero(np.isfinite(values))
+    fitted = _drift(values[known])
+    return int(known[fitted.first]), float(fitted.shape[0]), float(fitted.shape[-1])
 
 
 def distance_from_past(values: _Floats, errors: _Floats | None, course: Course) -> _Floats:
@@ -219,8 +233,8 @@ def _event(found: _Candidate, p_value: float, known: NDArray[np.intp]) -> Event:
 def _noise(series: _Floats, errors: _Floats | None, floor: float) -> tuple[float, float]:
     """Standard deviation of the noise, at least the floor, and its degrees of freedom."""
     steps = np.diff(series)
-    freedom = max(_SURENESS * len(steps), 1.0)
-    noise = _OF_MAD * float(np.median(np.abs(steps))) / 2**0.5
+    freedom = max(_SURENESS * len(steps) - 1, 1.0)
+    noise = (biweight_variance(steps) / 2) ** 0.5
     if errors is None:
         return max(noise, floor), freedom
     least = float(np.median(errors))
@@ -237,12 +251,14 @@ def _noise_beside(
     floor: float,
     noise: tuple[float, float],
 ) -> tuple[float, float]:
-    """The noise that an event is held against: for a season, that of what it leaves over."""
-    if found.form != "season":
-        return noise
+    """The noise that an event is held against: that of what it leaves over, if that is less.
+
+    An event is itself a part of the differences of neighbours, the more the fewer versions there
+    are; but it was chosen to leave little over.
+    """
     after, freedom = _noise(left - found.shape, errors, floor)
-    fitted = 1 + _FITTED_OF_WAVE / len(left)  # it was chosen to leave little over
-    return min(after * fitted, noise[0]), freedom
+    chosen = 1 + (_FITTED_OF_WAVE if found.form == "season" else _FITTED_OF_STEP) / len(left)
+    return min((after * chosen, freedom), noise)
 
 
 def _noisier(found: _Candidate, errors: _Floats | None) -> float:
@@ -384,7 +400,7 @@ def _phases(series: _Floats, noise: float, floor: float) -> tuple[float, _Candid
     for period in _PHASES:
         if n < _PERIODS * period:
             continue
-        away = _OF_MAD * float(np.median(np.abs(series[period:] - series[:-period]))) / 2**0.5
+        away = (biweight_variance(series[period:] - series[:-period]) / 2) ** 0.5
         quiet.append((max(away, floor), period))
     if not quiet:
         return None
@@ -398,11 +414,11 @@ def _phases(series: _Floats, noise: float, floor: float) -> tuple[float, _Candid
     shape = middles[phase] - np.median(series)
     left = series - np.median(series) - shape
     # What the phases explain beside what is left within them.
-    within = max(_OF_MAD * float(np.median(np.abs(left - np.median(left)))), floor)
     rows = n - period
+    within = max((biweight_variance(left - np.median(left)) * n / rows) ** 0.5, floor)
     between = float(((shape - shape.mean()) ** 2).sum()) / max(period - 1, 1)
     ratio = between / within**2
-    freedom = max(_SURENESS * 2 * rows, 1.0)
+    freedom = max(_SURENESS * rows, 1.0)
     p_value = min(1.0, len(_PHASES) * float(fdtrc(period - 1, freedom, ratio)))
     size = float(np.ptp(middles))
     return p_value, _Candidate(

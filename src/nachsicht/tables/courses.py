@@ -18,9 +18,10 @@ from nachsicht.tables.base import Columns, Part
 #: From the lowest to the highest number, and how many of them at most.
 _BLOCKS, _STRIP = "▁▂▃▄▅▆▇█", 20
 #: Numbers that are shown in per cent.
-_SHARES = ("missing_share", "share")
+_TAILS = ("below", "above")
+_SHARES = ("missing_share", "share", "zeros_share", "negatives_share", *_TAILS)
 #: Numbers that are counts.
-_COUNTS = ("rows", "distinct")
+_COUNTS = ("rows", "distinct", "decimals")
 
 
 class CoursesPart(Part):
@@ -139,7 +140,10 @@ def _form(happening: Happening) -> str:
 
 
 def _said(happening: Happening, where: str) -> str:
-    what = phrase(f"courses.of_{happening.statistic}", level=happening.level)
+    level: str | float | None = happening.level
+    if happening.statistic in _TAILS:
+        level = float(happening.level or "nan")
+    what = phrase(f"courses.of_{happening.statistic}", level=level)
     form = _form(happening)
     if ABSENT in (happening.before, happening.after):
         what = phrase("courses.of_presence")
@@ -169,7 +173,9 @@ def _said(happening: Happening, where: str) -> str:
 def _value(happening: Happening, value: float | str) -> str:
     if isinstance(value, str):
         gone = ABSENT in (happening.before, happening.after)  # then the sentence names no kind
-        return "" if gone else phrase(f"kinds.{value}")
+        if gone or happening.statistic != "kind":
+            return "" if gone else value
+        return phrase(f"kinds.{value}")
     unit = "shares" if happening.statistic in _SHARES else "numbers"
     if happening.statistic in _COUNTS:
         value = round(value)

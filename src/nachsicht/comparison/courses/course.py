@@ -15,8 +15,14 @@ from nachsicht.comparison.courses.happenings import (
     happenings_of,
     one_each,
     together,
+    without_what_follows,
 )
-from nachsicht.comparison.courses.series import Series, series_of_column, series_of_rows
+from nachsicht.comparison.courses.series import (
+    Series,
+    series_of_column,
+    series_of_relations,
+    series_of_rows,
+)
 from nachsicht.model.findings import Severity
 from nachsicht.stats.change_point import FEWEST, course_of, distance_from_past
 
@@ -28,6 +34,8 @@ _STEPS = (2.0, 3.0, 4.0, 6.0, 9.0, 14.0, 22.0, 40.0)
 #: Quantiles that a column's course is drawn with.
 DRAWN = (0.05, 0.25, 0.5, 0.75, 0.95)
 _MIDDLE_HALF = (1, 3)
+#: What moves where values are shifted or rescaled.
+_OF_VALUES = ("median", "interdecile_range", "below", "above")
 
 
 class ColumnCourse(msgspec.Struct, frozen=True, kw_only=True):
@@ -104,7 +112,8 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     filled = [profile.rows > 0 for profile in profiles]
     series = {"": [series_of_rows(profiles)]}
     series |= {name: list(series_of_column(name, own, filled)) for name, own in columns.items()}
-    usable = [s for own in series.values() for s in own if _is_usable(s)]
+    each = [s for own in series.values() for s in own]
+    usable = [s for s in [*each, *series_of_relations(profiles)] if _is_usable(s)]
     alpha = ALPHA / max(len(usable), 1)
     labels = [profile.label for profile in profiles]
     happened: list[Happening] = []
@@ -118,8 +127,9 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     places = {name: place for place, name in enumerate(["", *names])}
     courses = tuple(_course(name, columns[name], series[name], unusual.get(name)) for name in names)
     by_place = {label: place for place, label in enumerate(labels)}
+    happened_once = without_what_follows(one_each(happened), by_place)
     explained = [
-        _explained(e, happened, courses[places[e.column] - 1], by_place) for e in one_each(happened)
+        _explained(e, happened, courses[places[e.column] - 1], by_place) for e in happened_once
     ]
     in_order = sorted(explained, key=lambda e: (e.p_value, places[e.column]))
     return Courses(
@@ -141,7 +151,7 @@ def _explained(
     """With its cause, if it stayed and its cause is plain."""
     cause = None
     if happening.form == "jump" and happening.column:
-        if happening.statistic in ("median", "iqr") and course.quantiles:
+        if happening.statistic in _OF_VALUES and course.quantiles:
             first, last = places[happening.first], places[happening.last]
             cause = moved_by(course.quantiles, first, last, _MIDDLE_HALF)
         elif happening.statistic in ("share", "distinct"):
@@ -180,7 +190,7 @@ def _course(
         )
         if newest and newest.is_quantity
         else (),
-        shares={s.level: tuple(s.values.tolist()) for s in series if s.level is not None},
+        shares={str(s.level): tuple(s.values.tolist()) for s in series if s.statistic == "share"},
     )
 
 

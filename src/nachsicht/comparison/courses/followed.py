@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from nachsicht.errors import DocumentError
 from nachsicht.model.codec import FORMAT_VERSION, content_of, decode, encode
@@ -24,11 +25,13 @@ class FollowedQuantile(msgspec.Struct, frozen=True):
 
 
 class FollowedSummary(msgspec.Struct, frozen=True):
-    """Of a column's summary the quantiles, with their decimals, or the levels."""
+    """Of a column's summary its quantiles, signs and decimals, or its levels."""
 
     type: str
     quantiles: tuple[FollowedQuantile, ...] = ()
     decimals: int | None = None
+    zeros: int = 0
+    negatives: int = 0
     levels: tuple[Level, ...] = ()
 
 
@@ -37,6 +40,7 @@ class FollowedColumn(msgspec.Struct, frozen=True):
 
     name: str
     kind: str
+    dtype: str
     rows: int
     missing: int
     distinct: int
@@ -51,6 +55,14 @@ class FollowedColumn(msgspec.Struct, frozen=True):
         """A quantile of a quantity; None of other columns."""
         points = self.stats.quantiles if self.stats and self.is_quantity else ()
         return next((point.value for point in points if point.share == share), None)
+
+    def share_below(self, value: float) -> float | None:
+        """About the share of the values below one, between the quantiles of a quantity."""
+        points = self.stats.quantiles if self.stats and self.is_quantity else ()
+        if not points:
+            return None
+        values, shares = [point.value for point in points], [point.share for point in points]
+        return float(np.interp(value, values, shares, left=0.0, right=1.0))
 
     @property
     def is_quantity(self) -> bool:
@@ -68,13 +80,31 @@ class FollowedColumn(msgspec.Struct, frozen=True):
         return self.stats.levels if self.stats and self.stats.type == CATEGORY else ()
 
 
+class FollowedRelation(msgspec.Struct, frozen=True):
+    """How strongly two columns go together."""
+
+    x: str
+    y: str
+    measure: str
+    value: float
+    std_error: float
+    rows: int
+
+
+class FollowedRelations(msgspec.Struct, frozen=True):
+    """All pairs of columns that have a strength."""
+
+    pairs: tuple[FollowedRelation, ...] = ()
+
+
 class FollowedProfile(msgspec.Struct, frozen=True):
-    """Of a profile its label, its rows and its columns."""
+    """Of a profile its label, its rows, its columns and their relations."""
 
     format_version: int
     label: str
     rows: int
     columns: tuple[FollowedColumn, ...]
+    relations: FollowedRelations = FollowedRelations()
 
 
 def followed_of(document: ProfileDocument) -> FollowedProfile:

@@ -11,19 +11,42 @@ from numpy.typing import NDArray
 from nachsicht.comparison.courses.causes import StayedCause
 from nachsicht.comparison.courses.series import Series
 from nachsicht.model.findings import Severity
-from nachsicht.stats.change_point import Course, Event
+from nachsicht.stats.change_point import Course, Event, hinge
 
-#: From which size on a change is worth a check, and from which it needs action: shares as they
-#: are, medians in interquartile ranges, all else as a part of itself.
+#: From which size on a change is worth a check, and from which it needs action: shares and
+#: relations as they are, quantiles in interquartile ranges, all else as a part of itself. The first
+#: of several that moved at once, and as surely, is the one that is told.
 _LIMITS = {
     "rows": (0.1, 0.5),
     "kind": (0.0, 0.0),
     "missing_share": (0.01, 0.05),
+    "median": (0.1, 0.5),
+    "zeros_share": (0.02, 0.1),
+    "negatives_share": (0.02, 0.1),
     "share": (0.02, 0.1),
     "distinct": (0.1, 0.5),
-    "median": (0.1, 0.5),
-    "iqr": (0.1, 0.5),
+    "interdecile_range": (0.1, 0.5),
+    "below": (0.05, 0.2),
+    "above": (0.05, 0.2),
+    "relation": (0.2, 0.5),
+    "decimals": (0.5, np.inf),
+    "dtype": (0.0, np.inf),
 }
+#: These move with a column's values.
+_FOLLOWING = (
+    "interdecile_range",
+    "below",
+    "above",
+    "zeros_share",
+    "negatives_share",
+    "distinct",
+    "decimals",
+    "dtype",
+    "relation",
+)
+_STORED = ("decimals", "dtype")
+#: What is as sure as this is certain.
+_CERTAIN = 1e-12
 #: From so many columns on, what happened to them at the same time is one thing.
 _TOGETHER = 3
 
@@ -38,10 +61,12 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     column : str
         Empty for the rows.
     statistic : str
-        Which number of it: ``rows``, ``kind``, ``missing_share``, ``distinct``, ``median``,
-        ``iqr``, ``share``.
+        Which number of it: ``rows``, ``kind``, ``dtype``, ``decimals``, ``missing_share``,
+        ``zeros_share``, ``negatives_share``, ``distinct``, ``median``,
+        ``interdecile_range``, ``below`` and ``above``, ``share``, ``relation``.
     level : str, optional
-        Of a share, that of which level.
+        Of a share, that of which level, or of the values below or above which number; of a
+        relation, the other column.
     form : str
         ``jump``, ``spike``, ``drift`` or ``season``, as in `stats.change_point`.
     first, last : str
@@ -88,16 +113,20 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
     for event in course.events:
         if series.states and event.form not in ("jump", "spike"):
             continue  # kinds have no middle
-        before, after = map(series.value_of, _ends(event, fitted))
+        before, after = map(series.back, _ends(event, fitted))
+        first = event.first
+        if event.form == "drift" and len(course.events) == 1 and series.judged is not series.values:
+            # A line in the values is none in what was judged.
+            first, before, after = hinge(series.values)
         newest = event.form == "jump" and event.first == event.last
         yield Happening(
             column=series.column,
             statistic=series.statistic,
             level=series.level,
             form=event.form,
-            first=labels[event.first],
+            first=labels[first],
             last=labels[event.last],
-            versions=event.last - event.first + 1,
+            versions=event.last - first + 1,
             before=_state(series, before),
             after=_state(series, after),
             severity=_severity(series, event.form, abs(after - before)),
@@ -137,7 +166,8 @@ def _severity(series: Series, form: str, change: float) -> Severity:
 def one_each(happened: Sequence[Happening]) -> list[Happening]:
     """Of several numbers of a column to which the same happened, the surest one.
 
-    A change of the kind is the cause of all others at the same time.
+    A change of the kind is the cause of all others at the same time; how numbers are stored follows
+    from what they are.
     """
     best: dict[tuple[str, str, str, str], Happening] = {}
     for each in happened:
@@ -147,8 +177,43 @@ def one_each(happened: Sequence[Happening]) -> list[Happening]:
     return list(best.values())
 
 
-def _sureness(happening: Happening) -> tuple[bool, float]:
-    return happening.statistic != "kind", happening.p_value
+def without_what_follows(
+    happened: Sequence[Happening], places: Mapping[str, int]
+) -> list[Happening]:
+    """Of what happened to a column only what does not follow from something else that did.
+
+    Where the median moves, so do the tails, the spread and the relations, perhaps in another form:
+    a share that is at its end jumps where the median drifts. Places are those of the versions.
+    """
+    kept: list[Happening] = []
+    in_order = sorted(happened, key=lambda each: (each.statistic in _FOLLOWING, _sureness(each)))
+    for each in in_order:
+        columns = {each.column, each.level} if each.statistic == "relation" else {each.column}
+        follows = each.statistic in _FOLLOWING and any(
+            _covers(other, each, places) for other in kept if other.column in columns
+        )
+        if not follows:
+            kept.append(each)
+    return kept
+
+
+def _covers(one: Happening, other: Happening, places: Mapping[str, int]) -> bool:
+    """Whether something that happened may be why something else did."""
+    first, last = places[one.first], places[one.last]
+    began, ended = places[other.first], places[other.last]
+    if one.form in ("drift", "season"):
+        return began >= first - 1 or ended == last
+    if one.form == "spike":
+        return other.form == "spike" and began <= last and ended >= first
+    return abs(began - first) <= 1 or (other.form == "drift" and began <= first <= ended)
+
+
+def _sureness(happening: Happening) -> tuple[int, float, int]:
+    first = {"kind": 0, "decimals": 3, "dtype": 3}.get(happening.statistic)
+    if first is None:
+        first = 2 if happening.statistic in _FOLLOWING else 1
+    order = [*_LIMITS].index(happening.statistic)
+    return first, max(happening.p_value, _CERTAIN), order
 
 
 def together(
@@ -159,11 +224,17 @@ def together(
     In the order of the first of each; columns of one thing are by their places in the table.
     """
     found: dict[tuple[str, ...], list[Happening]] = {}
+
+    def when(each: Happening) -> tuple[str, ...]:
+        # Columns that are stored otherwise are another matter than values that moved.
+        stored = each.statistic if each.statistic in _STORED else ""
+        return each.form, each.first, each.last, stored
+
     for each in happened:
-        found.setdefault((each.form, each.first, each.last), []).append(each)
+        found.setdefault(when(each), []).append(each)
     groups: dict[int, tuple[Happening, ...]] = {}
     for place, each in enumerate(happened):
-        same = found[each.form, each.first, each.last]
+        same = found[when(each)]
         if each.form == "season" or len({other.column for other in same}) < _TOGETHER:
             groups[place] = (each,)
         elif same[0] is each:

@@ -98,7 +98,7 @@ def test_a_table_is_read_in_pieces_as_in_memory(delta, iceberg):
 
 
 def test_versions_since_one_are_those_that_changed_rows(delta, iceberg):
-    from nachsicht.sources.since import versions_since
+    from nachsicht.sources.versions.since import versions_since
 
     assert versions_since(delta, "1") == [f"{delta}@{n}" for n in (1, 2, 3)]
     path, table = iceberg

@@ -25,12 +25,12 @@ def versions_since(path: Path, first: str) -> list[str]:
     SourceError
         If there is no such version, nothing changed since, or there are too many versions.
     """
-    from nachsicht.sources.lakehouse.snapshots import is_table, snapshots_since
+    from nachsicht.sources.versions.snapshots import is_table, snapshots_since
 
     if is_table(path):
         found = snapshots_since(path, first)
     else:
-        from nachsicht.sources.git import revisions_since
+        from nachsicht.sources.versions.git import revisions_since
 
         found = revisions_since(path, first)
     if len(found) > MOST_VERSIONS:

@@ -9,8 +9,8 @@ from typing import Any
 
 import msgspec
 
-from nachsicht.sources.lakehouse.errors import errors_named
-from nachsicht.sources.lakehouse.protocol import Snapshot, utc
+from nachsicht.sources.versions.errors import errors_named
+from nachsicht.sources.versions.protocol import Snapshot, utc
 
 #: Commits that leave the rows as they are.
 _SAME_ROWS = ("OPTIMIZE", "VACUUM START", "VACUUM END", "SET TBLPROPERTIES", "FSCK", "UPGRADE")

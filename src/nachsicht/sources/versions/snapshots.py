@@ -13,10 +13,10 @@ import msgspec
 from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import SourceNotFoundError
 from nachsicht.model.notes import Note
-from nachsicht.sources.lakehouse.delta import DeltaFolder, is_delta
-from nachsicht.sources.lakehouse.iceberg import IcebergFolder, is_iceberg
-from nachsicht.sources.lakehouse.protocol import Snapshot, SnapshotTable
 from nachsicht.sources.protocol import Opened, SourceFacts
+from nachsicht.sources.versions.delta import DeltaFolder, is_delta
+from nachsicht.sources.versions.iceberg import IcebergFolder, is_iceberg
+from nachsicht.sources.versions.protocol import Snapshot, SnapshotTable
 
 #: Columns take more memory than in a file, by about so much.
 _IN_MEMORY = 4

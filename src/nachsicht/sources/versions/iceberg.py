@@ -12,8 +12,8 @@ from typing import Any
 import msgspec
 
 from nachsicht.errors import UnreadableSourceError
-from nachsicht.sources.lakehouse.errors import errors_named
-from nachsicht.sources.lakehouse.protocol import Snapshot, utc
+from nachsicht.sources.versions.errors import errors_named
+from nachsicht.sources.versions.protocol import Snapshot, utc
 
 #: Metadata files begin with their number: 00003-….metadata.json, or v3.metadata.json.
 _NUMBER = re.compile(r"v?(\d+)\b.*\.metadata\.json$")

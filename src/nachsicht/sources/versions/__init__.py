@@ -1,0 +1,1 @@
+"""Versions that a source keeps itself: commits of a file in git, snapshots of a table."""
