@@ -67,9 +67,10 @@ SEEDS ?= 0
 blind: $(VENV)/.dev
 	$(BIN)/python -W ignore -m tests.damage.blind.kit --seeds $(SEEDS) $(MISSES) $(EVERY) $(if $(PAGE),--page $(PAGE))
 
-# Series of known truth along many versions: how often what happened is told. Seeds as above.
+# Histories with known trouble: how often it is named. Seeds as above; about a minute a seed.
+LENGTHS ?= 8,24,60
 blind-history: $(VENV)/.dev
-	$(BIN)/python -m tests.stats.series_kit --seeds $(SEEDS)
+	$(BIN)/python -W ignore -m tests.damage.histories --seeds $(SEEDS) --lengths $(LENGTHS) $(MISSES)
 
 # Side by side with pandas, Polars and DuckDB; writes docs/benchmarks.md. Takes some minutes.
 bench: $(VENV)/.dev

@@ -122,7 +122,9 @@ def compare(
 
     chosen = settings_from(settings, options)
     made = run_comparison([old, new, *newer], labels, chosen, _listener(progress))
-    return Comparison(made, chosen.language)
+    found = Comparison(made, chosen.language)
+    found.accepted = chosen.accepted
+    return found
 
 
 def compare_groups(

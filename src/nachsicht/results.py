@@ -324,9 +324,12 @@ class Comparison(_Result):
     ----------
     moments : tuple of str
         What times the versions are of, in ISO 8601; empty where only their labels may say so.
+    accepted : str, optional
+        The file of accepted findings that was given.
     """
 
     moments: tuple[str, ...] = ()
+    accepted: str | None = None
 
     @property
     def document(self) -> ComparisonDocument:
@@ -351,13 +354,17 @@ class Comparison(_Result):
         """
         from nachsicht.comparison.courses.course import courses_of
         from nachsicht.comparison.courses.followed import followed_of
+        from nachsicht.config.baseline_file import read_accepted
         from nachsicht.output.history_report import HistoryReport
         from nachsicht.pipeline.moment import moment_of_profile
 
         document = self._across
         newest = document.versions[-1].label
         return HistoryReport(
-            courses_of([followed_of(version) for version in document.versions]),
+            courses_of(
+                [followed_of(version) for version in document.versions],
+                read_accepted(self.accepted),
+            ),
             document.title,
             self.moments or [moment_of_profile(v).at.isoformat() for v in document.versions],
             self._languages,

@@ -68,9 +68,17 @@ def test_a_column_opens_into_its_course_and_any_two_versions(page, demo_history)
         cells = row.inner_text().split("\t")
         assert cells[0] == label
         assert float(cells[6]) == frame.loc[label, "median"]
-    opened.get_by_role("button", name="before and with 2025-W27").click()
+    opened.get_by_role("button", name="before and since 2025-W27").click()
     chosen = opened.locator(".course-numbers tbody th").all_inner_texts()
-    assert chosen == ["2025-W26", "2025-W27"]
+    assert chosen == ["2025-W03 … 2025-W26", "2025-W27 … 2025-W34"]
+    middles = [
+        frame.loc[first:last, "median"].median()
+        for first, last in (label.split(" … ") for label in chosen)
+    ]
+    shown = [
+        row.inner_text().split("\t")[6] for row in opened.locator(".course-numbers tbody tr").all()
+    ]
+    assert [float(value) for value in shown] == pytest.approx(middles, rel=0.01)
     # What happened to missing values is shown by them.
     missing = course(page, "humidity")
     pressed = missing.locator("button[aria-pressed=true]").inner_text()

@@ -272,3 +272,18 @@ def test_documents_of_the_former_format_are_followed_as_well(path):
         assert (column.missing, column.distinct) == (kept_of_it.missing, kept_of_it.distinct)
         median = getattr(column.stats, "median", None)
         assert kept_of_it.quantile(0.5) == (median if column.kind == "quantity" else None)
+
+
+def test_names_that_every_version_has_anew_are_no_levels_to_follow():
+    versions = [
+        kept(
+            pd.DataFrame({"batch": [f"{n}-{i % 8}" for i in range(80)], "yard": ["A", "B"] * 40}), n
+        )
+        for n in range(8)
+    ]
+    found = courses_of(versions)
+    assert {column.name: [*column.shares] for column in found.columns} == {
+        "batch": [],
+        "yard": ["A", "B"],
+    }
+    assert not found.happened

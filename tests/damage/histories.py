@@ -336,6 +336,21 @@ def trend_and_season(base, rng, strength, form):
     return season(base, rng, strength, form, drifts=True)
 
 
+def several(base, rng, strength, form):
+    """Three things, to three columns."""
+    parts = []
+    while len({part[1][0].column for part in parts}) < 3:
+        kinds = ((moved, "jump"), (other_shares, "drift"), (gaps, "spike"))
+        parts = [make(base, rng, strength, each) for make, each in kinds]
+    profiles = list(base.profiles)
+    for made, (trouble,) in parts:
+        for i, (profile, own) in enumerate(zip(profiles, made, strict=True)):
+            new = {c.name: c for c in own.columns if c.name == trouble.column}
+            columns = tuple(new.get(c.name, c) for c in profile.columns)
+            profiles[i] = msgspec.structs.replace(profile, columns=columns)
+    return profiles, [trouble for _, (trouble,) in parts]
+
+
 SORTS = {
     "moved": (moved, ("jump", "spike", "drift")),
     "wider": (wider, ("jump", "spike")),
@@ -349,6 +364,7 @@ SORTS = {
     "rows lost": (lost_rows, ("jump", "spike")),
     "column gone": (column_gone, ("jump", "spike")),
     "other type": (other_type, ("jump", "spike")),
+    "several": (several, ("",)),
     "season": (season, ("season",)),
     "trend and season": (trend_and_season, ("drift",)),
 }

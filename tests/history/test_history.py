@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -16,6 +17,8 @@ from hypothesis import strategies as st
 
 import nachsicht
 from nachsicht.pipeline.moment import moment_of
+
+MONDAY = date(2025, 1, 6)
 
 
 def readings(seed, rows=400):
@@ -73,6 +76,38 @@ def test_the_frame_has_a_row_for_every_column_of_every_version(weeks):
         )
         assert mean["mean"].item() == pytest.approx(readings(week).weight.mean())
     assert frame["moment"].is_monotonic_increasing
+
+
+def test_what_is_accepted_once_stays_accepted_as_the_history_goes_on(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    history = nachsicht.History("scales")
+
+    def record(weeks):
+        for week in weeks:
+            heavier = readings(week).assign(weight=lambda f, w=week: f.weight + 25 * (w >= 8))
+            history.record(heavier, label=f"w{week:02d}", moment=MONDAY + timedelta(weeks=week))
+
+    record(range(12))
+    assert "one thing needs action" in history.courses().verdict
+    done = command("accept", "scales", "jump", "weight", "--reason", "new scales")
+    assert done.returncode == 0, done.stderr
+    record(range(12, 16))
+    report = history.courses()
+    assert [event.accepted for event in report.found.happened] == ["new scales"]
+    assert "action" not in report.verdict
+    assert "(accepted: new scales)" in report.to_markdown()
+    assert (
+        command("compare", "--against", "scales", "--stop-on", "act", written(15)).returncode == 0
+    )
+    wrong = command("accept", "scales", "jump", "weight", "--from", "w03", "--reason", "none")
+    assert wrong.returncode == 2
+    assert "jump weight --from w08" in wrong.stderr
+
+
+def written(week):
+    path = Path("new.csv")
+    readings(week).assign(weight=lambda f: f.weight + 25).to_csv(path, index=False)
+    return path
 
 
 def test_without_a_date_in_its_name_a_version_is_of_the_last_date_in_its_data(tmp_path):

@@ -108,3 +108,10 @@ def test_standard_input_is_a_source(repository):
     assert done.returncode == 0, done.stderr
     made = nachsicht.read(repository.with_name("p.json"))
     assert (made.document.rows, made.document.origin.source) == (60, "standard input")
+
+
+def test_a_tag_is_of_the_moment_of_its_commit(repository, tmp_path):
+    history = nachsicht.History(tmp_path / "history")
+    version = history.record(f"{repository}@v1.2")
+    assert (version.label, version.moment[:10]) == ("v1.2", "2025-01-15")
+    assert version.moment_source == "source"

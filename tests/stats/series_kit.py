@@ -1,16 +1,9 @@
-"""Series with one thing in them, and how often that is told: a table by form, length and size.
-
-Run as ``python -m tests.stats.series_kit [--seeds 0-99]``.
-"""
-
-import argparse
-import sys
+"""Series with one thing in them, and how often that is told."""
 
 import numpy as np
 
 from nachsicht.stats.change_point import course_of
 
-LENGTHS = (8, 24, 60, 365)
 #: By how many standard deviations of the noise, blatant and moderate.
 SIZES = {"jump": (9, 5), "spike": (14, 9), "drift": (12, 7), "season": (8, 4), "weekdays": (9, 5)}
 NOISE = 0.3
@@ -59,35 +52,3 @@ def trouble(form, n, size, seeds):
         events = course_of(values, np.full(n, NOISE)).events
         count += any(event.form != "season" for event in events)
     return count / len(seeds)
-
-
-def report(seeds):
-    """Lines of a table in Markdown."""
-    yield "| what happened | versions | blatant | in its place | moderate | in its place |"
-    yield "|---|---|---|---|---|---|"
-    for form, sizes in SIZES.items():
-        for n in LENGTHS:
-            if n < 24 and form in ("season", "weekdays"):
-                continue
-            cells = [f"{share:.0%}" for size in sizes for share in told(form, n, size, seeds)]
-            yield f"| {form} | {n} | " + " | ".join(cells) + " |"
-    yield ""
-    for n in LENGTHS:
-        parts = [f"steady {trouble('steady', n, 0, seeds):.1%}"]
-        if n >= 24:
-            parts += [
-                f"{f} {trouble(f, n, SIZES[f][1], seeds):.1%}" for f in ("season", "weekdays")
-            ]
-        yield f"Told as trouble, of {n} versions: {', '.join(parts)}."
-
-
-def main(arguments):
-    parser = argparse.ArgumentParser()
-    parser.add_argument("--seeds", default="0-99", help="e.g. 0-9; from 1000 on only to report")
-    first, _, last = parser.parse_args(arguments).seeds.partition("-")
-    for line in report(range(int(first), int(last or first) + 1)):
-        sys.stdout.write(line + "\n")
-
-
-if __name__ == "__main__":
-    main(sys.argv[1:])

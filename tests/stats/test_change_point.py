@@ -6,7 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.stats.series_kit import NOISE, SIZES, made, told, trouble
 
-from nachsicht.stats.change_point import FEWEST, course_of
+from nachsicht.stats.change_point import FEWEST, course_of, hinge
+from nachsicht.stats.moments import biweight_variance
 
 
 @pytest.mark.parametrize("n", [24, 60, 365])
@@ -97,3 +98,22 @@ def test_versions_without_a_value_are_passed_over():
     assert np.isnan(course_of(holed).fitted).sum() == 3
     assert not course_of(values[: FEWEST - 1]).events
     assert not course_of(np.full(30, 4.0)).events
+
+
+@pytest.mark.parametrize("n", [7, 60, 2000])
+def test_the_noise_is_that_of_most_numbers_whatever_a_few_are(n):
+    rng = np.random.default_rng(n)
+    clean = [biweight_variance(rng.normal(0, 3, n)) for _ in range(400)]
+    assert np.mean(clean) == pytest.approx(9, rel=0.1)
+    spoilt = rng.normal(0, 3, (400, n))
+    spoilt[:, : n // 7] = 1e6
+    assert np.median([biweight_variance(row) for row in spoilt]) == pytest.approx(9, rel=0.35)
+    assert biweight_variance(np.array([0.0, 0.0, 5.0])) == 0
+
+
+@given(st.integers(0, 18), st.floats(-5, 5), st.floats(0.1, 9))
+def test_a_line_begins_where_it_does(first, level, slope):
+    values = level + slope * np.maximum(np.arange(24.0) - first, 0)
+    found = hinge(values)
+    assert found[0] == first
+    assert found[1:] == pytest.approx((values[0], values[-1]), abs=1e-6)

@@ -60,6 +60,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
           {verdict}
           <HistoryLedger />
         </div>
+        <Newest />
       </main>
     </>
   );
@@ -199,6 +200,69 @@ function Step() {
   );
 }
 
+/** The table and its relations in the newest version, and what was usual before. */
+function Newest() {
+  const { whole: lines, relations, versions } = shown();
+  if (versions.labels.length < 2) return null;
+  const heads = (
+    <tr>
+      <th />
+      <th scope="col" class="number">
+        {word("page.history_now")}
+      </th>
+      <th scope="col" class="number">
+        {word("page.history_before")}
+      </th>
+    </tr>
+  );
+  return (
+    <section class="newest-against" id="newest">
+      <h2>{word("page.history_newest", { new: versions.labels[versions.labels.length - 1]! })}</h2>
+      <div class="beside">
+        <div class="wide">
+          <h3>{word("page.history_whole")}</h3>
+          <table>
+            <thead>{heads}</thead>
+            <tbody>
+              {lines.map(([name, now, usual]) => (
+                <tr key={name}>
+                  <th scope="row">{name}</th>
+                  <td class="number">
+                    <strong>{now}</strong>
+                  </td>
+                  <td class="number">{usual}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+        {relations.length > 0 && (
+          <div class="wide">
+            <h3>{word("page.history_relations")}</h3>
+            <table>
+              <thead>{heads}</thead>
+              <tbody>
+                {relations.map(({ x, y, now, usual }) => (
+                  <tr key={`${x} ${y}`}>
+                    <th scope="row">
+                      <Names columns={[x]} /> – <Names columns={[y]} />
+                    </th>
+                    <td class="number">
+                      <strong>{now}</strong>
+                    </td>
+                    <td class="number">{usual}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <p class="muted">{word("page.history_relations_hint")}</p>
+          </div>
+        )}
+      </div>
+    </section>
+  );
+}
+
 function Names({ columns }: { columns: string[] }) {
   return (
     <>
@@ -232,6 +296,7 @@ function Line({ finding }: { finding: HistoryFinding }) {
             </ul>
           </details>
         )}
+        {finding.accepted !== null && <p class="muted">{word("page.accepted", { reason: finding.accepted })}</p>}
       </div>
     </li>
   );

@@ -4,9 +4,9 @@ import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "preact/ho
 import { quiet } from "./axes";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { cellPaths, placeAt } from "./cells";
-import { courseFigure, missingFigure, twoFigure, twoNumbers } from "./courseFigure";
+import { courseFigure, missingFigure, numbersOf, twoFigure } from "./courseFigure";
 import type { HistoryColumn } from "./historyData";
-import { shown } from "./historyModel";
+import { nameOf, type Span, shown } from "./historyModel";
 import { word } from "./model";
 import { Choice } from "./parts";
 import { Saves } from "./Saves";
@@ -146,11 +146,14 @@ function Row({ column, open }: { column: HistoryColumn; open: boolean }) {
 
 /** In a few words, what a column is in a version. */
 function valueIn(column: HistoryColumn, version: number): string {
-  const lines = twoNumbers(column, [version, version]);
+  const lines = numbersOf(column, [version, version]);
   const typical = column.quantiles.length ? lines[5] : column.shares.length ? lines[3] : lines[2];
   const missing = lines[1]!;
   return `${typical![0]} ${typical![1]}, ${missing[0]} ${missing[1]}`;
 }
+
+/** So many versions before a change are put together, the last ones. */
+const MOST_BEFORE = 24;
 
 type Shown = "course" | "missing" | "two";
 
@@ -158,7 +161,10 @@ function Course({ column }: { column: HistoryColumn }) {
   const { versions, findings } = shown();
   const n = versions.labels.length;
   const [way, setWay] = useState<Shown>(column.about_missing ? "missing" : "course");
-  const [chosen, choose] = useState<[number, number]>([Math.max(n - 2, 0), n - 1]);
+  const [chosen, choose] = useState<[Span, Span]>([
+    [Math.max(n - 2, 0), Math.max(n - 2, 0)],
+    [n - 1, n - 1],
+  ]);
   const frame = useRef<HTMLElement>(null);
   const ref = useRef<HTMLDivElement>(null);
   const own = findings.filter((finding) => finding.columns.includes(column.name) && finding.form !== "season");
@@ -172,14 +178,15 @@ function Course({ column }: { column: HistoryColumn }) {
   const select = (side: 0 | 1) => (
     <select
       aria-label={word(side ? "page.history_newer" : "page.history_older")}
-      value={chosen[side]}
+      value={chosen[side].join()}
       onChange={(event) => {
-        const place = Number(event.currentTarget.value);
-        choose(side ? [chosen[0], place] : [place, chosen[1]]);
+        const span = event.currentTarget.value.split(",").map(Number) as Span;
+        choose(side ? [chosen[0], span] : [span, chosen[1]]);
       }}
     >
+      {chosen[side][0] !== chosen[side][1] && <option value={chosen[side].join()}>{nameOf(chosen[side])}</option>}
       {versions.labels.map((label, place) => (
-        <option value={place} key={place}>
+        <option value={[place, place].join()} key={place}>
           {label}
         </option>
       ))}
@@ -198,7 +205,12 @@ function Course({ column }: { column: HistoryColumn }) {
           <>
             {select(0)} → {select(1)}
             {steps.slice(0, 3).map((finding) => (
-              <button type="button" class="quiet" key={finding.first} onClick={() => choose([finding.first - 1, finding.first])}>
+              <button
+                type="button"
+                class="quiet"
+                key={finding.first}
+                onClick={() => choose([[Math.max(0, finding.first - MOST_BEFORE), finding.first - 1], [finding.first, finding.last]])}
+              >
                 {word("page.history_before_and", { label: versions.labels[finding.first]! })}
               </button>
             ))}
@@ -232,10 +244,10 @@ function caption(column: HistoryColumn, way: Shown): string {
 }
 
 /** The numbers behind: of two versions, or of all. */
-function Numbers({ column, chosen, all }: { column: HistoryColumn; chosen: [number, number]; all: boolean }) {
+function Numbers({ column, chosen, all }: { column: HistoryColumn; chosen: [Span, Span]; all: boolean }) {
   const { labels } = shown().versions;
-  const versions = all ? labels.map((_, i) => i) : chosen;
-  const lines = versions.map((version) => twoNumbers(column, [version, version]));
+  const spans = all ? labels.map((_, i): Span => [i, i]) : chosen;
+  const lines = spans.map((span) => numbersOf(column, span));
   return (
     <div class="wide" tabIndex={0}>
       <table class="course-numbers">
@@ -250,9 +262,9 @@ function Numbers({ column, chosen, all }: { column: HistoryColumn; chosen: [numb
           </tr>
         </thead>
         <tbody>
-          {versions.map((version, i) => (
+          {spans.map((span, i) => (
             <tr key={i}>
-              <th scope="row">{labels[version]}</th>
+              <th scope="row">{nameOf(span)}</th>
               {lines[i]!.map(([, value], j) => (
                 <td class="number" key={j}>
                   {value}

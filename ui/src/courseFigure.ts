@@ -4,7 +4,7 @@ import * as Plot from "@observablehq/plot";
 import { plot } from "./axes";
 import { cut, number, percent, percentTick } from "./format";
 import type { HistoryColumn } from "./historyData";
-import { evenly, momentsOf, shown } from "./historyModel";
+import { evenly, momentsOf, nameOf, pooled, type Span, shown } from "./historyModel";
 import { word } from "./model";
 
 const HEIGHT = 250;
@@ -137,15 +137,14 @@ function names(drawn: [string, Numbers][], x: Date | number, newest: number): Pl
   });
 }
 
-/** Two versions: the older one in outline, the newer one in ink. */
-export function twoFigure(column: HistoryColumn, [older, newer]: [number, number], width: number): Element {
+/** Two versions, or two spans of them: the older in outline, the newer in ink. */
+export function twoFigure(column: HistoryColumn, [older, newer]: [Span, Span], width: number): Element {
   return column.quantiles.length ? boxes(column, [older, newer], width) : levels(column, [older, newer], width);
 }
 
-function boxes(column: HistoryColumn, chosen: [number, number], width: number): Element {
-  const { labels } = shown().versions;
-  const marks = chosen.flatMap((version, row) => {
-    const found = column.quantiles.map((values) => values[version] ?? null);
+function boxes(column: HistoryColumn, chosen: [Span, Span], width: number): Element {
+  const marks = chosen.flatMap((span, row) => {
+    const found = column.quantiles.map((values) => pooled(values, span));
     if (found.some((value) => value === null)) return [];
     const [p5, p25, p50, p75, p95] = found as [number, number, number, number, number];
     const look = row === 1 ? "shape-new" : "shape-old";
@@ -160,7 +159,7 @@ function boxes(column: HistoryColumn, chosen: [number, number], width: number): 
     className: "plot",
     width,
     height: 130,
-    marginLeft: 110,
+    marginLeft: 140,
     marginRight: 14,
     x: { label: null, nice: true, grid: true },
     y: {
@@ -168,17 +167,17 @@ function boxes(column: HistoryColumn, chosen: [number, number], width: number): 
       domain: [1.6, -0.6],
       ticks: [0, 1],
       tickSize: 0,
-      tickFormat: ((row: number) => cut(labels[chosen[row as 0 | 1]] ?? "", 14)) as (value: unknown) => string,
+      tickFormat: ((row: number) => cut(nameOf(chosen[row as 0 | 1]), 20)) as (value: unknown) => string,
     },
     marks,
   } as Plot.PlotOptions);
 }
 
-function levels(column: HistoryColumn, [older, newer]: [number, number], width: number): Element {
+function levels(column: HistoryColumn, [older, newer]: [Span, Span], width: number): Element {
   const rows = column.shares.slice(0, 12).map(([level, values]) => ({
     level,
-    older: values[older] ?? 0,
-    newer: values[newer] ?? 0,
+    older: pooled(values, older, true) ?? 0,
+    newer: pooled(values, newer, true) ?? 0,
   }));
   return plot({
     className: "plot",
@@ -195,18 +194,17 @@ function levels(column: HistoryColumn, [older, newer]: [number, number], width: 
   } as Plot.PlotOptions);
 }
 
-/** The numbers of two versions of a column, a line each: what, older, newer. */
-export function twoNumbers(column: HistoryColumn, chosen: [number, number]): [string, string, string][] {
-  const { rows } = shown().versions;
-  const line = (name: string, values: Numbers, text: (value: number) => string): [string, string, string] => {
-    const [older, newer] = chosen.map((version) => (values[version] == null ? "–" : text(values[version]!))) as [string, string];
-    return [name, older, newer];
+/** The numbers of a column in a version, or of a span in the middle: what, and how much. */
+export function numbersOf(column: HistoryColumn, span: Span): [string, string][] {
+  const line = (name: string, values: Numbers, text: (value: number) => string, byRows = false): [string, string] => {
+    const value = pooled(values, span, byRows);
+    return [name, value === null ? "–" : text(value)];
   };
   return [
-    line(word("page.rows"), rows, number),
-    line(word("page.missing"), column.missing, percent),
+    line(word("page.rows"), shown().versions.rows, number),
+    line(word("page.missing"), column.missing, percent, true),
     line(word("page.distinct"), column.distinct, number),
     ...column.quantiles.map((values, i) => line(word(`page.quantile_${i}`), values, number)),
-    ...column.shares.map(([level, values]) => line(level, values, percent)),
+    ...column.shares.map(([level, values]) => line(level, values, percent, true)),
   ];
 }

@@ -7,6 +7,7 @@ export type Marks = Record<string, Severity>;
 
 export interface HistoryFinding {
   severity: Severity;
+  accepted: string | null;
   form: string;
   title: string;
   columns: string[];
@@ -55,6 +56,9 @@ export interface HistoryPage {
   versions: { labels: string[]; moments: string[]; rows: number[]; marks: Marks };
   findings: HistoryFinding[];
   step: StepFinding[];
+  /** Of the table as a whole: what, the newest number, and what was usual before. */
+  whole: [string, string, string][];
+  relations: { x: string; y: string; now: string; usual: string }[];
   columns: HistoryColumn[];
   logo: string | null;
 }

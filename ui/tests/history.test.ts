@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { cellPaths, placeAt } from "../src/cells";
-import { evenly, momentsOf } from "../src/historyModel";
+import { page } from "../src/model";
+import { evenly, momentsOf, nameOf, pooled } from "../src/historyModel";
 
 const versions = (moments: string[]) => ({ labels: moments, moments, rows: moments.map(() => 1), marks: {} });
 
@@ -19,6 +20,19 @@ describe("cells of a line", () => {
   it("are found by where a pointer is", () => {
     const line = { getBoundingClientRect: () => ({ left: 10, width: 100 }) } as Element;
     expect([9, 10, 59, 109, 500].map((x) => placeAt(line, x, 10))).toEqual([0, 0, 4, 9, 9]);
+  });
+});
+
+describe("versions put together", () => {
+  Object.assign(page, { versions: { labels: ["w1", "w2", "w3", "w4"], rows: [100, 300, 100, 0] } });
+  it("are called by the first and the last", () => {
+    expect([nameOf([1, 1]), nameOf([0, 2])]).toEqual(["w2", "w1 … w3"]);
+  });
+  it("have the median of their numbers, and shares of all their rows", () => {
+    expect(pooled([1, 9, 2, 4], [0, 2])).toBe(2);
+    expect(pooled([1, null, 2, 4], [0, 3])).toBe(2);
+    expect(pooled([0.5, 0.1, 0.2, null], [0, 1], true)).toBeCloseTo(0.2);
+    expect(pooled([null, null, 2, 4], [0, 1])).toBeNull();
   });
 });
 

@@ -17,7 +17,11 @@ from nachsicht.cli.options import (
 from nachsicht.i18n import phrase, printable
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from rich.table import Table
+
+    from nachsicht.comparison.courses.happenings import Happening
 
 
 @click.command(cls=Command, short_help=text("settings_short"))
@@ -122,10 +126,11 @@ def explain(code: str | None) -> None:
 
 
 @click.command(cls=Command, short_help=text("accept_short"))
-@click.argument("comparison", type=click.Path(path_type=Path, dir_okay=False))
+@click.argument("comparison", type=click.Path(path_type=Path))
 @click.argument("code")
 @click.argument("column", required=False, default="")
 @click.option("--reason", required=True, help=text("reason"))
+@click.option("--from", "since", default="", help=text("accept_from"))
 @click.option(
     "-o",
     "--out",
@@ -134,27 +139,59 @@ def explain(code: str | None) -> None:
 )
 @language_option
 @verbose_option
-def accept(comparison: Path, code: str, column: str, reason: str, out: Path | None) -> None:
+def accept(
+    comparison: Path, code: str, column: str, reason: str, since: str, out: Path | None
+) -> None:
     """Accept the finding CODE about COLUMN that the document COMPARISON (.json) holds.
 
     Leave COLUMN out for findings about the rows. Later comparisons show it as accepted and do
     not count it, until it grows graver than it is now.
 
+    Instead of a document it may be the folder of a history; CODE is then jump, spike, drift or
+    season. What began with a version stays accepted in all later ones.
+
     \b
-    Example:
+    Examples:
       nachsicht accept changes.json rescaled hive_weight --reason "scales in lb since May"
+      nachsicht accept scales/ jump weight --reason "new scales"
     """
     import nachsicht
     from nachsicht.config.baseline_file import DEFAULT, add_accepted
     from nachsicht.i18n import phrase
     from nachsicht.model.findings import Accepted
 
-    finding = _finding_in(nachsicht.read(comparison).findings, code, column, comparison)
     path = out or Path(DEFAULT)
-    entry = Accepted(code=code, column=column, reason=reason, severity=finding.severity)
+    if comparison.is_dir():
+        happened = nachsicht.History(comparison).courses().found.happened
+        event = _happening_in(happened, code, column, since, comparison)
+        severity, since = event.severity, event.first
+    else:
+        severity = _finding_in(
+            nachsicht.read(comparison).findings, code, column, comparison
+        ).severity
+    entry = Accepted(code=code, column=column, since=since, reason=reason, severity=severity)
     new = add_accepted(path, entry)
     message = "terminal.accepted_new" if new else "terminal.accepted_again"
     click.echo(printable(phrase(message, code=code, column=column, path=path)))
+
+
+def _happening_in(
+    happened: Sequence[Happening], form: str, column: str, since: str, where: Path
+) -> Happening:
+    """What happened to a column in that form, with that version; the latest where none is named."""
+    from nachsicht.errors import SettingsError
+
+    own = [e for e in happened if (e.form, e.column) == (form, column) and since in ("", e.first)]
+    if own:
+        return own[-1]
+    there = ", ".join(f"{e.form} {e.column} --from {e.first}" for e in happened)
+    raise SettingsError(
+        "no_finding",
+        where=str(where),
+        todo=phrase("hints.holds", findings=there) if there else phrase("hints.holds_none"),
+        code_=form,
+        column=column,
+    )
 
 
 def _finding_in(findings: Any, code: str, column: str, where: Path) -> Any:

@@ -48,10 +48,13 @@ def add_accepted(path: Path, entry: Accepted) -> bool:
     Whether it is new to the file.
     """
     known = read_accepted(str(path)) if path.is_file() else ()
-    kept = [a for a in known if (a.code, a.column) != (entry.code, entry.column)]
-    blocks = [
-        "\n[[accepted]]\n" + msgspec.toml.encode(msgspec.to_builtins(a)).decode()
-        for a in (*kept, entry)
-    ]
+    same = (entry.code, entry.column, entry.since)
+    kept = [a for a in known if (a.code, a.column, a.since) != same]
+    blocks = ["\n[[accepted]]\n" + msgspec.toml.encode(_filled(a)).decode() for a in (*kept, entry)]
     write_atomically(path, (_HEAD + "".join(blocks)).encode())
     return len(kept) == len(known)
+
+
+def _filled(entry: Accepted) -> dict[str, str]:
+    values: dict[str, str] = msgspec.to_builtins(entry)
+    return {name: value for name, value in values.items() if value or name == "column"}

@@ -14,6 +14,7 @@ def accept(
     findings: Sequence[Finding], accepted: Sequence[Accepted]
 ) -> tuple[list[Finding], tuple[StaleEntry, ...]]:
     """Mark what is accepted, and tell which acceptances fit no finding any more."""
+    accepted = [entry for entry in accepted if not entry.since]  # these are of a history
     used: set[int] = set()
     marked = []
     for finding in findings:

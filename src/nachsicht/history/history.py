@@ -193,7 +193,8 @@ class History:
         new : Profile, optional
             A version that is not recorded, behind them.
         settings, **options
-            As for `profile`; language, title and theme are those of the page.
+            As for `profile`; language, title and theme are those of the page, and ``accepted`` is
+            the file of what is accepted and does not count.
 
         Raises
         ------
@@ -202,6 +203,7 @@ class History:
         """
         from nachsicht.comparison.courses.course import courses_of
         from nachsicht.comparison.courses.followed import followed_of
+        from nachsicht.config.baseline_file import read_accepted
         from nachsicht.output.history_report import HistoryReport
 
         given = settings_from(settings, options)
@@ -217,7 +219,11 @@ class History:
             usual = phrase("courses.title", name=self.folder.resolve().name, n=len(followed))
         theme = theme_of(given.theme)
         return HistoryReport(
-            courses_of(followed), given.title or usual, moments, given.language, theme
+            courses_of(followed, read_accepted(given.accepted)),
+            given.title or usual,
+            moments,
+            given.language,
+            theme,
         )
 
     def to_frame(self, library: str = "pandas") -> Any:

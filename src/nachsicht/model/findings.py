@@ -249,10 +249,13 @@ def by_urgency(findings: list[Finding]) -> tuple[Finding, ...]:
 class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A finding that is known: its code, its column (empty for the rows), and why.
 
-    ``severity`` is the gravest that it was accepted with; once it is graver it counts again.
+    ``severity`` is the gravest that it was accepted with; once it is graver it counts again. Of
+    what happened along a history the code is its form, such as ``jump``, and ``since`` the version
+    that it began with.
     """
 
     code: str
     column: str = ""
+    since: str = ""
     reason: str
     severity: Severity = Severity.ACT

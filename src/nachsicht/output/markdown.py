@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
-from nachsicht.comparison.courses.course import severity_of
+from nachsicht.comparison.courses.course import reason_of, severity_of
+from nachsicht.comparison.courses.happenings import Happening
 from nachsicht.i18n import catalogue, percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument, RowChanges
 from nachsicht.model.findings import Finding
@@ -50,10 +52,14 @@ def history_markdown(part: CoursesPart, title: str) -> str:
     lines += [plain(head), ""]
     pairs = list(zip(found.together, part.sentences, strict=True))
     words = catalogue()["severities"]
-    lines += [f"- **{words[severity_of(g)]}** {plain(text)}" for g, text in pairs[:MOST_HAPPENINGS]]
+    lines += [_happening(words[severity_of(g)], g, text) for g, text in pairs[:MOST_HAPPENINGS]]
     more = len(pairs) - MOST_HAPPENINGS
     lines += [f"- {plain(phrase('courses.more', n=more))}"] if more > 0 else []
     return "\n".join(lines) + "\n"
+
+
+def _happening(severity: str, group: Sequence[Happening], text: str) -> str:
+    return f"- **{severity}** {plain(text)}" if reason_of(group) is None else f"- {plain(text)}"
 
 
 def _findings(document: ComparisonDocument) -> list[str]:

@@ -7,7 +7,7 @@ from itertools import pairwise
 from math import isfinite
 from statistics import fmean
 
-from nachsicht.comparison.courses.course import Courses
+from nachsicht.comparison.courses.course import Courses, reason_of
 from nachsicht.comparison.courses.happenings import Happening
 from nachsicht.comparison.courses.series import ABSENT
 from nachsicht.i18n import phrase
@@ -19,7 +19,7 @@ from nachsicht.tables.base import Columns, Part
 _BLOCKS, _STRIP = "▁▂▃▄▅▆▇█", 20
 #: Numbers that are shown in per cent.
 _TAILS = ("below", "above")
-_SHARES = ("missing_share", "share", "zeros_share", "negatives_share", *_TAILS)
+_SHARES = ("missing_share", "share", "zeros_share", "negatives_share", "duplicates_share", *_TAILS)
 #: Numbers that are counts.
 _COUNTS = ("rows", "distinct", "decimals")
 
@@ -68,7 +68,12 @@ class CoursesPart(Part):
     @property
     def sentences(self) -> tuple[str, ...]:
         """Each in a sentence, in the current language."""
-        return tuple(map(sentence_of, self.found.together))
+        return tuple(
+            sentence_of(group)
+            + (f" {phrase('terminal.accepted', reason=reason)}" if reason is not None else "")
+            for group in self.found.together
+            for reason in [reason_of(group)]
+        )
 
     @property
     def strips(self) -> tuple[str, ...]:

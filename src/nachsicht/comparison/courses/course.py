@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -12,6 +13,7 @@ from nachsicht.comparison.courses.causes import moved_by, renamed
 from nachsicht.comparison.courses.followed import FollowedColumn, FollowedProfile
 from nachsicht.comparison.courses.happenings import (
     Happening,
+    accepted_of,
     happenings_of,
     one_each,
     together,
@@ -23,7 +25,7 @@ from nachsicht.comparison.courses.series import (
     series_of_relations,
     series_of_rows,
 )
-from nachsicht.model.findings import Severity
+from nachsicht.model.findings import Accepted, Severity
 from nachsicht.stats.change_point import FEWEST, course_of, distance_from_past
 
 #: Over all series together, chance alone tells something in one of so many histories.
@@ -68,11 +70,20 @@ class ColumnCourse(msgspec.Struct, frozen=True, kw_only=True):
     shares: dict[str, tuple[float, ...]]
 
 
+class RelationCourse(NamedTuple):
+    """How strongly two columns go together in every version; NaN where that is not known."""
+
+    x: str
+    y: str
+    values: tuple[float, ...]
+
+
 class Courses(msgspec.Struct, frozen=True, kw_only=True):
     """What happened along a history, the surest first.
 
     ``together`` holds the same with what happened to many columns at once put together; ``series``
-    is how many series were looked at; ``labels`` and ``rows`` are those of the versions.
+    is how many series were looked at; ``labels``, ``rows`` and ``duplicates`` (rows that repeat
+    another one) are those of the versions; ``relations`` those that are strong in any version.
     """
 
     happened: tuple[Happening, ...]
@@ -80,27 +91,42 @@ class Courses(msgspec.Struct, frozen=True, kw_only=True):
     series: int
     labels: tuple[str, ...]
     rows: tuple[int, ...]
+    duplicates: tuple[int, ...]
     columns: tuple[ColumnCourse, ...]
+    relations: tuple[RelationCourse, ...]
 
     @property
     def steady(self) -> int:
         """Columns of which nothing is worth a check."""
-        moved = {e.column for e in self.happened if e.severity is not Severity.NOTE}
+        counted = (e for e in self.happened if e.accepted is None)
+        moved = {e.column for e in counted if e.severity is not Severity.NOTE}
         return sum(column.name not in moved for column in self.columns)
 
     def open(self, severity: Severity, *, newest: bool) -> int:
-        """How many things of a severity there are in the newest version, or before it."""
+        """How many things of a severity there are in the newest version, or before it.
+
+        What is accepted is not counted.
+        """
         return sum(
-            group[0].newest is newest and severity_of(group) is severity for group in self.together
+            group[0].newest is newest and severity_of(group) is severity
+            for group in self.together
+            if reason_of(group) is None
         )
 
 
 def severity_of(group: Sequence[Happening]) -> Severity:
-    """How urgent what happened together is: as the most urgent of it."""
-    return min((each.severity for each in group), key=lambda severity: severity.rank)
+    """How urgent what happened together is: as the most urgent of it that is not accepted."""
+    counted = [each for each in group if each.accepted is None] or group
+    return min((each.severity for each in counted), key=lambda severity: severity.rank)
 
 
-def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
+def reason_of(group: Sequence[Happening]) -> str | None:
+    """Why what happened together is accepted; None where some of it is not."""
+    reasons = dict.fromkeys(each.accepted for each in group)
+    return None if None in reasons else "; ".join(filter(None, reasons))
+
+
+def courses_of(profiles: Sequence[FollowedProfile], accepted: Sequence[Accepted] = ()) -> Courses:
     """What happened to every column along versions in the order of their moments.
 
     Columns are followed by their names. One correction is made over all series.
@@ -110,10 +136,11 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     by_name = [{c.name: c for c in profile.columns if profile.rows} for profile in profiles]
     columns = {name: [found.get(name) for found in by_name] for name in names}
     filled = [profile.rows > 0 for profile in profiles]
-    series = {"": [series_of_rows(profiles)]}
+    series = {"": list(series_of_rows(profiles))}
     series |= {name: list(series_of_column(name, own, filled)) for name, own in columns.items()}
     each = [s for own in series.values() for s in own]
-    usable = [s for s in [*each, *series_of_relations(profiles)] if _is_usable(s)]
+    pairs = list(series_of_relations(profiles))
+    usable = [s for s in [*each, *pairs] if _is_usable(s)]
     alpha = ALPHA / max(len(usable), 1)
     labels = [profile.label for profile in profiles]
     happened: list[Happening] = []
@@ -131,6 +158,7 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
     explained = [
         _explained(e, happened, courses[places[e.column] - 1], by_place) for e in happened_once
     ]
+    explained = [accepted_of(each, accepted) for each in explained]
     in_order = sorted(explained, key=lambda e: (e.p_value, places[e.column]))
     return Courses(
         happened=tuple(in_order),
@@ -138,7 +166,12 @@ def courses_of(profiles: Sequence[FollowedProfile]) -> Courses:
         series=len(usable),
         labels=tuple(labels),
         rows=tuple(profile.rows for profile in profiles),
+        duplicates=tuple(profile.duplicates.duplicate_rows for profile in profiles),
         columns=courses,
+        relations=tuple(
+            RelationCourse(pair.column, str(pair.level), tuple(pair.values.tolist()))
+            for pair in pairs
+        ),
     )
 
 

@@ -97,14 +97,21 @@ class FollowedRelations(msgspec.Struct, frozen=True):
     pairs: tuple[FollowedRelation, ...] = ()
 
 
+class FollowedDuplicates(msgspec.Struct, frozen=True):
+    """How many rows repeat another one."""
+
+    duplicate_rows: int = 0
+
+
 class FollowedProfile(msgspec.Struct, frozen=True):
-    """Of a profile its label, its rows, its columns and their relations."""
+    """Of a profile its label, its rows, which of them repeat, its columns and their relations."""
 
     format_version: int
     label: str
     rows: int
     columns: tuple[FollowedColumn, ...]
     relations: FollowedRelations = FollowedRelations()
+    duplicates: FollowedDuplicates = FollowedDuplicates()
 
 
 def followed_of(document: ProfileDocument) -> FollowedProfile:

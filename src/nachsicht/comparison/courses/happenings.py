@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nachsicht.comparison.courses.causes import StayedCause
 from nachsicht.comparison.courses.series import Series
-from nachsicht.model.findings import Severity
+from nachsicht.model.findings import Accepted, Severity
 from nachsicht.stats.change_point import Course, Event, hinge
 
 #: From which size on a change is worth a check, and from which it needs action: shares and
@@ -18,14 +18,15 @@ from nachsicht.stats.change_point import Course, Event, hinge
 #: of several that moved at once, and as surely, is the one that is told.
 _LIMITS = {
     "rows": (0.1, 0.5),
+    "duplicates_share": (0.005, 0.05),
     "kind": (0.0, 0.0),
     "missing_share": (0.01, 0.05),
     "median": (0.1, 0.5),
-    "zeros_share": (0.02, 0.1),
-    "negatives_share": (0.02, 0.1),
     "share": (0.02, 0.1),
     "distinct": (0.1, 0.5),
     "interdecile_range": (0.1, 0.5),
+    "zeros_share": (0.02, 0.1),
+    "negatives_share": (0.02, 0.1),
     "below": (0.05, 0.2),
     "above": (0.05, 0.2),
     "relation": (0.2, 0.5),
@@ -61,8 +62,8 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     column : str
         Empty for the rows.
     statistic : str
-        Which number of it: ``rows``, ``kind``, ``dtype``, ``decimals``, ``missing_share``,
-        ``zeros_share``, ``negatives_share``, ``distinct``, ``median``,
+        Which number of it: ``rows``, ``duplicates_share``, ``kind``, ``dtype``, ``decimals``,
+        ``missing_share``, ``zeros_share``, ``negatives_share``, ``distinct``, ``median``,
         ``interdecile_range``, ``below`` and ``above``, ``share``, ``relation``.
     level : str, optional
         Of a share, that of which level, or of the values below or above which number; of a
@@ -86,6 +87,8 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
         Of a season, in versions.
     cause : StayedCause, optional
         What explains a change that stayed, where that is plain.
+    accepted : str, optional
+        Why somebody has accepted it, so that it does not count.
     values : tuple of float
         The number in every version; NaN where there is none.
     """
@@ -104,6 +107,7 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     p_value: float
     period: float | None = None
     cause: StayedCause | None = None
+    accepted: str | None = None
     values: tuple[float, ...] = ()
 
 
@@ -240,3 +244,17 @@ def together(
         elif same[0] is each:
             groups[place] = tuple(sorted(same, key=lambda other: places[other.column]))
     return [groups[place] for place in sorted(groups)]
+
+
+def accepted_of(happening: Happening, known: Sequence[Accepted]) -> Happening:
+    """With the reason why it is accepted, if it is and has not grown graver.
+
+    What began with the same version stays accepted however many versions follow. A drift and a
+    season begin nowhere sharply: theirs are those of the column.
+    """
+    for entry in known:
+        begins = entry.since == happening.first or happening.form in ("drift", "season")
+        same = (entry.code, entry.column) == (happening.form, happening.column)
+        if begins and same and happening.severity.rank >= entry.severity.rank:
+            return msgspec.structs.replace(happening, accepted=entry.reason)
+    return happening

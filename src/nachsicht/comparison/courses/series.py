@@ -78,14 +78,18 @@ class Series(NamedTuple):
     states: tuple[str, ...] = ()
 
 
-def series_of_rows(profiles: Sequence[FollowedProfile]) -> Series:
-    """The number of rows."""
+def series_of_rows(profiles: Sequence[FollowedProfile]) -> Iterator[Series]:
+    """The number of rows, and the share of those that repeat another one."""
     rows = np.array([profile.rows for profile in profiles], float)
     # Of few versions one must suppose that rows come as unevenly as chance would have it, at least,
     # unless they are of a fixed number.
     fixed = len(rows) > 1 and float(np.median(np.abs(np.diff(rows)))) == 0
     errors = None if fixed or len(rows) >= _ENOUGH else 1 / np.sqrt(rows + 1)
-    return Series("", "rows", None, rows, errors, _typical(rows), np.log1p(rows), math.expm1)
+    yield Series("", "rows", None, rows, errors, _typical(rows), np.log1p(rows), math.expm1)
+    repeated = np.array([profile.duplicates.duplicate_rows for profile in profiles], float)
+    if repeated.any():
+        shares = repeated / np.where(rows > 0, rows, np.nan)
+        yield _shares("", "duplicates_share", None, shares, np.maximum(rows, 1))
 
 
 def series_of_relations(profiles: Sequence[FollowedProfile]) -> Iterator[Series]:

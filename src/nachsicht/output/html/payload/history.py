@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from nachsicht.comparison.courses.course import ColumnCourse, Courses, severity_of
+from nachsicht.comparison.courses.course import ColumnCourse, Courses, reason_of, severity_of
 from nachsicht.comparison.courses.happenings import Happening
 from nachsicht.i18n import number, percent, phrase, whole
 from nachsicht.model.findings import Finding, Severity
@@ -16,6 +16,8 @@ from nachsicht.tables.courses import CoursesPart, detail_of, most_urgent, state_
 
 #: Between these shares of the versions before, a number of a column is usual.
 _USUAL = (0.05, 0.95)
+#: So many relations are listed.
+_MOST_RELATIONS = 12
 #: No more digits than a drawing can show; of shares, so many decimals.
 _DIGITS, _DECIMALS = 5, 4
 
@@ -55,6 +57,8 @@ def history_payload(
             }
             for finding in step
         ],
+        "whole": _whole(found),
+        "relations": _relations(found),
         "columns": [
             _column(column, by_column.get(column.name, []), places) for column in found.columns
         ],
@@ -62,14 +66,25 @@ def history_payload(
 
 
 def _in_order(found: Courses) -> list[tuple[Happening, ...]]:
-    """What happened to the newest version first, then by severity, then the surest first."""
-    return sorted(found.together, key=lambda group: (not group[0].newest, severity_of(group).rank))
+    """What happened to the newest version first, then by severity, then the surest first.
+
+    What is accepted comes last.
+    """
+    return sorted(
+        found.together,
+        key=lambda group: (
+            reason_of(group) is not None,
+            not group[0].newest,
+            severity_of(group).rank,
+        ),
+    )
 
 
 def _finding(group: Sequence[Happening], places: dict[str, int]) -> dict[str, Any]:
     first = group[0]
     return {
         "severity": severity_of(group),
+        "accepted": reason_of(group),
         "form": first.form,
         "title": title_of(group),
         "columns": list(dict.fromkeys(each.column for each in group if each.column)),
@@ -83,7 +98,7 @@ def _marks(happened: Sequence[Happening], places: dict[str, int]) -> dict[str, S
     """By the place of a version, how urgent what happened there is; a season is no place."""
     found: dict[int, Severity] = {}
     for each in happened:
-        if each.form == "season" or each.severity is Severity.NOTE:
+        if each.form == "season" or each.severity is Severity.NOTE or each.accepted is not None:
             continue
         first, last = places[each.first], places[each.last]
         for place in range(first, (last if each.form == "spike" else first) + 1):
@@ -95,7 +110,7 @@ def _marks(happened: Sequence[Happening], places: dict[str, int]) -> dict[str, S
 def _column(
     column: ColumnCourse, happened: Sequence[Happening], places: dict[str, int]
 ) -> dict[str, Any]:
-    urgent = most_urgent([each for each in happened if each.form != "season"])
+    urgent = most_urgent([e for e in happened if e.form != "season" and e.accepted is None])
     shares = _largest_shares(column)
     return {
         "name": column.name,
@@ -112,6 +127,45 @@ def _column(
         "distinct": _digits(column.distinct),
         "shares": [[level, _decimals(values)] for level, values in shares],
     }
+
+
+def _whole(found: Courses) -> list[tuple[str, str, str]]:
+    """Of the table as a whole: what, the newest number, and what was usual before."""
+    missing = np.array([column.missing for column in found.columns]).reshape(-1, len(found.rows))
+    there = np.isfinite(missing)
+    cells = np.where(there, missing, 0.0).sum(axis=0) / np.maximum(there.sum(axis=0), 1)
+    repeated = np.array(found.duplicates) / np.maximum(found.rows, 1)
+    columns = there.sum(axis=0)
+    return [
+        (phrase("page.rows"), *_against_past(found.rows, _count)),
+        (phrase("page.history_columns"), *_against_past(columns.tolist(), _count)),
+        (phrase("page.missing_cells"), *_against_past(cells.tolist(), percent)),
+        (phrase("page.repeated_rows"), *_against_past(repeated.tolist(), percent)),
+    ]
+
+
+def _relations(found: Courses) -> list[dict[str, str]]:
+    """The relations of the newest version that are farthest from usual, and what was usual."""
+    known = [pair for pair in found.relations if isfinite(pair.values[-1])]
+
+    def away(values: Sequence[float]) -> float:
+        past = [value for value in values[:-1] if isfinite(value)]
+        return abs(values[-1] - float(np.median(past))) if past else 0.0
+
+    known.sort(key=lambda pair: -away(pair.values))
+    lines = []
+    for pair in known[:_MOST_RELATIONS]:
+        now, usual = _against_past(pair.values, _two_decimals)
+        lines.append({"x": pair.x, "y": pair.y, "now": now, "usual": usual})
+    return lines
+
+
+def _count(value: float) -> str:
+    return whole(round(value))
+
+
+def _two_decimals(value: float) -> str:
+    return number(round(value, 2))
 
 
 def _largest_shares(column: ColumnCourse) -> list[tuple[str, tuple[float, ...]]]:
@@ -137,7 +191,7 @@ def _typical(
     if shares:
         level, values = shares[0]
         return (level, *_against_past(values, percent))
-    distinct = _against_past(column.distinct, lambda value: whole(round(value)))
+    distinct = _against_past(column.distinct, _count)
     return (phrase("page.distinct"), *distinct)
 
 
