@@ -274,6 +274,19 @@ def test_documents_of_the_former_format_are_followed_as_well(path):
         assert kept_of_it.quantile(0.5) == (median if column.kind == "quantity" else None)
 
 
+def test_what_a_season_does_not_explain_is_told_beside_it():
+    def version(n):
+        rng = np.random.default_rng([21, n])
+        weight = rng.normal(40 + 3 * np.sin(n / 7 * 2 * np.pi), 2, 300).round(2 if n < 30 else 0)
+        return pd.DataFrame({"weight": weight, "scale": rng.choice(["a", "b"], 300)})
+
+    happened = courses_of([kept(version(n), n) for n in range(42)]).happened
+    assert {(e.statistic, e.form, e.first) for e in happened} >= {
+        ("median", "season", "w00"),
+        ("decimals", "jump", "w30"),
+    }
+
+
 def test_names_that_every_version_has_anew_are_no_levels_to_follow():
     versions = [
         kept(

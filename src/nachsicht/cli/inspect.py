@@ -162,8 +162,9 @@ def accept(
 
     path = out or Path(DEFAULT)
     if comparison.is_dir():
-        happened = nachsicht.History(comparison).courses().found.happened
-        event = _happening_in(happened, code, column, since, comparison)
+        found = nachsicht.History(comparison).courses().found
+        in_order = sorted(found.happened, key=lambda each: found.labels.index(each.first))
+        event = _happening_in(in_order, code, column, since, comparison)
         severity, since = event.severity, event.first
     else:
         severity = _finding_in(

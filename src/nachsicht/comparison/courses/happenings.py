@@ -206,7 +206,9 @@ def _covers(one: Happening, other: Happening, places: Mapping[str, int]) -> bool
     first, last = places[one.first], places[one.last]
     began, ended = places[other.first], places[other.last]
     if one.form in ("drift", "season"):
-        return began >= first - 1 or ended == last
+        # How columns are stored, and go together, does not follow from values that move slowly.
+        apart = other.statistic in (*_STORED, "relation") and other.form != one.form
+        return not apart and (began >= first - 1 or ended == last)
     if one.form == "spike":
         return other.form == "spike" and began <= last and ended >= first
     return abs(began - first) <= 1 or (other.form == "drift" and began <= first <= ended)
