@@ -1,8 +1,8 @@
 """How large pages are and how fast they answer, in a real browser: `make bench-pages`.
 
 Prints a table: the file's size, when its verdict and ledger are drawn, how long a column takes
-to open (the slowest of its kinds, with its figure; numbers follow a frame later), and frames a
-second while the page is scrolled through.
+to open (the slowest of its kinds, with its figure; numbers follow a frame later), how long all
+figures take to answer a brush, and frames a second while the page is scrolled through.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ import re
 import tempfile
 from datetime import date, timedelta
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -28,7 +29,7 @@ LIMITS = {
     "history, 24 versions of 100 columns": (3.0, 1500),
     "history, 365 versions of 50 columns": (3.0, 1500),
 }
-OPEN_MS, FRAMES = 100, 50
+OPEN_MS, BRUSH_MS, FRAMES = 100, 50, 50
 RUNS = 5
 
 #: Notes when the ledger is there and painted.
@@ -53,6 +54,37 @@ async (name) => {
   while (document.querySelector(OPENED)) await new Promise(requestAnimationFrame);
   await new Promise((done) => setTimeout(done, 100));
   return took;
+}
+"""
+#: From the moment that a range is brushed to when all has answered and is painted.
+BRUSH = """
+async () => {
+  location.hash = "explore";
+  const found = () => document.querySelector(".facet-numbers svg");
+  while (!found()) await new Promise(requestAnimationFrame);
+  const svg = found();
+  await new Promise((done) => setTimeout(done, 800));
+  const box = svg.getBoundingClientRect();
+  const point = (type, part) => svg.dispatchEvent(new PointerEvent(type, {
+    clientX: box.left + part * box.width, clientY: box.top + 9, bubbles: true, pointerId: 1 }));
+  svg.setPointerCapture = () => {};
+  point("pointerdown", 0.2);
+  const took = [];
+  for (let part = 0.3; part < 0.9; part += 0.1) {
+    await new Promise((done) => setTimeout(done, 100));
+    const began = performance.now();
+    point("pointermove", part);
+    await new Promise(requestAnimationFrame);
+    // A message comes after the frame that it was sent in is painted.
+    await new Promise((done) => {
+      const { port1, port2 } = new MessageChannel();
+      port1.onmessage = done;
+      port2.postMessage(0);
+    });
+    took.push(performance.now() - began);
+  }
+  point("pointerup", 0.9);
+  return Math.max(...took);
 }
 """
 SCROLL = """
@@ -96,9 +128,18 @@ def write_page(name: str, tables: list[pa.Table], path: Path) -> None:
         nachsicht.profile(tables[0]).write(path)
 
 
-def measure(page: Page, path: Path, columns: list[str]) -> tuple[float, float, float]:
-    """First view and slowest column in milliseconds (medians of runs), frames a second."""
-    views, opened = [], []
+class Measured(NamedTuple):
+    """Medians of the runs in milliseconds, of a brush NaN where there is none; frames a second."""
+
+    view: float
+    opened: float
+    brushed: float
+    frames: float
+
+
+def measure(page: Page, path: Path, columns: list[str]) -> Measured:
+    """First view, slowest column, slowest answer to a brush, and scrolling."""
+    views, opened, brushed = [], [], []
     for _ in range(RUNS):
         page.goto("about:blank")
         page.goto(path.as_uri())
@@ -107,13 +148,16 @@ def measure(page: Page, path: Path, columns: list[str]) -> tuple[float, float, f
         views.append(drawn)
         page.wait_for_timeout(300)
         opened.append(max(page.evaluate(OPEN, name) for name in columns))
-    return float(np.median(views)), float(np.median(opened)), page.evaluate(SCROLL)
+        explores = page.locator("#explore").count() > 0
+        brushed.append(page.evaluate(BRUSH) if explores else float("nan"))
+    view, column, brush = (float(np.median(values)) for values in (views, opened, brushed))
+    return Measured(view, column, brush, page.evaluate(SCROLL))
 
 
 def main() -> None:
     """Make the pages, measure them and print the table."""
-    print("| page | MB | first view ms | column ms | frames a second |")
-    print("|---|--:|--:|--:|--:|")
+    print("| page | MB | first view ms | column ms | brush ms | frames a second |")
+    print("|---|--:|--:|--:|--:|--:|")
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
         page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -122,11 +166,12 @@ def main() -> None:
             tables = versions_of(name)
             path = Path(folder) / "page.html"
             write_page(name, tables, path)
-            view, opened, frames = measure(page, path, tables[-1].schema.names[:12])
+            found = measure(page, path, tables[-1].schema.names[:12])
             size = path.stat().st_size / 1e6
             print(
-                f"| {name} | {size:.2f} (≤ {most}) | {view:.0f}{f' (≤ {first})' if first else ''} |"
-                f" {opened:.0f} (≤ {OPEN_MS}) | {frames:.0f} (≥ {FRAMES}) |",
+                f"| {name} | {size:.2f} (≤ {most}) | {found.view:.0f} (≤ {first}) |"
+                f" {found.opened:.0f} (≤ {OPEN_MS}) | {found.brushed:.0f} (≤ {BRUSH_MS}) |"
+                f" {found.frames:.0f} (≥ {FRAMES}) |",
                 flush=True,
             )
 

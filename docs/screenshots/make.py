@@ -38,7 +38,13 @@ PAGES = (
     ("rows", "corrected", "#rows", 1280, "light"),
     ("relations", "outcome", "#relations", 1280, "light"),
     ("pair", "outcome", "#pair/brood_frames/hive_weight", 1280, "light"),
-    ("duplicates", "comparison", "#duplicates", 1280, "light"),
+    (
+        "explore",
+        "outcome",
+        "#explore/across=brood_frames&up=hive_weight&by=overwintered&among=1&in=mite_count:8..",
+        1280,
+        "light",
+    ),
     ("history", "history", "#column/bee_traffic", 1280, "light"),
     ("time", "comparison", "#time", 1280, "light"),
 )

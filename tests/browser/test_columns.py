@@ -140,21 +140,21 @@ def test_moments_show_their_cycles_and_levels_their_rarest(open_page, demo_files
     page.goto(page.url.split("#")[0] + "#column/check_id")
     shapes = page.locator(".column-page table", has_text="Patterns")
     assert "A99-99999" in shapes.inner_text()
-    page.get_by_text("The version", exact=True).click()
-    facts = page.locator(".version-facts")
-    assert "6,084" in facts.inner_text()
-    assert re.search(r"\d quantity", facts.inner_text())
+    overview = page.locator(".overview").inner_text()
+    assert "rows\n6,084" in overview
+    assert re.search(r"\d quantity", overview)
+    assert "period\n2025-03-17 – 2025-10-17" in overview
 
 
 def test_search_kind_and_change_narrow_the_ledger(open_page, written):
     page = open_page(written["comparison"])
     names = page.locator(".column-name")
     assert names.count() == 20
-    page.get_by_role("searchbox").fill("HIVE")
+    page.get_by_role("searchbox", name="Find a column").fill("HIVE")
     assert names.all_inner_texts() == ["hive_id", "hive_type", "hive_weight"]
-    page.get_by_role("searchbox").fill("no such column")
+    page.get_by_role("searchbox", name="Find a column").fill("no such column")
     assert page.get_by_text("No column matches").is_visible()
-    page.get_by_role("searchbox").fill("")
+    page.get_by_role("searchbox", name="Find a column").fill("")
     page.get_by_label("all kinds").select_option("flag")
     assert names.all_inner_texts() == ["queen_seen", "overwintered"]
     page.get_by_label("all kinds").select_option("")

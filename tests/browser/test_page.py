@@ -145,7 +145,7 @@ def test_a_page_is_read_with_the_keyboard_alone(open_page, written):
     page.keyboard.press("Enter")
     opened = page.locator("tbody[data-column=hive_weight] .column-page")
     opened.wait_for()
-    page.get_by_role("link", name="hive_weight", exact=True).last.focus()
+    page.locator("tbody[data-column=hive_weight] .column-name").focus()
     tab_to("BUTTON", "density")
     page.keyboard.press("Space")
     assert opened.locator(".spread-large .shape-area").count() == 1

@@ -25,6 +25,8 @@ STRENGTHS = ("blatant", "moderate", "subtle")
 ROWS = 250
 #: A test that looks at one place of one series takes this for chance.
 CHANCE = 1e-6
+#: Places are likely where the likelihood ratio is below this quantile of chi-square (95 %).
+LIKELY = 3.84
 LEVELS = ("acacia", "linden", "heather", "clover", "fir", "chestnut", "rape", "sunflower")
 
 
@@ -411,6 +413,24 @@ def is_visible(profiles, trouble):
     return False
 
 
+def is_place_visible(profiles, trouble):
+    """Whether a test that knows the shape sees where it began: least squares, 95 %, ± 1 version."""
+    for values in numbers_of(profiles, trouble):
+        n = len(values)
+        starts = range(n - 2) if trouble.form == "drift" else range(n)
+        left = np.array([left_over(values, shape_of(trouble.form, n, start)) for start in starts])
+        likely = np.flatnonzero(left <= left.min() * (1 + LIKELY / (n - 3)))
+        if np.all(np.abs(likely - trouble.first) <= 1):
+            return True
+    return False
+
+
+def left_over(values, shape):
+    """The sum of squares that a level and so much of a shape leave over."""
+    fit = np.column_stack([np.ones(len(values)), shape])
+    return ((values - fit @ np.linalg.lstsq(fit, values, rcond=None)[0]) ** 2).sum()
+
+
 class Verdict(NamedTuple):
     named: bool
     placed: bool
@@ -444,7 +464,10 @@ def trials(seed_and_length):
             for strength in range(1 if name in PLAIN else 3):
                 rng = np.random.default_rng([seed, n, *f"{name}{form}".encode(), strength])
                 profiles, troubles = make(base, rng, strength, form)
-                seen = [(trouble, is_visible(profiles, trouble)) for trouble in troubles]
+                seen = [
+                    (each, is_visible(profiles, each), is_place_visible(profiles, each))
+                    for each in troubles
+                ]
                 found.append((name, form, n, strength, seen, courses_of(profiles), seed))
     return found
 
@@ -460,7 +483,8 @@ class Tally:
     """What is counted over all trials, and the lines that say where it went wrong."""
 
     def __init__(self):
-        self.of, self.named, self.placed = Counter(), Counter(), Counter()
+        self.of, self.named = Counter(), Counter()
+        self.of_places, self.placed = Counter(), Counter()
         self.by_sort = defaultdict(Counter)
         self.wrongly_steady = 0
         self.newest, self.seasons, self.beside = [0, 0], [0, 0], [0, 0]
@@ -469,17 +493,18 @@ class Tally:
     def add(self, name, form, n, strength, seen, found, seed):
         """Count a trial."""
         where = f"{name} {form} n={n} {STRENGTHS[strength]} seed={seed}"
-        self.apart(where, {trouble.column for trouble, _ in seen}, found)
+        self.apart(where, {trouble.column for trouble, _, _ in seen}, found)
         if name == "steady":
             self.newest[0] += is_newest_bad(found)
             self.newest[1] += 1
-        for trouble, visible in seen:
+        for trouble, visible, placeable in seen:
             verdict = judged(found, trouble)
             if trouble.season:
                 self.season(where, trouble, found, drifts=name != "season")
             elif visible:
-                self.trouble(where, (name, trouble.form), (trouble.form, n, strength), verdict)
-                if not verdict.placed:
+                key = trouble.form, n, strength
+                self.trouble((name, trouble.form), key, verdict, placeable=placeable)
+                if not verdict.named or (placeable and not verdict.placed):
                     what = "place" if verdict.named else "missed"
                     at = f"{trouble.column}@{trouble.first}"
                     self.lines.append(f"{what}: {where} {at}: {verdict.told}")
@@ -505,11 +530,12 @@ class Tally:
             told = [(e.statistic, e.form, e.first, e.last) for e in bad]
             self.lines.append(f"season as trouble: {where}: {told}")
 
-    def trouble(self, where, sort, key, verdict):
-        """Whether trouble that can be seen is named."""
+    def trouble(self, sort, key, verdict, *, placeable):
+        """Whether trouble that can be seen is named; and in its place, if that can be seen."""
         self.of[key] += 1
         self.named[key] += verdict.named
-        self.placed[key] += verdict.placed
+        self.of_places[key] += placeable
+        self.placed[key] += placeable and verdict.placed
         self.by_sort[sort]["of"] += 1
         self.by_sort[sort]["named"] += verdict.named
         self.wrongly_steady += verdict.steady and key[2] == 0
@@ -528,7 +554,7 @@ def report(seeds, lengths, *, misses):
             for strength in range(3):
                 key = form, n, strength
                 cells.append(_share(tally.named[key], tally.of[key]))
-                cells += [_share(tally.placed[key], tally.of[key])] * (strength < 2)
+                cells += [_share(tally.placed[key], tally.of_places[key])] * (strength < 2)
             yield f"| {form} | {n} | " + " | ".join(cells) + " |"
     yield ""
     yield "| sort | form | named |"

@@ -25,4 +25,4 @@ def test_blatant_trouble_is_named_in_its_place_and_nothing_else_is_told():
     assert tally.newest[0] == 0
     assert tally.beside[0] <= 0.02 * tally.beside[1]
     for form in ("jump", "spike"):
-        assert tally.placed[form, n, 0] == tally.named[form, n, 0] > 0
+        assert tally.placed[form, n, 0] == tally.of_places[form, n, 0] > 0

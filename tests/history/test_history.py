@@ -104,6 +104,20 @@ def test_what_is_accepted_once_stays_accepted_as_the_history_goes_on(tmp_path, m
     assert "jump weight --from w08" in wrong.stderr
 
 
+def test_of_several_that_fit_the_latest_is_accepted(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    history = nachsicht.History("scales")
+    for week in range(24):
+        heavier = readings(week).assign(
+            weight=lambda f, w=week: f.weight + 25 * (w >= 8) + 40 * (w >= 16)
+        )
+        history.record(heavier, label=f"w{week:02d}", moment=MONDAY + timedelta(weeks=week))
+    done = command("accept", "scales", "jump", "weight", "--reason", "new scales")
+    assert done.returncode == 0, done.stderr
+    accepted = {event.first: event.accepted for event in history.courses().found.happened}
+    assert accepted == {"w08": None, "w16": "new scales"}
+
+
 def written(week):
     path = Path("new.csv")
     readings(week).assign(weight=lambda f: f.weight + 25).to_csv(path, index=False)

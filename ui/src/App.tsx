@@ -7,6 +7,7 @@ import { Ledger } from "./Ledger";
 import { LanguageChoice } from "./LanguageChoice";
 import { language, languages, page, speak, word } from "./model";
 import { Relations, Rows } from "./Between";
+import { Explore } from "./Explore";
 import { Missing } from "./Missing";
 import { Duplicates } from "./Duplicates";
 import { Time } from "./Time";
@@ -14,12 +15,13 @@ import { pairIn } from "./Pairs";
 import { Outcome } from "./Outcome";
 import { Finder } from "./Finder";
 import { Origin } from "./Origin";
-import { VersionMark } from "./parts";
+import { Term, VersionMark } from "./parts";
 import { Verdict } from "./Verdict";
 
 const sections = [
   "verdict",
   "columns",
+  ...(page.explore ? (["explore"] as const) : []),
   ...(page.outcome ? (["outcome"] as const) : []),
   ...(page.matrix || page.no_relations ? (["relations"] as const) : []),
   ...(page.missing ? (["missing"] as const) : []),
@@ -29,6 +31,7 @@ const sections = [
   "origin",
 ] as const;
 const titles: Record<string, string> = {
+  explore: "explore_section",
   outcome: "outcome_section",
   relations: "relations_section",
   missing: "missing_section",
@@ -54,6 +57,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
   const sectionsBelow = useMemo(
     () => (
       <>
+        <Explore />
         <Outcome />
         <Relations />
         <Missing />
@@ -65,7 +69,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
     ),
     [],
   );
-  const here = columnIn(address) !== null ? "columns" : pairIn(address) ? "relations" : sections.find((section) => section === address) ?? "verdict";
+  const here = columnIn(address) !== null ? "columns" : pairIn(address) ? "relations" : address.startsWith("explore/") ? "explore" : sections.find((section) => section === address) ?? "verdict";
   useEffect(() => {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
     else if (/^finding\/\d+$/.test(address)) {
@@ -85,6 +89,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
         <Versions />
         {languages.length > 1 && <LanguageChoice choose={choose} />}
       </header>
+      <Overview />
       <nav class="ways" aria-label={page.title}>
         {sections.map((section) => (
           <a
@@ -106,6 +111,27 @@ function Whole({ choose }: { choose: (code: string) => void }) {
         {sectionsBelow}
       </main>
     </>
+  );
+}
+
+/** The newest version as a whole, in a few numbers. */
+function Overview() {
+  return (
+    <section class="overview" aria-label={word("page.history_whole")}>
+      <dl>
+      {page.overview.map(({ name, value, note }) => (
+        <div key={name}>
+          <dt>
+            <Term term={name}>{word(`page.${name}`)}</Term>
+          </dt>
+          <dd>
+            <strong>{value}</strong>
+            {note && <small title={note}>{note}</small>}
+          </dd>
+        </div>
+      ))}
+    </dl>
+    </section>
   );
 }
 

@@ -8,7 +8,7 @@ import { courseFigure, missingFigure, numbersOf, twoFigure } from "./courseFigur
 import type { HistoryColumn } from "./historyData";
 import { nameOf, type Span, shown } from "./historyModel";
 import { word } from "./model";
-import { Choice } from "./parts";
+import { Behind, Choice } from "./parts";
 import { Saves } from "./Saves";
 
 export function HistoryLedger() {
@@ -227,10 +227,7 @@ function Course({ column }: { column: HistoryColumn }) {
       {way === "two" ? (
         <Numbers column={column} chosen={chosen} all={false} />
       ) : (
-        <details class="behind">
-          <summary>{word("page.table_behind")}</summary>
-          <Numbers column={column} chosen={chosen} all={true} />
-        </details>
+        <Behind summary={word("page.table_behind")}>{() => <Numbers column={column} chosen={chosen} all={true} />}</Behind>
       )}
     </figure>
   );

@@ -31,7 +31,7 @@ export function Verdict() {
           </ul>
         </details>
       )}
-      <Versions />
+      {(page.versions.length > 2 || page.grouped_by !== null) && <Versions />}
       {page.stale_baseline.map((stale, i) => (
         <p class="muted" key={i}>
           {word("page.stale", { code: stale.code, column: stale.column })}

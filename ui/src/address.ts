@@ -39,6 +39,17 @@ export function go(address: string): void {
   listeners.forEach((listener) => listener(address));
 }
 
+/** Take an address in the place of this one: nothing moves, and the way back skips what was before. */
+export function settle(address: string): void {
+  current = address;
+  try {
+    history.replaceState(null, "", `#${address}`);
+  } catch {
+    // A sandboxed frame has no address of its own.
+  }
+  listeners.forEach((listener) => listener(address));
+}
+
 window.addEventListener("hashchange", () => {
   current = readHash();
   listeners.forEach((listener) => listener(current));

@@ -327,10 +327,38 @@ export interface Version {
   settings: string;
 }
 
+/** A column in evenly drawn rows: a code for each cell, as `model.profile.SampledColumn` has it. */
+export interface SampledColumn {
+  name: string;
+  levels: string[];
+  values: number[];
+  start: number;
+  step: number;
+  is_time: boolean;
+  bytes_per_code: number;
+  /** In base64. */
+  codes: string;
+}
+export interface SampledVersion {
+  rows: number;
+  columns: SampledColumn[];
+}
+export interface ExploreRows {
+  /** How many rows these are, and how far shares may be off. */
+  sentence: string;
+  /** Columns that stand first. */
+  first: string[];
+  versions: SampledVersion[];
+  /** Columns that are not carried. */
+  left_out: string[];
+}
+
 export interface Page {
   title: string;
   compared: boolean;
   verdict: { headline: string; detail: string; act: number; check: number; note: number; steady: number };
+  /** The table as a whole: code of a number, the number, and what it was or consists of. */
+  overview: { name: string; value: string; note: string }[];
   findings: Finding[];
   versions: Version[];
   columns: Column[];
@@ -342,6 +370,7 @@ export interface Page {
   components: Components | null;
   time: OverTime | null;
   missing: Missing | null;
+  explore: ExploreRows | null;
   excerpts: Excerpt[];
   matrix: Matrix | null;
   /** Why there is no matrix. */

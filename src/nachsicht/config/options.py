@@ -64,6 +64,7 @@ class Options(TypedDict, total=False):
     na_values_by_column: Mapping[str, Sequence[str]]
     histogram_bins: int
     max_discrete_values: int
+    explore_rows: int
     memory_bytes: int
     threads: int
     engine: Literal["local", "dask"]

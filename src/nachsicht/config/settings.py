@@ -88,6 +88,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Upper limit of the number of fine bins of a quantity.
     max_discrete_values : int
         A quantity of whole numbers with at most so many different values is discrete.
+    explore_rows : int
+        Evenly drawn rows of each version that are kept in documents and can be explored on the
+        page; 0 for none.
     memory_bytes : int
         Memory to compute with; 0 means a quarter of the machine's. Data that would take more
         is read in pieces, and some figures become approximate, which they say.
@@ -139,6 +142,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     na_values_by_column: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     histogram_bins: Annotated[int, msgspec.Meta(ge=8, le=4_096)] = 256
     max_discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40
+    explore_rows: Annotated[int, msgspec.Meta(ge=0, le=2_000)] = 2_000
     memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
     threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
     engine: Literal["local", "dask"] = "local"

@@ -26,7 +26,7 @@ from nachsicht.model.dataset_schema import Description
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
-from nachsicht.model.profile import Duplicates, Relations
+from nachsicht.model.profile import Duplicates, Relations, SampledRows
 from nachsicht.sketches.row_sample import RowSample, drawn_rows, sampled
 from nachsicht.table.accumulate import observe_with_rows
 from nachsicht.table.duplicates import (
@@ -45,6 +45,7 @@ from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
 from nachsicht.table.preview import MOST_COLUMNS, observe_ends
 from nachsicht.table.result import EXACT_ROWS, Computed, RetainedData
+from nachsicht.table.sampled_rows import sampled_rows_of
 from nachsicht.table.time_series import over_time
 from nachsicht.table.validate import observe_breaches
 
@@ -227,6 +228,7 @@ class InMemory:
                 over_time=self.over_time,
                 outcome=self.outcome,
                 excerpt=excerpt.result(),
+                sampled_rows=self._sampled_rows(),
                 breaches=breaches.result().found,
             )
 
@@ -303,6 +305,16 @@ class InMemory:
     def _drawn(self) -> NDArray[np.int64]:
         """Places of evenly drawn rows."""
         return drawn_rows(self.table.num_rows)
+
+    def _sampled_rows(self) -> SampledRows | None:
+        settings = self._settings
+        return sampled_rows_of(
+            self.found.drawn,
+            np.argsort(np.argsort(self._drawn)),
+            settings.explore_rows,
+            self.relations.pairs,
+            (settings.outcome, settings.time_column),
+        )
 
     def _relations(self, pool: ThreadPoolExecutor) -> Found:
         columns, rows = self._columns, self.table.num_rows

@@ -225,6 +225,49 @@ class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
     outlier_rows: tuple[tuple[int, ...], ...]
 
 
+class SampledColumn(msgspec.Struct, frozen=True, kw_only=True):
+    """A column in evenly drawn rows, a code for each cell: 0 is missing.
+
+    Attributes
+    ----------
+    name : str
+        Its name.
+    levels : tuple of str
+        Of a category: code c is level c - 1. The last is "…" where rare ones count as one.
+    values : tuple of float
+        Of numbers: code c, up to as many as there are, is value c - 1. Datetimes are in
+        milliseconds since 1970.
+    start, step : float
+        Of numbers: further codes are on even steps, ``start + (c - 1 - len(values)) * step``.
+    is_time : bool
+        Whether its numbers are datetimes.
+    bytes_per_code : int
+        1; or 2, and then all low bytes come before all high bytes.
+    codes : bytes
+        One after the other, in the order of the data.
+    """
+
+    name: str
+    levels: tuple[str, ...] = ()
+    values: tuple[float, ...] = ()
+    start: float = 0.0
+    step: float = 0.0
+    is_time: bool = False
+    bytes_per_code: int = 1
+    codes: bytes
+
+
+class SampledRows(msgspec.Struct, frozen=True, kw_only=True):
+    """Evenly drawn rows, to be looked through: all columns that have numbers or levels.
+
+    ``left_out`` names such columns that are not kept, where there are many.
+    """
+
+    rows: int
+    columns: tuple[SampledColumn, ...]
+    left_out: tuple[str, ...] = ()
+
+
 class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     """A version, described. This is what a profile document holds.
 
@@ -232,7 +275,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
 
     ``missing_thresholds`` are the shares from which on missing values are a lot, and from
     which on a column is mostly gone. ``description`` is what came with the data and says what
-    its columns are.
+    its columns are. ``sampled_rows`` are the rows that can be explored on the page.
     """
 
     format_version: int
@@ -258,6 +301,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     findings: tuple[Finding, ...]
     origin: Origin
     description: Description | None = None
+    sampled_rows: SampledRows | None = None
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -47,6 +47,7 @@ def put_together(
         over_time=computed.over_time,
         outcome=computed.outcome,
         excerpt=computed.excerpt,
+        sampled_rows=computed.sampled_rows,
         findings=found,
         origin=origin,
         description=description,

@@ -31,6 +31,9 @@ _SURENESS = 0.6
 _OF_ERRORS, _NOISE_OF_ERRORS = 12.0, 2.5
 #: More events are not told apart; so often they are found anew beside each other.
 _MOST_EVENTS, _PASSES = 4, 3
+#: Two jumps are told apart from a drift in so many numbers, if they leave this part of what that
+#: leaves.
+_FEWEST_OF_STAIRS, _STAIRS = 12, 0.5
 #: A spike has at most this part of the versions, and comes back.
 _LONGEST_SPIKE = 0.15
 #: A season has three whole periods at least, and as many phases, if it is read phase by phase.
@@ -134,6 +137,8 @@ def course_of(values: _Floats, errors: _Floats | None = None, alpha: float = 1e-
         p_value, best = min(scored, key=lambda entry: (entry[0], -entry[1].gain))
         if p_value > alpha:
             break
+        if best.form == "drift":
+            best = _first_step(left, best) or best
         chances.append(p_value)
         events = _refitted(series - middle, [*events, best])
     whole = np.full(len(values), np.nan)
@@ -217,6 +222,16 @@ def _refitted(series: _Floats, events: list[_Candidate]) -> list[_Candidate]:
                 others = events[:place] + events[place + 1 :]
                 events[place] = fits[event.form](_left(series, others))
     return events
+
+
+def _first_step(left: _Floats, line: _Candidate) -> _Candidate | None:
+    """Of two jumps the first one, where they explain far more of what is left than a line does."""
+    if len(left) < _FEWEST_OF_STAIRS:
+        return None
+    first = _jump(left)
+    steps = _refitted(left, [first, _jump(left - first.shape)])
+    over, over_line = ((left - sum(e.shape for e in each)) for each in (steps, [line]))
+    return steps[0] if (over**2).sum() < _STAIRS * (over_line**2).sum() else None
 
 
 def _event(found: _Candidate, p_value: float, known: NDArray[np.intp]) -> Event:
@@ -304,7 +319,11 @@ def _jump(left: _Floats) -> _Candidate:
 
 
 def _spike(left: _Floats) -> _Candidate:
-    """Some neighbours on another level, which is left again."""
+    """Some neighbours on another level, which is left again.
+
+    Spikes of all lengths are tried, the shorter the more of the chance of a false one is theirs: of
+    length m, 1 / (m (m + 1)), as parts of a whole.
+    """
     n = len(left)
     best: _Candidate | None = None
     longest = max(1, int(_LONGEST_SPIKE * n))
@@ -321,7 +340,7 @@ def _spike(left: _Floats) -> _Candidate:
         places = np.arange(n)
         shape = np.where((places >= at) & (places < at + length), inside[at], others[at])
         size = float(inside[at] - others[at])
-        tried = n * longest
+        tried = round(n * length * (length + 1) * longest / (longest + 1))
         best = _Candidate("spike", at, at + length - 1, size, shape, float(gain[at]), 1, tried)
     assert best is not None
     return best

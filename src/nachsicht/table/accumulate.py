@@ -42,6 +42,7 @@ from nachsicht.table.pair_plots import views_of
 from nachsicht.table.prepare import prepared
 from nachsicht.table.preview import EndsPart, observe_ends
 from nachsicht.table.result import Computed
+from nachsicht.table.sampled_rows import sampled_rows_of
 from nachsicht.table.time_series import over_time
 from nachsicht.table.validate import BreachesPart, observe_breaches
 
@@ -239,6 +240,13 @@ def finish_table(
         over_time=over_time(columns, found.drawn, found.relations.pairs, settings.time_column),
         outcome=outcome_of(columns, part.sample, settings.outcome),
         excerpt=part.ends.finish(part.sample, columns),
+        sampled_rows=sampled_rows_of(
+            found.drawn,
+            part.sample.order,
+            settings.explore_rows,
+            found.relations.pairs,
+            (settings.outcome, settings.time_column),
+        ),
         breaches=part.breaches.found,
     )
 

@@ -14,7 +14,14 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
-from nachsicht.model.profile import Duplicates, Excerpt, GroupStats, MissingByLevel, Relations
+from nachsicht.model.profile import (
+    Duplicates,
+    Excerpt,
+    GroupStats,
+    MissingByLevel,
+    Relations,
+    SampledRows,
+)
 from nachsicht.table.validate import Violations
 
 
@@ -35,6 +42,7 @@ class Computed(msgspec.Struct, frozen=True, kw_only=True):
     over_time: OverTime | None
     outcome: Outcome | None
     excerpt: Excerpt
+    sampled_rows: SampledRows | None
     breaches: Violations
 
 

@@ -105,12 +105,20 @@ def strip_of(values: Sequence[float]) -> str:
 
 def sentence_of(group: Sequence[Happening]) -> str:
     """What happened, to one column or to many at once, in words of the current language."""
-    return _of_many(group) if len(group) > 1 else _said(group[0], "courses")
+    if len(group) > 1:
+        return title_of(group)
+    return _said(group[0], "courses") + _settled(group[0], "courses")
 
 
 def title_of(group: Sequence[Happening]) -> str:
     """As `sentence_of`, short, without the column's name."""
-    return _of_many(group) if len(group) > 1 else detail_of(group[0])
+    said = _of_many(group) if len(group) > 1 else detail_of(group[0])
+    return said + _settled(group[0], "courses.titles")
+
+
+def _settled(happening: Happening, where: str) -> str:
+    """That what happened is the new normal, where it is."""
+    return phrase(f"{where}.settled", n=happening.versions) if happening.settled else ""
 
 
 def detail_of(happening: Happening) -> str:
@@ -128,7 +136,8 @@ def state_of(happened: Sequence[Happening]) -> str:
     most = most_urgent(happened)
     if most is None:
         return phrase("courses.states.steady")
-    return phrase(f"courses.states.{_form(most)}", first=most.first, last=most.last)
+    form = "settled" if most.settled else _form(most)
+    return phrase(f"courses.states.{form}", first=most.first, last=most.last)
 
 
 def _of_many(group: Sequence[Happening]) -> str:

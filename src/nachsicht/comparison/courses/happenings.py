@@ -29,6 +29,7 @@ _LIMITS = {
     "negatives_share": (0.02, 0.1),
     "below": (0.05, 0.2),
     "above": (0.05, 0.2),
+    "distance": (0.1, 0.5),
     "relation": (0.2, 0.5),
     "decimals": (0.5, np.inf),
     "dtype": (0.0, np.inf),
@@ -41,11 +42,16 @@ _FOLLOWING = (
     "zeros_share",
     "negatives_share",
     "distinct",
+    "distance",
     "decimals",
     "dtype",
     "relation",
 )
 _STORED = ("decimals", "dtype")
+#: This moves with everything else of a column.
+_OVERALL = "distance"
+#: What stayed for so many versions is the new normal.
+_SETTLED = 12
 #: What is as sure as this is certain.
 _CERTAIN = 1e-12
 #: From so many columns on, what happened to them at the same time is one thing.
@@ -64,7 +70,8 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     statistic : str
         Which number of it: ``rows``, ``duplicates_share``, ``kind``, ``dtype``, ``decimals``,
         ``missing_share``, ``zeros_share``, ``negatives_share``, ``distinct``, ``median``,
-        ``interdecile_range``, ``below`` and ``above``, ``share``, ``relation``.
+        ``interdecile_range``, ``below`` and ``above``, ``share``, ``distance`` (of the
+        distribution from what is usual), ``relation``.
     level : str, optional
         Of a share, that of which level, or of the values below or above which number; of a
         relation, the other column.
@@ -78,9 +85,12 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
         The number without noise, before it and in it; of a season, its lowest and highest; of a
         kind, which it was and is, ``absent`` where the column was not there.
     severity : Severity
-        By the size of the change; a season is a note, what came back is worth a check at most.
+        By the size of the change; a season is a note, what came back or settled is worth a check
+        at most.
     newest : bool
         Whether it happened to the newest version alone: nobody knows yet whether it stays.
+    settled : bool
+        Whether it stayed for so long that it is the new normal: it is worth a check at most.
     p_value : float
         How often chance gives as much anywhere in this series.
     period : float, optional
@@ -104,6 +114,7 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     after: float | str
     severity: Severity
     newest: bool
+    settled: bool
     p_value: float
     period: float | None = None
     cause: StayedCause | None = None
@@ -123,6 +134,8 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
             # A line in the values is none in what was judged.
             first, before, after = hinge(series.values)
         newest = event.form == "jump" and event.first == event.last
+        versions = event.last - first + 1
+        settled = event.form == "jump" and versions >= _SETTLED
         yield Happening(
             column=series.column,
             statistic=series.statistic,
@@ -130,11 +143,12 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
             form=event.form,
             first=labels[first],
             last=labels[event.last],
-            versions=event.last - first + 1,
+            versions=versions,
             before=_state(series, before),
             after=_state(series, after),
-            severity=_severity(series, event.form, abs(after - before)),
+            severity=_severity(series, abs(after - before), event.form, settled=settled),
             newest=newest,
+            settled=settled,
             p_value=event.p_value,
             period=event.period,
             values=tuple(series.values.tolist()),
@@ -157,12 +171,12 @@ def _state(series: Series, value: float) -> float | str:
     return series.states[min(max(round(value), 0), len(series.states) - 1)]
 
 
-def _severity(series: Series, form: str, change: float) -> Severity:
+def _severity(series: Series, change: float, form: str, *, settled: bool) -> Severity:
     if form == "season":
         return Severity.NOTE
     check, act = _LIMITS[series.statistic]
     size = change / series.scale if series.scale else np.inf
-    if size >= act and form != "spike":
+    if size >= act and form != "spike" and not settled:
         return Severity.ACT
     return Severity.CHECK if size >= check else Severity.NOTE
 
@@ -187,14 +201,20 @@ def without_what_follows(
     """Of what happened to a column only what does not follow from something else that did.
 
     Where the median moves, so do the tails, the spread and the relations, perhaps in another form:
-    a share that is at its end jumps where the median drifts. Places are those of the versions.
+    a share that is at its end jumps where the median drifts. How far a distribution is from the
+    usual one is said where nothing else of it is known. Places are those of the versions.
     """
     kept: list[Happening] = []
-    in_order = sorted(happened, key=lambda each: (each.statistic in _FOLLOWING, _sureness(each)))
-    for each in in_order:
+
+    def in_turn(each: Happening) -> tuple[bool, bool, tuple[int, float, int]]:
+        return each.statistic == _OVERALL, each.statistic in _FOLLOWING, _sureness(each)
+
+    for each in sorted(happened, key=in_turn):
         columns = {each.column, each.level} if each.statistic == "relation" else {each.column}
         follows = each.statistic in _FOLLOWING and any(
-            _covers(other, each, places) for other in kept if other.column in columns
+            each.statistic == _OVERALL or _covers(other, each, places)
+            for other in kept
+            if other.column in columns
         )
         if not follows:
             kept.append(each)

@@ -17,6 +17,7 @@ from nachsicht.comparison.courses.followed import (
     FollowedProfile,
     FollowedRelation,
 )
+from nachsicht.model.column import Level
 
 #: So many levels of a column are followed, those with the largest share in any version.
 _MOST_LEVELS = 12
@@ -31,6 +32,10 @@ _ALIKE = 1.3
 _MOST_RELATIONS, _STRONG, _SURELY = 100, 0.3, 3.0
 #: The measure that has a sign; strengths beyond this are as good as 1.
 _SIGNED, _NEARLY_ONE = "spearman", 0.9999
+#: The quantiles whose distances from what is usual are followed.
+_COMPARED = (0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95)
+#: Numbers are fine, if the interquartile range has so many half units.
+_FINE = 20
 #: A column of this share of different values has one for nearly every row.
 _MOSTLY_DISTINCT = 0.9
 #: Counts are expected to be this small at least: of what was never seen one does not prove much.
@@ -133,10 +138,12 @@ def series_of_column(
         present = np.maximum(_floats([c.present if c else None for c in columns]), 1)
         yield from _quantiles(name, columns, present)
         yield from _signs(name, columns, present)
+        yield from _distance_of_quantiles(name, columns)
         decimals = _floats([c.decimals if c else None for c in columns])
         yield Series(name, "decimals", None, decimals, None, 1.0, decimals)
     else:
         yield from _distinct(name, columns, rows - missing * rows)
+        yield from _distance_of_levels(name, columns)
     yield from _of_levels(name, columns)
     yield _states(name, "dtype", [_stored_as(c.dtype) if c else None for c in columns])
 
@@ -176,6 +183,50 @@ def _quantiles(
         judged = np.log(np.fmax(spread, least))
         scale = _typical(spread)
         yield Series(name, "interdecile_range", None, spread, relative, scale, judged, math.exp)
+
+
+def _distance_of_quantiles(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[Series]:
+    """How far the quantiles are from their middles over all versions, in interquartile ranges."""
+    quantiles = np.array(
+        [_floats([c.quantile(share) if c else None for c in columns]) for share in _COMPARED]
+    )
+    known = np.isfinite(quantiles).any(axis=1)
+    if known.all():
+        middles = np.nanmedian(quantiles, axis=1, keepdims=True)
+        size = float(middles[_COMPARED.index(0.75), 0] - middles[_COMPARED.index(0.25), 0])
+        # Quantiles of few different numbers go by whole units: their distances jump by chance.
+        if size > _FINE * _grain(columns):
+            yield _distance(name, np.abs(quantiles - middles).mean(axis=0) / size, columns)
+
+
+def _distance_of_levels(name: str, columns: Sequence[FollowedColumn | None]) -> Iterator[Series]:
+    """How far the shares of all levels are from their middles: the total variation distance."""
+    own = [c if c and c.levels and c.present else None for c in columns]
+    listed = [c for c in own if c]
+    if not listed or not _has_lasting_levels(listed):
+        return
+    levels = {level.value: place for place, level in enumerate(_all_levels(listed))}
+    shares = np.full((len(levels), len(columns)), np.nan)
+    for version, column in enumerate(own):
+        if column:
+            shares[:, version] = 0.0
+            for level in column.levels:
+                shares[levels[level.value], version] = level.count / column.present
+    middles = np.nanmedian(shares, axis=1, keepdims=True)
+    yield _distance(name, np.abs(shares - middles).sum(axis=0) / 2, columns)
+
+
+def _all_levels(own: Sequence[FollowedColumn]) -> Iterator[Level]:
+    """Each level of any version, once."""
+    return iter({level.value: level for column in own for level in column.levels}.values())
+
+
+def _distance(name: str, distances: _Floats, columns: Sequence[FollowedColumn | None]) -> Series:
+    """Distances from what is usual; chance makes them larger where there are fewer rows."""
+    rows = np.maximum(_floats([c.present if c else None for c in columns]), 1)
+    by_rows = np.sqrt(rows / np.nanmedian(rows))
+    judged = np.sqrt(distances * by_rows)
+    return Series(name, "distance", None, distances, None, 1.0, judged, lambda root: root**2)
 
 
 def _signs(

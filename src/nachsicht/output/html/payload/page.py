@@ -5,13 +5,12 @@ The page draws what stands here and computes nothing but sums of neighbouring bi
 
 from __future__ import annotations
 
-from collections import Counter
 from typing import Any
 
 import msgspec
 
 from nachsicht.comparison.findings.cells import rewrite_code, rewrite_facts
-from nachsicht.i18n import catalogue, format_name, number, percent, phrase, size, whole
+from nachsicht.i18n import format_name, number, percent, phrase, size, whole
 from nachsicht.model.column import (
     ColumnSummary,
 )
@@ -35,9 +34,11 @@ from nachsicht.output.html.payload.associations import (
 from nachsicht.output.html.payload.curves import shape_of
 from nachsicht.output.html.payload.duplicates import duplicates_payload
 from nachsicht.output.html.payload.evidence import evidence_rows
+from nachsicht.output.html.payload.explore import explore_payload
 from nachsicht.output.html.payload.kinds import kind_payload, level_payload
 from nachsicht.output.html.payload.missing import missing_payload
 from nachsicht.output.html.payload.outcome import outcome_payload
+from nachsicht.output.html.payload.overview import kinds_of, overview_payload
 from nachsicht.output.html.payload.pair_plots import components_payload, pairs_payload, time_payload
 from nachsicht.output.html.payload.stats_table import differences_of, statistics_of
 from nachsicht.output.html.recipes import recipes_payload
@@ -53,6 +54,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "compared": len(document.versions) > 1,
         "verdict": _verdict(document.verdict),
         "findings": [_finding(finding, document) for finding in document.findings],
+        "overview": overview_payload(document),
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
         "rows_sentences": [] if document.rows else rows_sentences(document),
@@ -63,6 +65,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "components": components_payload(document),
         "time": time_payload(document),
         "missing": missing_payload(document),
+        "explore": explore_payload(document),
         "excerpts": [msgspec.to_builtins(version.excerpt) for version in document.versions],
         "matrix": relations_payload(document),
         "no_relations": no_relations(document),
@@ -182,7 +185,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
         "facts": {
             "rows": whole(version.rows),
             "columns_n": whole(len(version.columns)),
-            "kinds": _kinds(version),
+            "kinds": kinds_of(version),
             "missing_cells": _counted_share(version.missing_cells, cells),
             "duplicate_rows": about + _counted_share(repeated, version.rows),
             "memory": size(version.memory_bytes),
@@ -209,12 +212,6 @@ def _description(version: ProfileDocument) -> dict[str, str]:
         return {}
     own = filter(None, (described.title, described.text))
     return {"description": ": ".join((described.source, *own))}
-
-
-def _kinds(version: ProfileDocument) -> str:
-    """How many columns there are of each kind, the most frequent first."""
-    counts = Counter(str(column.kind) for column in version.columns)
-    return ", ".join(f"{n} {catalogue()['kinds'][kind]}" for kind, n in counts.most_common())
 
 
 def _counted_share(count: int, of: int) -> str:

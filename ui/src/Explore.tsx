@@ -1,0 +1,383 @@
+/** Explore: drawn rows, any column against any other, and what sets chosen rows apart. */
+
+import { useEffect, useMemo, useRef, useState } from "preact/hooks";
+import { columnAddress, follow, settle, useAddress } from "./address";
+import { type Brush, Facet } from "./ExploreFacet";
+import { Plane } from "./ExplorePlane";
+import {
+  addressOf,
+  type Among,
+  type Apart,
+  apartOf,
+  type Asked,
+  askedIn,
+  chanceOf,
+  CHOSEN,
+  countsOf,
+  filterOf,
+  type Groups,
+  groupsOf,
+  medianOf,
+  OTHERS,
+  sharesOf,
+  type Tongue,
+} from "./exploreModel";
+import { hundredths, percent, whole } from "./format";
+import { page, word } from "./model";
+import { Choice, Copy, Listed, Term, useInSight } from "./parts";
+import { csvText, save } from "./saving";
+import { textOf, wordsOf } from "./exploreText";
+import { type Field, type Table, tableOf } from "./sampledRows";
+
+/** Columns by which the chosen rows are set apart that are listed, and rows that are shown. */
+const LISTED = 8;
+const SHOWN_ROWS = 50;
+/** Width of a difference of 1. */
+const BAR = 64;
+/** A choice rests so long, in milliseconds, before chance is asked and the address follows. */
+const RESTING = 200;
+
+export function Explore() {
+  if (page.explore === null) return null;
+  return <InSight />;
+}
+
+/** The section takes its room at once; its rows are unpacked when it comes near. */
+function InSight() {
+  const [ref, seen] = useInSight<HTMLElement>();
+  const address = useAddress();
+  // A choice in the address leads here once; afterwards the address follows the choice.
+  useEffect(() => {
+    if (address.startsWith("explore/")) ref.current?.scrollIntoView();
+  }, []);
+  return (
+    <section class="explore" id="explore" aria-label={word("page.explore_section")} ref={ref}>
+      <h2>
+        {word("page.explore_section")} <span class="aside">{page.explore!.sentence}</span>
+      </h2>
+      {seen || address.startsWith("explore") ? <Opened address={address} /> : <div class="explore-room" />}
+    </section>
+  );
+}
+
+function usual(table: Table): Asked {
+  const names = page.explore!.first.filter((name) => table.fields.some((field) => field.name === name));
+  const numbers = table.fields.filter((field) => !field.levels.length && !field.isTime).map((field) => field.name);
+  const strongest = page.matrix?.strongest.find(([x, y]) => numbers.includes(x) && numbers.includes(y));
+  const all = table.fields.map((field) => field.name);
+  const across = strongest?.[0] ?? names[0] ?? all[0]!;
+  const up = strongest?.[1] ?? [...names, ...all].find((name) => name !== across)!;
+  const compared = page.versions.length > 1 && page.grouped_by === null && page.explore!.versions.slice(-2).every((version) => version.rows);
+  return { across, up, by: "", split: false, among: compared ? "against" : page.versions.length - 1, brushed: new Map() };
+}
+
+function Opened({ address }: { address: string }) {
+  const table = useMemo(() => tableOf(page.explore!.versions), []);
+  const [asked, ask] = useState(() => askedIn(address, table, usual(table)));
+  const latest = useRef(asked);
+  const written = useRef(address);
+  useEffect(() => {
+    if (!address.startsWith("explore/") || address === written.current) return;
+    latest.current = askedIn(address, table, usual(table));
+    written.current = address;
+    ask(latest.current);
+  }, [address]);
+  const resting = useRef(0);
+  const change = (part: Partial<Asked>) => {
+    latest.current = { ...latest.current, ...part };
+    ask(latest.current);
+    clearTimeout(resting.current);
+    resting.current = window.setTimeout(() => {
+      written.current = addressOf(table, latest.current);
+      settle(written.current);
+    }, RESTING);
+  };
+  const brush: Brush = (field, bins) => {
+    const brushed = new Map(latest.current.brushed);
+    if (bins?.size) brushed.set(field.name, bins);
+    else brushed.delete(field.name);
+    change({ brushed });
+  };
+  const groups = useMemo(() => groupsOf(table, asked), [asked.brushed, asked.among]);
+  return (
+    <>
+      <div class="explore-parts">
+        <Facets table={table} groups={groups} asked={asked} brush={brush} />
+        <div class="explore-middle">
+          <Pickers table={table} asked={asked} change={change} />
+          <Plane table={table} groups={groups} asked={asked} />
+          <Chosen table={table} groups={groups} asked={asked} clear={() => change({ brushed: new Map() })} />
+        </div>
+        <ApartFrom table={table} groups={groups} asked={asked} />
+      </div>
+      <Rows table={table} groups={groups} asked={asked} />
+      <Listed sentence="page.explore_left_out" names={page.explore!.left_out} />
+    </>
+  );
+}
+
+/** The columns as small figures, each to be brushed: those that are asked for first. */
+function Facets({ table, groups, asked, brush }: { table: Table; groups: Groups; asked: Asked; brush: Brush }) {
+  const [sought, seek] = useState("");
+  const order = useMemo(() => {
+    const first = [...asked.brushed.keys(), ...page.explore!.first];
+    const rank = (field: Field) => (first.indexOf(field.name) + 1 || first.length + 1);
+    return [...table.fields].sort((a, b) => rank(a) - rank(b));
+  }, []); // A column does not move under the hand that brushes it.
+  const shown = order.filter((field) => field.name.toLocaleLowerCase().includes(sought.trim().toLocaleLowerCase()));
+  return (
+    <div class="facets" role="group" aria-label={word("page.explore_brush")}>
+      {table.fields.length > 8 && (
+        <input
+          type="search"
+          placeholder={word("page.search")}
+          aria-label={word("page.explore_brush")}
+          value={sought}
+          onInput={(event) => seek(event.currentTarget.value)}
+        />
+      )}
+      {shown.map((field) => (
+        <Facet key={field.name} field={field} groups={groups} bins={asked.brushed.get(field.name) ?? null} brush={brush} />
+      ))}
+    </div>
+  );
+}
+
+function Pickers({ table, asked, change }: { table: Table; asked: Asked; change: (part: Partial<Asked>) => void }) {
+  const names = table.fields.map((field) => field.name);
+  const select = (key: "across" | "up" | "by") => (
+    <label>
+      {word(`page.explore_${key}`)}{" "}
+      <select value={asked[key]} onChange={(event) => change({ [key]: event.currentTarget.value })}>
+        {key === "by" && <option value="">–</option>}
+        {names.map((name) => (
+          <option value={name} key={name}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+  return (
+    <div class="controls">
+      {select("across")}
+      {select("up")}
+      {select("by")}
+      {asked.by && (
+        <label>
+          <input type="checkbox" checked={asked.split} onChange={() => change({ split: !asked.split })} /> {word("page.explore_split")}
+        </label>
+      )}
+      {page.versions.length > 1 && <AmongChoice asked={asked} choose={(among) => change({ among })} />}
+    </div>
+  );
+}
+
+function AmongChoice({ asked, choose }: { asked: Asked; choose: (among: Among) => void }) {
+  const labels = page.versions.map((version) => version.label);
+  const choices: [string, string][] = labels.map((label, i) => [`${i}`, label]);
+  if (page.grouped_by === null) choices.unshift(["against", word("page.explore_against", { old: labels[labels.length - 2]!, new: labels[labels.length - 1]! })]);
+  choices.push(["all", word("page.explore_both")]);
+  return (
+    <Choice
+      label={word("page.version")}
+      choices={choices}
+      chosen={`${asked.among}`}
+      choose={(name) => choose(name === "all" || name === "against" ? name : Number(name))}
+    />
+  );
+}
+
+const sizeOf = (groups: Groups, group: number) => groups.reduce((n, each) => n + (each === group ? 1 : 0), 0);
+
+/** How the two groups of rows are called. */
+function namesOf(asked: Asked): [string, string] {
+  if (asked.among !== "against") return [word("page.explore_chosen"), word("page.explore_others")];
+  const labels = page.versions.map((version) => version.label);
+  return [labels[labels.length - 1]!, labels[labels.length - 2]!];
+}
+
+const TONGUES: [Tongue, string][] = [
+  ["pandas", "pandas"],
+  ["polars", "Polars"],
+  ["sql", "SQL"],
+];
+
+/** The choice in words, and ways to take it along. */
+function Chosen({ table, groups, asked, clear }: { table: Table; groups: Groups; asked: Asked; clear: () => void }) {
+  const [tongue, setTongue] = useState<Tongue>("pandas");
+  const n = sizeOf(groups, CHOSEN);
+  const keep = () => {
+    const rows = rowsOf(groups, CHOSEN, table.rows);
+    const lines = rows.map((row) => table.fields.map((field) => (Number.isNaN(field.values[row]!) ? "" : textOf(field, field.values[row]!, true))));
+    save("rows.csv", new Blob([csvText([table.fields.map((field) => field.name), ...lines])], { type: "text/csv" }));
+  };
+  const dtypeOf = (name: string) => page.columns.find((column) => column.name === name)?.versions.at(-1)?.dtype ?? "";
+  const filter = asked.brushed.size ? filterOf(table, asked, tongue, dtypeOf) : "";
+  return (
+    <div class="chosen">
+      <p aria-live="polite">
+        <strong>{word("page.explore_n_chosen", { n: whole(n) })}</strong>{" "}
+        <span class="muted">{[...asked.brushed].map(([name, bins]) => `${name}: ${wordsOf(table.fields.find((f) => f.name === name)!, bins)}`).join(" · ")}</span>{" "}
+        {asked.brushed.size > 0 && (
+          <button type="button" class="quiet" onClick={clear}>
+            {word("page.explore_clear")}
+          </button>
+        )}{" "}
+        <button type="button" class="quiet" onClick={keep}>
+          {word("page.explore_csv")}
+        </button>
+      </p>
+      {filter && (
+        <div class="recipe">
+          <p class="muted">
+            {word("page.explore_filter")}{" "}
+            <Choice label={word("page.explore_filter")} choices={TONGUES} chosen={tongue} choose={(name) => setTongue(name as Tongue)} /> <Copy text={filter} />
+          </p>
+          <pre tabIndex={0}>{filter}</pre>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** The columns in which the chosen rows differ most from the others, held against chance. */
+function ApartFrom({ table, groups, asked }: { table: Table; groups: Groups; asked: Asked }) {
+  const [chance, setChance] = useState<number | null>(null);
+  const [n, m] = [sizeOf(groups, CHOSEN), sizeOf(groups, OTHERS)];
+  const apart = useMemo(() => (n && m ? apartOf(table, groups, asked) : []), [groups]);
+  useEffect(() => {
+    setChance(null);
+    if (!apart.length) return;
+    const waiting = setTimeout(() => setChance(chanceOf(table, groups, asked)), RESTING);
+    return () => clearTimeout(waiting);
+  }, [apart]);
+  const [chosen, others] = namesOf(asked);
+  const beyond = chance === null ? apart : apart.filter((each) => each.distance > chance);
+  const steady = chance === null ? 0 : apart.length - beyond.length;
+  return (
+    <div class="apart">
+      <h3>{asked.among === "against" ? word("page.explore_apart_versions", { old: others, new: chosen }) : word("page.explore_apart")}</h3>
+      {!apart.length ? (
+        <p class="muted">{word("page.explore_brush_first")}</p>
+      ) : (
+        <>
+          <p class="muted">{word("page.explore_sizes", { n: whole(n), chosen, m: whole(m), others })}</p>
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">{word("page.column")}</th>
+                <th scope="col" class="number">
+                  {others} → {chosen}
+                </th>
+                <th scope="col">
+                  <Term term="explore_distance">{word("page.difference")}</Term>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {beyond.slice(0, LISTED).map((each) => (
+                <ApartLine each={each} groups={groups} key={each.field.name} />
+              ))}
+            </tbody>
+          </table>
+          {chance !== null && (
+            <p class="muted">
+              {beyond.length > LISTED && word("page.explore_further", { n: whole(beyond.length - LISTED) })} {word("page.explore_chance", { n: whole(steady), chance: hundredths(chance) })}
+            </p>
+          )}
+        </>
+      )}
+    </div>
+  );
+}
+
+function ApartLine({ each: { field, distance }, groups }: { each: Apart; groups: Groups }) {
+  return (
+    <tr>
+      <th scope="row">
+        <a class="name" title={field.name} href={`#${columnAddress(field.name)}`} onClick={follow(columnAddress(field.name))}>
+          {field.name}
+        </a>
+      </th>
+      <td class="number">{differenceText(field, groups)}</td>
+      <td>
+        <svg class="apart-bar" width={BAR} height={8} role="img" aria-label={hundredths(distance)}>
+          <title>{hundredths(distance)}</title>
+          <rect class="track" width={BAR} height={8} />
+          <rect class="moved" width={BAR * distance} height={8} />
+        </svg>
+      </td>
+    </tr>
+  );
+}
+
+/** The typical value, or the share that differs most, of the others and of the chosen. */
+function differenceText(field: Field, groups: Groups): string {
+  const [chosen, others] = countsOf(field, groups).map(sharesOf) as [Float64Array, Float64Array];
+  const away = [...chosen.keys()].map((bin) => Math.abs(chosen[bin]! - others[bin]!));
+  const missing = away[field.size]!;
+  if (!field.levels.length) {
+    const medians = [medianOf(field, groups, OTHERS), medianOf(field, groups, CHOSEN)];
+    if (medians[0] !== medians[1] && !medians.some(Number.isNaN)) return medians.map((value) => textOf(field, value)).join(" → ");
+    if (missing > 0) return `${word("page.missing")} ${percent(others[field.size]!)} → ${percent(chosen[field.size]!)}`;
+    return medians.map((value) => textOf(field, value)).join(" → ");
+  }
+  const bin = away.indexOf(Math.max(...away));
+  const name = bin === field.size ? word("page.missing") : field.levels[bin]!;
+  return `${name} ${percent(others[bin]!)} → ${percent(chosen[bin]!)}`;
+}
+
+function rowsOf(groups: Groups, group: number, most: number): number[] {
+  const rows: number[] = [];
+  for (let row = 0; row < groups.length && rows.length < most; row++) if (groups[row] === group) rows.push(row);
+  return rows;
+}
+
+/** The first of the chosen rows, the columns that are asked for first. */
+function Rows({ table, groups, asked }: { table: Table; groups: Groups; asked: Asked }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <details class="explore-rows" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary>{word("page.explore_rows")}</summary>
+      {open && <RowsTable table={table} groups={groups} asked={asked} />}
+    </details>
+  );
+}
+
+function RowsTable({ table, groups, asked }: { table: Table; groups: Groups; asked: Asked }) {
+  const first = [...asked.brushed.keys(), asked.across, asked.up, asked.by];
+  const rank = (field: Field) => first.indexOf(field.name) + 1 || first.length + 1;
+  const fields = [...table.fields].sort((a, b) => rank(a) - rank(b));
+  const rows = rowsOf(groups, CHOSEN, SHOWN_ROWS);
+  return (
+    <div class="wide" tabIndex={0}>
+      <table>
+        <thead>
+          <tr>
+            {fields.map((field) => (
+              <th scope="col" class={field.levels.length ? undefined : "number"} key={field.name}>
+                {field.name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row}>
+              {fields.map((field) => {
+                const value = field.values[row]!;
+                const style = Number.isNaN(value) ? "gap" : field.levels.length ? "value" : "number";
+                return (
+                  <td class={style} key={field.name}>
+                    {Number.isNaN(value) ? "–" : textOf(field, value)}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
