@@ -101,8 +101,9 @@ def test_long_labels_of_a_history_are_cut_and_whole_on_demand(open_page, tmp_pat
 
 @pytest.mark.parametrize("width", [360, 640, 800, 1100, 1280])
 def test_definitions_open_inside_of_the_window(open_page, written, width):
-    page = open_page(written["comparison"])
+    page = open_page(written["comparison"], "#explore")
     page.set_viewport_size({"width": width, "height": 700})
+    page.wait_for_selector(".apart .term")  # no term comes in between later
     terms = page.locator(".term > button:visible")
     seen = 0
     for i in range(min(terms.count(), 25)):
