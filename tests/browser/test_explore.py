@@ -124,7 +124,10 @@ def test_any_column_against_any_other_coloured_or_split(open_page, hives, tmp_pa
     pickers.nth(1).select_option("mites")
     pickers.nth(2).select_option('hive "type"')
     assert page.locator(".plane-legend").inner_text().split() == ["top-bar", "long", "log"]
-    dots = [path.get_attribute("d").count("M") for path in page.locator(".plane > div > svg .dots").all()]
+    dots = [
+        path.get_attribute("d").count("M")
+        for path in page.locator(".plane > div > svg .dots").all()
+    ]
     assert sum(dots) == len(hives)
     page.get_by_label("split").check()
     assert page.locator(".plane .plane-name").count() == 6
