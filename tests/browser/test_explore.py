@@ -141,3 +141,15 @@ def test_a_page_that_carries_no_rows_has_no_such_section(open_page, hives, tmp_p
     page = open_page(made.write(tmp_path / "none.html"))
     page.wait_for_selector("#relations")
     assert page.locator("#explore").count() == 0
+
+
+def test_a_cell_of_the_matrix_leads_to_its_pair_among_the_rows(open_page, written):
+    page = open_page(written["comparison"], "#relations")
+    page.get_by_role("searchbox", name="Only columns with").fill("honey, temp")
+    assert page.locator(".matrix rect").count() == 9
+    page.locator(".matrix rect.positive").first.click()
+    names = page.locator(".matrix figcaption a").all_inner_texts()
+    page.locator(".matrix figcaption").get_by_role("button", name="Explore").click()
+    pickers = page.locator(".explore-middle select")
+    assert [pickers.nth(i).input_value() for i in (0, 1)] == names
+    assert page.locator("#explore").bounding_box()["y"] < 200

@@ -70,6 +70,13 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     bars = first.locator("svg.outcome-bars")
     assert bars.locator("rect.bar").count() > 5
     assert re.search(r"missing: \d", bars.get_attribute("aria-label"))
+    second = page.locator("#outcome tbody tr").nth(1)
+    second.locator("button.picture").click()
+    large = page.locator(".outcome-large")
+    assert large.locator("h3").inner_text() == second.locator("th").inner_text()
+    view = compared.document.versions[-1].outcome.views[1]
+    assert large.locator(".outcome-newer title").count() == len(view.bins)
+    assert f"{view.bins[0].value:.0%}".replace("%", " %") in large.locator("svg").text_content()
     renamed = page.locator("#outcome tbody tr", has_text="inspector_code").inner_text()
     assert "–" not in renamed
     page.locator("nav a", has_text="Relations").click()

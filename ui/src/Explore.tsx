@@ -81,6 +81,7 @@ function Opened({ address }: { address: string }) {
     latest.current = askedIn(address, table, usual(table));
     written.current = address;
     ask(latest.current);
+    document.getElementById("explore")!.scrollIntoView();
   }, [address]);
   const resting = useRef(0);
   const change = (part: Partial<Asked>) => {

@@ -1,17 +1,39 @@
 /** Strengths of all pairs as a matrix, its columns in the order of their groups. */
 
-import { hundredths } from "./format";
+import { Fragment } from "preact";
+import { cut, hundredths } from "./format";
 import { useRef, useState } from "preact/hooks";
-import { columnAddress, follow } from "./address";
+import { columnAddress, follow, go } from "./address";
 import { page, word } from "./model";
-import { Behind } from "./parts";
+import { Behind, Choice } from "./parts";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 
 type View = "new" | "old" | "difference";
-const CELL = 18;
+/** The fewer columns, the larger the cells; the largest show their figures. */
+const CELLS: [number, number][] = [
+  [18, 30],
+  [26, 24],
+  [Infinity, 18],
+];
+const FIGURES = 30;
+/** From which strength on a cell is dark, and below which its figure says little. */
+const [DARK, FAINT] = [0.5, 0.1];
+/** From so many columns on they can be searched. */
+const MANY = 12;
 
 const cell = (strength: number | null | undefined) => (strength == null ? "–" : hundredths(strength));
+
+/** Leads to two columns among the rows that can be explored, where these hold them. */
+export function ExplorePair({ x, y }: { x: string; y: string }) {
+  const columns = page.explore?.versions.at(-1)!.columns.map((column) => column.name) ?? [];
+  if (!columns.includes(x) || !columns.includes(y)) return null;
+  return (
+    <button type="button" class="quiet" onClick={() => go(`explore/${new URLSearchParams({ across: x, up: y })}`)}>
+      {word("page.explore_section")}
+    </button>
+  );
+}
 
 export function Matrix({ choose }: { choose: (one: string, other: string) => void }) {
   const relations = page.matrix!;
@@ -32,8 +54,14 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
     return now === null || before === null ? null : now - before;
   };
   const chosenCell = chosen && value(...chosen);
+  const [sought, seek] = useState("");
+  const wanted = sought.toLocaleLowerCase().split(/[\s,]+/).filter(Boolean);
+  const all = names.map((_, i) => i);
+  const found = all.filter((i) => wanted.some((part) => names[i]!.toLocaleLowerCase().includes(part)));
+  const shown = found.length > 1 ? found : all;
+  const side = CELLS.find(([most]) => shown.length <= most)![1];
   const left = 130;
-  const [width, height] = [left + names.length * CELL, names.length * CELL + 4];
+  const [width, height] = [left + shown.length * side, shown.length * side + 4];
   const table = () => (
     <table>
       <thead>
@@ -62,15 +90,25 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
   );
   return (
     <figure class="matrix" ref={figure}>
-      {relations.old && (
-        <div class="controls" role="group" aria-label={word("page.version")}>
-          {(["old", "new", "difference"] as const).map((name) => (
-            <button type="button" key={name} aria-pressed={view === name} onClick={() => setView(name)}>
-              {labels[name]}
-            </button>
-          ))}
-        </div>
-      )}
+      <div class="controls">
+        {relations.old && (
+          <Choice
+            label={word("page.version")}
+            choices={(["old", "new", "difference"] as const).map((name) => [name, labels[name]])}
+            chosen={view}
+            choose={(name) => setView(name as View)}
+          />
+        )}
+        {names.length >= MANY && (
+          <input
+            type="search"
+            placeholder={word("page.matrix_search")}
+            aria-label={word("page.matrix_search")}
+            value={sought}
+            onInput={(event) => seek(event.currentTarget.value)}
+          />
+        )}
+      </div>
       <div class="wide">
         <svg
           viewBox={`0 0 ${width} ${height}`}
@@ -79,31 +117,38 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
           role="img"
           aria-label={word("page.matrix_of", { n: names.length })}
         >
-          {names.map((name, i) => (
-            <text key={name} class="matrix-name" x={left - 6} y={i * CELL + 13} text-anchor="end">
-              {name.length > 18 ? `${name.slice(0, 17)}…` : name}
+          {shown.map((place, i) => (
+            <text key={place} class="matrix-name" x={left - 6} y={(i + 0.5) * side + 4} text-anchor="end">
+              {cut(names[place]!, 18)}
             </text>
           ))}
-          {names.map((one, i) =>
-            names.map((other, j) => {
-              const strength = i === j ? null : value(i, j);
+          {shown.map((one, i) =>
+            shown.map((other, j) => {
+              const strength = one === other ? null : value(one, other);
+              const away = Math.min(1, Math.abs(strength ?? 0));
               return (
-                <rect
-                  key={`${i} ${j}`}
-                  class={strength === null ? "none" : strength < 0 ? "negative" : "positive"}
-                  x={left + j * CELL}
-                  y={i * CELL}
-                  width={CELL - 1}
-                  height={CELL - 1}
-                  fill-opacity={strength === null ? 1 : Math.min(1, Math.abs(strength))}
-                  onClick={() => {
-                    if (i === j) return;
-                    setChosen([i, j]);
-                    choose(one, other);
-                  }}
-                >
-                  <title>{`${one} × ${other}: ${cell(strength)}`}</title>
-                </rect>
+                <Fragment key={`${one} ${other}`}>
+                  <rect
+                    class={strength === null ? "none" : strength < 0 ? "negative" : "positive"}
+                    x={left + j * side}
+                    y={i * side}
+                    width={side - 1}
+                    height={side - 1}
+                    fill-opacity={strength === null ? 1 : away}
+                    onClick={() => {
+                      if (one === other) return;
+                      setChosen([one, other]);
+                      choose(names[one]!, names[other]!);
+                    }}
+                  >
+                    <title>{`${names[one]} × ${names[other]}: ${cell(strength)}`}</title>
+                  </rect>
+                  {side >= FIGURES && strength !== null && (
+                    <text class={`matrix-figure ${away > DARK ? "on-dark" : away < FAINT ? "faint" : ""}`} x={left + (j + 0.5) * side} y={(i + 0.5) * side + 3.5} text-anchor="middle">
+                      {hundredths(strength)}
+                    </text>
+                  )}
+                </Fragment>
               );
             }),
           )}
@@ -124,7 +169,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
               </>
             ))}
             : <strong>{cell(chosenCell)}</strong>{" "}
-            <span class="muted">({labels[view]})</span>
+            <span class="muted">({labels[view]})</span> <ExplorePair x={names[chosen[0]]!} y={names[chosen[1]]!} />
           </>
         ) : (
           <span class="muted">{word("page.pick_cell")}</span>

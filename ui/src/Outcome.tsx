@@ -1,18 +1,24 @@
 /** Every column against the outcome, those that explain most first. */
 
+import { useLayoutEffect, useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
+import { quiet } from "./axes";
 import { type OutcomeView, page, word } from "./model";
+import { outcomeFigure } from "./outcomeFigure";
 import { Recipe } from "./Recipe";
-import { Term, VersionMark } from "./parts";
+import { Saves } from "./Saves";
+import { Behind, Term, useInSight, VersionMark } from "./parts";
 
 export function Outcome() {
   const outcome = page.outcome;
+  const [chosen, choose] = useState(0);
   if (outcome === null) return null;
   return (
     <section class="outcome" id="outcome" aria-label={word("page.outcome_section")}>
       <h2>{word("page.outcome_section")}</h2>
       <p>{outcome.sentence}</p>
       <Recipe of="outcome" />
+      <div class="beside-list">
       <div class="wide">
         <table>
           <thead>
@@ -29,8 +35,8 @@ export function Outcome() {
             </tr>
           </thead>
           <tbody>
-            {outcome.views.map((view) => (
-              <tr key={view.column}>
+            {outcome.views.map((view, place) => (
+              <tr key={view.column} class={place === chosen ? "chosen-line" : undefined}>
                 <th scope="row">
                   <a class="name" href={`#${columnAddress(view.column)}`} onClick={follow(columnAddress(view.column))}>
                     {view.column}
@@ -42,14 +48,43 @@ export function Outcome() {
                   </td>
                 ))}
                 <td>
-                  <Bars view={view} />
+                  <button type="button" class="picture" aria-pressed={place === chosen} aria-label={word("page.outcome_by", { column: view.column })} onClick={() => choose(place)}>
+                    <Bars view={view} />
+                  </button>
                 </td>
               </tr>
             ))}
           </tbody>
         </table>
       </div>
+      {outcome.views[chosen] && <Large view={outcome.views[chosen]!} />}
+      </div>
     </section>
+  );
+}
+
+/** The outcome by one column, with values that can be read. */
+function Large({ view }: { view: OutcomeView }) {
+  const outcome = page.outcome!;
+  const figure = useRef<HTMLElement>(null);
+  const drawn = useRef<HTMLDivElement>(null);
+  const [sight, seen] = useInSight<HTMLDivElement>();
+  useLayoutEffect(() => {
+    if (seen) drawn.current!.replaceChildren(quiet(outcomeFigure(view, outcome, Math.max(280, Math.min(drawn.current!.clientWidth, 900)))));
+  }, [view, seen]);
+  const labels = page.versions.map((version) => version.label);
+  const caption = view.older ? word("page.outcome_caption_two", { new: labels[labels.length - 1]!, old: labels[labels.length - 2]! }) : word("page.outcome_caption");
+  return (
+    <div ref={sight}>
+      <figure class="outcome-large" ref={figure}>
+        <h3>{view.column}</h3>
+        <div ref={drawn} role="img" aria-label={word("page.outcome_by", { column: view.column })} />
+        <figcaption>
+          {caption} <Saves inside={figure} name={`${outcome.measure}_${view.column}`} table={() => <OutcomeTable column={view.column} />} />
+        </figcaption>
+        <Behind summary={word("page.table_behind")}>{() => <OutcomeTable column={view.column} />}</Behind>
+      </figure>
+    </div>
   );
 }
 

@@ -89,6 +89,7 @@ export interface OutcomeView {
 export interface Outcome {
   sentence: string;
   measure: string;
+  is_share: boolean;
   by_bin: string;
   range: [number, number];
   views: OutcomeView[];

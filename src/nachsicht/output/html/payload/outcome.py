@@ -29,6 +29,7 @@ def outcome_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     return {
         "sentence": _sentence(newest, document.versions[-1]),
         "measure": newest.column if newest.level is None else f"{newest.column} = {newest.level}",
+        "is_share": newest.level is not None,
         "by_bin": phrase(by_bin, column=newest.column, level=newest.level),
         "range": _range(newest),
         "views": [
