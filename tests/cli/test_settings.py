@@ -2,6 +2,8 @@
 
 import json
 import re
+import tomllib
+from pathlib import Path
 
 import jsonschema
 import numpy as np
@@ -9,6 +11,7 @@ import pandas as pd
 import pytest
 from markdown_it import MarkdownIt
 from tests.cli.test_command import run
+from tests.output.test_page_data import data_of
 
 import nachsicht
 from nachsicht.config.settings import FIELDS
@@ -271,3 +274,21 @@ def test_a_project_file_with_a_table_for_us_is_read(tmp_path):
     (tmp_path / "nachsicht.toml").unlink()
     (tmp_path / "pyproject.toml").write_text('[project]\nname = "x"\n')
     assert "pyproject" not in run("settings", cwd=tmp_path).stdout
+
+
+def test_a_theme_in_a_file_of_its_own_and_a_wrong_name_in_it(folder, tmp_path):
+    themes = Path(__file__).parents[2] / "examples" / "themes"
+    for theme in themes.glob("*.toml"):
+        done = run("profile", BOTH[0], "--theme", str(theme), "-o", "page.html", cwd=folder)
+        assert done.returncode == 0, done.stderr
+        page = (folder / "page.html").read_text(encoding="utf-8")
+        told = tomllib.loads(theme.read_text())
+        assert f"--ink: {told['ink']}" in page
+        data = data_of(page)["page"]
+        assert (data["logo"] or "").startswith("data:image/svg+xml") is ("logo" in told)
+        assert data["theme_notes"] == []
+    (folder / "odd.toml").write_text('ink = "#102030"\ninks = "#102030"\n')
+    done = run("profile", BOTH[0], "--theme", "odd.toml", "-o", "page.html", cwd=folder)
+    assert done.returncode == 2
+    assert "odd.toml, line 2" in done.stderr
+    assert "Did you mean ink" in done.stderr

@@ -158,6 +158,12 @@ def settings_options(command: F) -> F:
                 help=text("accepted"),
             ),
             click.option(
+                "--theme",
+                type=click.Path(path_type=Path, dir_okay=False),
+                metavar="FILE",
+                help=text("theme"),
+            ),
+            click.option(
                 "--set",
                 "assignments",
                 multiple=True,
@@ -172,7 +178,7 @@ def settings_options(command: F) -> F:
 
 def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]]:
     """The file of settings, if there is one, and the settings that options give."""
-    from nachsicht.config.files import assigned, default_file, nested
+    from nachsicht.config.files import assigned, default_file, nested, read_theme
 
     file = options.get("settings_file")
     if file is None:
@@ -185,6 +191,8 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
         value = options.get(name)
         if value:
             given[name] = list(value) if isinstance(value, tuple) else value
+    if options.get("theme"):
+        given["theme"] = read_theme(options["theme"])
     if options.get("kinds"):
         given["kinds"] = dict(map(_kind, options["kinds"]))
     return file, given

@@ -163,7 +163,35 @@ def default_file() -> Path | None:
     return None
 
 
+def read_theme(path: Path) -> dict[str, Any]:
+    """The theme in a file of its own, which holds what the table ``theme`` of settings does.
+
+    The logo's path is from the folder of the file.
+
+    Raises
+    ------
+    SettingsError
+        As for `read_settings`.
+    """
+    text, values = _toml_in(path)
+    for name in values:
+        check_name(name, _TABLES["theme"], _place(path, text, name))
+    settings_of({"theme": values}, str(path))
+    logo = values.get("logo")
+    return {**values, "logo": str(path.parent / logo)} if logo else values
+
+
 def _values(path: Path) -> dict[str, Any]:
+    text, values = _toml_in(path)
+    if path.name == PROJECT:
+        values = values.get("tool", {}).get("nachsicht", {})
+    _check_names(values, text, path)
+    _check_each(values, text, path)
+    return values
+
+
+def _toml_in(path: Path) -> tuple[str, dict[str, Any]]:
+    """The text of a file, and what it holds."""
     import tomllib
 
     try:
@@ -175,14 +203,9 @@ def _values(path: Path) -> dict[str, Any]:
     except UnicodeDecodeError as error:
         raise SettingsError("settings_not_utf8", where=str(path)) from error
     try:
-        values = tomllib.loads(text)
+        return text, tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise SettingsError("settings_not_toml", where=str(path), error=error) from error
-    if path.name == PROJECT:
-        values = values.get("tool", {}).get("nachsicht", {})
-    _check_names(values, text, path)
-    _check_each(values, text, path)
-    return values
 
 
 def _check_names(values: dict[str, Any], text: str, path: Path) -> None:
