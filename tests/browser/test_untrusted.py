@@ -112,3 +112,29 @@ def test_the_origin_keeps_the_settings_that_made_the_page(open_page, tmp_path):
     again = nachsicht.profile(hostile_table(), settings=tmp_path / "nachsicht.toml")
     assert again.document.origin.settings == made.document.origin.settings != ""
     assert again.findings == made.findings
+
+
+def test_notes_of_the_analyst_stand_where_they_belong_and_run_nothing(open_page, tmp_path):
+    frame = pd.DataFrame({"mites": [1, 2, 3, None] * 40, "hive": ["log", "long"] * 80})
+    hostile = "<img src=x onerror=alert(1)> [go](javascript:alert(1)) ![x](http://a.example/x.png)"
+    notes = {
+        "page": "Counted by **Mara**.",
+        "missing": "- by hand\n- twice",
+        "column/mites": hostile,
+        "finding/missing_values/mites": "The sheets of *June* are lost.",
+        "column/gone": "of a column that is not there",
+    }
+    made = nachsicht.profile(frame, notes=notes)
+    kept = nachsicht.read(made.write(tmp_path / "notes.json"))
+    page = open_page(kept.write(tmp_path / "notes.html"), "#column/mites")
+    dialogs = []
+    page.on("dialog", lambda dialog: dialogs.append(dialog.dismiss()))
+    told = page.locator("main > .analyst-note")
+    assert told.locator("strong").inner_text() == "Mara"
+    assert "column/gone: of a column that is not there" in told.inner_text()
+    assert page.locator("#missing .analyst-note li").count() == 2
+    assert page.locator(".verdict .finding .analyst-note em").inner_text() == "June"
+    column = page.locator(".column-page > .analyst-note")
+    assert "<img src=x" in column.inner_text()
+    assert column.locator("img, a").count() == 0
+    assert dialogs == []

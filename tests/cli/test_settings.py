@@ -292,3 +292,17 @@ def test_a_theme_in_a_file_of_its_own_and_a_wrong_name_in_it(folder, tmp_path):
     assert done.returncode == 2
     assert "odd.toml, line 2" in done.stderr
     assert "Did you mean ink" in done.stderr
+
+
+def test_a_note_is_given_to_a_part_of_the_page_and_a_wrong_address_is_told(folder):
+    note = "column/mite_count=2025 = by hand"
+    done = run("profile", BOTH[1], "--note", note, "-o", "p.json", "-o", "p.html", cwd=folder)
+    assert done.returncode == 0, done.stderr
+    kept = nachsicht.read(folder / "p.json")
+    assert kept.document.notes == {"column/mite_count": "2025 = by hand"}
+    shown = data_of((folder / "p.html").read_text(encoding="utf-8"))["page"]["notes"]
+    assert shown == {"column/mite_count": "<p>2025 = by hand</p>\n"}
+    for wrong, told in (("mite_count=x", "mite_count"), ("finding/odd=x", "finding/")):
+        done = run("profile", BOTH[1], "--note", wrong, cwd=folder)
+        assert done.returncode == 2
+        assert told in done.stderr

@@ -15,7 +15,7 @@ import { pairIn } from "./Pairs";
 import { Outcome } from "./Outcome";
 import { Finder } from "./Finder";
 import { Origin } from "./Origin";
-import { Term, VersionMark } from "./parts";
+import { NoteOn, Term, VersionMark } from "./parts";
 import { Verdict } from "./Verdict";
 
 const sections = [
@@ -104,6 +104,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
         <Finder />
       </nav>
       <main>
+        <NoteOn of="page" />
         <div class="first-screen">
           {verdict}
           <Ledger />

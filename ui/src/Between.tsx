@@ -5,12 +5,12 @@ import { columnAddress, follow, go, useAddress } from "./address";
 import { Matrix } from "./Matrix";
 import { type Excerpt, page, type Pair, type RowChanges, word } from "./model";
 import { Components, pairAddress, pairIn, pairOf, PairPage } from "./Pairs";
-import { Cells, ColumnHeads, Listed, Term } from "./parts";
+import { Cells, ColumnHeads, Listed, SectionHead, Term } from "./parts";
 
 export function Rows() {
   return (
     <section class="rows" id="rows" aria-label={word("page.rows_section")}>
-      <h2>{word("page.rows_section")}</h2>
+      <SectionHead of="rows" title={word("page.rows_section")} />
       {page.rows_sentences.map((sentence) => (
         <p class="muted" key={sentence}>
           {sentence}
@@ -188,14 +188,14 @@ export function Relations() {
   if (page.matrix === null) {
     return page.no_relations === null ? null : (
       <section class="relations" id="relations" aria-label={word("page.relations_section")}>
-        <h2>{word("page.relations_section")}</h2>
+        <SectionHead of="relations" title={word("page.relations_section")} />
         <p class="muted">{page.no_relations}</p>
       </section>
     );
   }
   return (
     <section class="relations" id="relations" aria-label={word("page.relations_section")}>
-      <h2>{word("page.relations_section")}</h2>
+      <SectionHead of="relations" title={word("page.relations_section")} />
       <p class="muted">{page.matrix.summary}</p>
       {page.relations.length > 0 && <Changed />}
       <div class="side-by-side">

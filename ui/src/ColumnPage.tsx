@@ -10,7 +10,7 @@ import { OutcomeTable } from "./Outcome";
 import { timeFigure } from "./pairFigure";
 import { Drawn, pairAddress, pairOf } from "./Pairs";
 import { Recipe } from "./Recipe";
-import { Heads, Term, SeverityTag } from "./parts";
+import { Heads, NoteOn, Term, SeverityTag } from "./parts";
 import { LargeDistribution } from "./Distribution";
 import { FindingText } from "./Verdict";
 
@@ -31,6 +31,7 @@ export function ColumnPage({ column }: { column: Column }) {
         {word("page.stored_as", { type: newest.dtype })}
         {column.trajectory && <> {word(`trajectories.${column.trajectory}`, { since: column.since_version })}</>}
       </p>
+      <NoteOn of={`column/${column.name}`} />
       {column.described.map((sentence) => (
         <p class="why" key={sentence}>
           {sentence}

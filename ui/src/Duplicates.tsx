@@ -3,7 +3,7 @@
 import { useState } from "preact/hooks";
 import { type Duplicates as DuplicatesData, page, word } from "./model";
 import { Recipe } from "./Recipe";
-import { Cells, ColumnHeads, Facts, Strip, Term, VersionChoice } from "./parts";
+import { Cells, ColumnHeads, Facts, SectionHead, Strip, Term, VersionChoice } from "./parts";
 
 export function Duplicates() {
   const { facts, versions } = page.duplicates;
@@ -11,7 +11,7 @@ export function Duplicates() {
   const [version, setVersion] = useState(having[having.length - 1] ?? 0);
   return (
     <section class="duplicates" id="duplicates" aria-label={word("page.duplicates_section")}>
-      <h2>{word("page.duplicates_section")}</h2>
+      <SectionHead of="duplicates" title={word("page.duplicates_section")} />
       {having.length === 0 ? (
         <p class="muted">{word("page.no_duplicates")}</p>
       ) : (

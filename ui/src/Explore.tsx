@@ -24,7 +24,7 @@ import {
 } from "./exploreModel";
 import { hundredths, percent, whole } from "./format";
 import { page, word } from "./model";
-import { Choice, Copy, Listed, Term, useInSight } from "./parts";
+import { Choice, Copy, Listed, SectionHead, Term, useInSight } from "./parts";
 import { csvText, save } from "./saving";
 import { textOf, wordsOf } from "./exploreText";
 import { type Field, type Table, tableOf } from "./sampledRows";
@@ -52,9 +52,7 @@ function InSight() {
   }, []);
   return (
     <section class="explore" id="explore" aria-label={word("page.explore_section")} ref={ref}>
-      <h2>
-        {word("page.explore_section")} <span class="aside">{page.explore!.sentence}</span>
-      </h2>
+      <SectionHead of="explore" title={word("page.explore_section")} aside={page.explore!.sentence} />
       {seen || address.startsWith("explore") ? <Opened address={address} /> : <div class="explore-room" />}
     </section>
   );

@@ -13,7 +13,7 @@ import { ColumnPage } from "./ColumnPage";
 import { fits, type Order, orders } from "./filters";
 import { hundredths, number, percent, whole } from "./format";
 import { type Column, page, word } from "./model";
-import { Across, Nearby, Term, useInSight } from "./parts";
+import { Across, Nearby, NoteOn, Term, useInSight } from "./parts";
 import { rehearse, SmallDistribution } from "./Distribution";
 
 /** Lines of a piece, pieces that are drawn before the others, and about how high a line is. */
@@ -52,6 +52,7 @@ export function Ledger() {
   const pieces = inPieces(sorted).map((piece) => piece.filter(wanted));
   return (
     <section class="columns" id="columns" aria-label={word("page.columns")}>
+      <NoteOn of="columns" />
       <div class="controls">
         <input
           type="search"

@@ -4,7 +4,7 @@ import { useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { type Missing as MissingData, type MissingColumn, page, word } from "./model";
 import { Recipe } from "./Recipe";
-import { Across, DIFFERENCE, Facts, Strip, Term, VersionChoice, VersionHeads, VersionMark } from "./parts";
+import { Across, DIFFERENCE, Facts, SectionHead, Strip, Term, VersionChoice, VersionHeads, VersionMark } from "./parts";
 
 export function Missing() {
   const missing = page.missing;
@@ -15,7 +15,7 @@ export function Missing() {
   const further = missing.columns.length - drawn.length;
   return (
     <section class="missing-values" id="missing" aria-label={word("page.missing_section")}>
-      <h2>{word("page.missing_section")}</h2>
+      <SectionHead of="missing" title={word("page.missing_section")} />
       <Recipe of="missing" />
       <div class="tables">
         <Facts first="version" rows={missing.facts} />

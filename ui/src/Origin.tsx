@@ -2,7 +2,7 @@
 
 import { page, word } from "./model";
 import { save } from "./saving";
-import { Term, VersionHeads } from "./parts";
+import { SectionHead, Term, VersionHeads } from "./parts";
 
 function keepSettings() {
   const text = page.versions[page.versions.length - 1]!.settings;
@@ -13,7 +13,7 @@ export function Origin() {
   const origins = [...new Set(page.versions.flatMap((version) => Object.keys(version.origin)))];
   return (
     <section class="origin" id="origin" aria-label={word("page.origin")}>
-      <h2>{word("page.origin")}</h2>
+      <SectionHead of="origin" title={word("page.origin")} />
       {page.theme_notes.map((note) => (
         <p class="approximate" key={note}>
           {note}

@@ -7,7 +7,7 @@ import { type OutcomeView, page, word } from "./model";
 import { outcomeFigure } from "./outcomeFigure";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
-import { Behind, Term, useInSight, VersionMark } from "./parts";
+import { Behind, SectionHead, Term, useInSight, VersionMark } from "./parts";
 
 export function Outcome() {
   const outcome = page.outcome;
@@ -15,7 +15,7 @@ export function Outcome() {
   if (outcome === null) return null;
   return (
     <section class="outcome" id="outcome" aria-label={word("page.outcome_section")}>
-      <h2>{word("page.outcome_section")}</h2>
+      <SectionHead of="outcome" title={word("page.outcome_section")} />
       <p>{outcome.sentence}</p>
       <Recipe of="outcome" />
       <div class="beside-list">

@@ -6,6 +6,7 @@ import { page, type TimeView, word } from "./model";
 import { numbersOf } from "./numbers";
 import { timeFigure, timeMargin, unitsFigure } from "./pairFigure";
 import { Drawn } from "./Pairs";
+import { SectionHead } from "./parts";
 
 const WIDTH = 760;
 
@@ -29,7 +30,7 @@ export function Time() {
   const jumps = [...new Set(column.views.flatMap((view) => view?.jumps.map((i) => unitText(view, i)) ?? []))];
   return (
     <section class="time" id="time" aria-label={word("page.time_section")}>
-      <h2>{word("page.time_section")}</h2>
+      <SectionHead of="time" title={word("page.time_section")} />
       <p class="muted">{word("page.time_sentence", { moment: time.time_column, unit: time.unit, among: time.among })}</p>
       <div class="controls">
         <label>

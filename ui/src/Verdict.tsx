@@ -6,7 +6,7 @@ import { type Finding, page, word } from "./model";
 import { whole } from "./format";
 import { pairAddress, pairOf } from "./Pairs";
 import { SmallDistribution } from "./Distribution";
-import { Cells, Copy, ColumnHeads, Term, Heads, SeverityTag } from "./parts";
+import { Cells, Copy, ColumnHeads, NoteOn, Term, Heads, SeverityTag } from "./parts";
 
 export function Verdict() {
   return (
@@ -193,6 +193,7 @@ export function FindingText({ finding, inColumn = false }: { finding: Finding; i
         {manySteps && <span class="older"> {steps.join(" → ")}</span>}
       </h3>
       <p class="finding-sentence">{finding.sentence}</p>
+      <NoteOn of={`finding/${page.findings.indexOf(finding)}`} />
       {finding.accepted !== null && <p class="muted">{word("page.accepted", { reason: finding.accepted })}</p>}
       <details class="next">
         <summary>{word("page.next_step")}</summary>

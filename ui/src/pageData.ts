@@ -358,6 +358,8 @@ export interface Page {
   title: string;
   compared: boolean;
   verdict: { headline: string; detail: string; act: number; check: number; note: number; steady: number };
+  /** Words of the analyst as safe HTML, by what they speak of. */
+  notes: Record<string, string>;
   /** The table as a whole: code of a number, the number, and what it was or consists of. */
   overview: { name: string; value: string; note: string }[];
   findings: Finding[];

@@ -9,6 +9,24 @@ export function SeverityTag({ severity }: { severity: Severity }) {
   return <span class={`severity ${severity}`}>{word(`severities.${severity}`)}</span>;
 }
 
+/** What the analyst says of a part of the page; nothing where nothing is said. */
+export function NoteOn({ of }: { of: string }) {
+  const html = page.notes[of];
+  return html ? <aside class="analyst-note" aria-label={word("page.analyst_note")} dangerouslySetInnerHTML={{ __html: html }} /> : null;
+}
+
+/** The heading of a section, what is to be known of it at once, and the analyst's note on it. */
+export function SectionHead({ of, title, aside }: { of: string; title: string; aside?: string }) {
+  return (
+    <>
+      <h2>
+        {title} {aside && <span class="aside">{aside}</span>}
+      </h2>
+      <NoteOn of={of} />
+    </>
+  );
+}
+
 /** What stands behind a summary, made when it is opened. */
 export function Behind({ summary, kind = "behind", children }: { summary: string; kind?: string; children: () => ComponentChildren }) {
   const [open, setOpen] = useState(false);

@@ -158,6 +158,13 @@ def settings_options(command: F) -> F:
                 help=text("accepted"),
             ),
             click.option(
+                "--note",
+                "notes",
+                multiple=True,
+                metavar="ADDRESS=TEXT",
+                help=text("note"),
+            ),
+            click.option(
                 "--theme",
                 type=click.Path(path_type=Path, dir_okay=False),
                 metavar="FILE",
@@ -191,6 +198,8 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
         value = options.get(name)
         if value:
             given[name] = list(value) if isinstance(value, tuple) else value
+    if options.get("notes"):
+        given["notes"] = dict(map(_note, options["notes"]))
     if options.get("theme"):
         given["theme"] = read_theme(options["theme"])
     if options.get("kinds"):
@@ -203,6 +212,13 @@ def _kind(given: str) -> tuple[str, str]:
     if not sign:
         raise click.BadParameter(phrase("help.kind_form", value=repr(given)), param_hint="--kind")
     return column, kind
+
+
+def _note(given: str) -> tuple[str, str]:
+    address, sign, words = given.partition("=")
+    if not sign:
+        raise click.BadParameter(phrase("help.note_form", value=repr(given)), param_hint="--note")
+    return address.strip(), words
 
 
 def verbose_option(command: F) -> F:

@@ -138,6 +138,7 @@ def _document(
         sliced_by=grouping.sliced_by,
         theme=None,
         verdict=verdict_on(labels, ordered, columns, grouping),
+        notes={**versions[-1].profile.notes, **settings.notes},
     )
 
 

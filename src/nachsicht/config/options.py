@@ -82,4 +82,5 @@ class Options(TypedDict, total=False):
     findings: Mapping[str, Thresholds | ThresholdKeywords]
     accepted: str | None
     theme: ThemeChoice | ThemeKeywords | None
+    notes: Mapping[str, str]
     reading: ReadOptions | ReadKeywords

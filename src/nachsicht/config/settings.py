@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, get_args
 import msgspec
 import tomli_w
 
+from nachsicht.config.analyst_notes import unknown_address
 from nachsicht.errors import SettingsError
 from nachsicht.i18n import DEFAULT, languages, phrase
 from nachsicht.model.dataset_schema import Description
@@ -131,6 +132,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Path of the file of accepted findings; by default ``nachsicht-accepted.toml``.
     theme : ThemeChoice, optional
         The house's own colours and logo on the page.
+    notes : dict
+        Words of the analyst, in Markdown, by what they speak of: ``page``, a section (such as
+        ``missing``), ``column/NAME``, ``finding/CODE`` or ``finding/CODE/COLUMN``.
     reading : ReadOptions
         How files are read, where it shall not be found out.
     """
@@ -161,6 +165,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     findings: dict[str, Thresholds] = msgspec.field(default_factory=dict)
     accepted: str | None = None
     theme: ThemeChoice | None = None
+    notes: dict[str, str] = msgspec.field(default_factory=dict)
     reading: ReadOptions = msgspec.field(default_factory=ReadOptions)
 
 
@@ -192,6 +197,9 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
         raise SettingsError("wrong_value", where=place, todo=todo) from error
     for code in settings.findings:
         check_name(code, get_args(FindingCode), where or f"findings.{code}")
+    wrong = unknown_address(settings.notes)
+    if wrong is not None:
+        check_name(*wrong, where or "notes", "note")
     for language in settings.language:
         check_name(language, languages(), where or "language", "language")
     return settings
@@ -239,7 +247,7 @@ def settings_text(settings: Settings) -> str:
     Without what belongs to this machine (paths, threads) or to one page (title, labels, language).
     """
     own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
-    for name in ("accepted", "title", "labels", "language", "threads", "engine"):
+    for name in ("accepted", "title", "labels", "language", "threads", "engine", "notes"):
         own.pop(name, None)
     for table, path in (("theme", "logo"), ("reading", "description")):
         own.get(table, {}).pop(path, None)

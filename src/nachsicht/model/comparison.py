@@ -402,7 +402,8 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     ``pca_scores`` holds rows of every version in the plane of the first two of them. ``rows`` has
     an entry for each step whose rows could be compared: where both
     versions were there as data. ``grouped_by`` is the column whose groups are compared, as
-    versions are; ``sliced_by`` the moment column whose months or years are.
+    versions are; ``sliced_by`` the moment column whose months or years are. ``notes`` are words of
+    the analyst, in Markdown, by what they speak of.
     """
 
     format_version: int
@@ -419,6 +420,7 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     sliced_by: str | None
     theme: Theme | None
     verdict: Verdict
+    notes: dict[str, str] = {}
 
     @property
     def is_history(self) -> bool:

@@ -275,7 +275,8 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
 
     ``missing_thresholds`` are the shares from which on missing values are a lot, and from
     which on a column is mostly gone. ``description`` is what came with the data and says what
-    its columns are. ``sampled_rows`` are the rows that can be explored on the page.
+    its columns are. ``sampled_rows`` are the rows that can be explored on the page; ``notes`` words
+    of the analyst, in Markdown, by what they speak of.
     """
 
     format_version: int
@@ -302,6 +303,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     origin: Origin
     description: Description | None = None
     sampled_rows: SampledRows | None = None
+    notes: dict[str, str] = {}
 
     @property
     def names(self) -> tuple[str, ...]:

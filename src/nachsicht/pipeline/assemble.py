@@ -51,4 +51,5 @@ def put_together(
         findings=found,
         origin=origin,
         description=description,
+        notes=settings.notes,
     )

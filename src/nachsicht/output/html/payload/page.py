@@ -25,6 +25,7 @@ from nachsicht.model.comparison import (
 from nachsicht.model.dataset_schema import promises_in
 from nachsicht.model.findings import Finding
 from nachsicht.model.profile import ProfileDocument
+from nachsicht.output.html.payload.analyst_notes import notes_payload
 from nachsicht.output.html.payload.associations import (
     changes_payload,
     no_relations,
@@ -54,6 +55,7 @@ def payload_of(document: ComparisonDocument) -> dict[str, Any]:
         "compared": len(document.versions) > 1,
         "verdict": _verdict(document.verdict),
         "findings": [_finding(finding, document) for finding in document.findings],
+        "notes": notes_payload(document),
         "overview": overview_payload(document),
         "versions": [_version(version) for version in document.versions],
         "columns": [_column(column, document, relations) for column in document.columns],
