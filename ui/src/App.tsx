@@ -1,7 +1,7 @@
 /** The page: head, the ways to its sections, and the sections in their order. */
 
 import { useEffect, useMemo, useState } from "preact/hooks";
-import { columnIn, follow, useAddress } from "./address";
+import { follow, useAddress } from "./address";
 import { whole } from "./format";
 import { Ledger } from "./Ledger";
 import { LanguageChoice } from "./LanguageChoice";
@@ -69,7 +69,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
     ),
     [],
   );
-  const here = columnIn(address) !== null ? "columns" : pairIn(address) ? "relations" : address.startsWith("explore/") ? "explore" : sections.find((section) => section === address) ?? "verdict";
+  const here = useSectionInSight();
   useEffect(() => {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
     else if (/^finding\/\d+$/.test(address)) {
@@ -113,6 +113,35 @@ function Whole({ choose }: { choose: (code: string) => void }) {
       </main>
     </>
   );
+}
+
+/** Below the navigation, in pixels, the section begins that is read. */
+const READ_FROM = 96;
+
+/** The section that is read just now: the last one that began above; at the end of the page the last of all. */
+function useSectionInSight(): string {
+  const [here, setHere] = useState<string>("verdict");
+  useEffect(() => {
+    let waiting = false;
+    const look = () => {
+      waiting = false;
+      const { scrollHeight, clientHeight } = document.documentElement;
+      const atEnd = window.scrollY > 0 && window.scrollY + clientHeight >= scrollHeight - 2;
+      const begun = sections.filter((section) => (document.getElementById(section)?.getBoundingClientRect().top ?? Infinity) <= READ_FROM);
+      setHere((atEnd ? sections : begun).at(-1) ?? "verdict");
+    };
+    const soon = () => {
+      if (!waiting) requestAnimationFrame(look);
+      waiting = true;
+    };
+    window.addEventListener("scroll", soon, { passive: true });
+    window.addEventListener("resize", soon);
+    return () => {
+      window.removeEventListener("scroll", soon);
+      window.removeEventListener("resize", soon);
+    };
+  }, []);
+  return here;
 }
 
 /** The newest version as a whole, in a few numbers. */

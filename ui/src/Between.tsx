@@ -78,7 +78,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
                   ) : (
                     <td />
                   )}
-                  <Cells row={row} />
+                  <Cells row={row} names={excerpt.columns} />
                 </tr>
               ))}
             </tbody>

@@ -58,7 +58,7 @@ function OneSubset({ duplicates }: { duplicates: DuplicatesData }) {
               <tr key={i}>
                 <td class="number">{rows}</td>
                 <td>{numbers}</td>
-                <Cells row={row} />
+                <Cells row={row} names={duplicates.columns} />
               </tr>
             ))}
           </tbody>

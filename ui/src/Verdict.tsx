@@ -163,7 +163,7 @@ function ShownRows({ finding }: { finding: Finding }) {
                   <th scope="row" class="number">
                     {whole(row)}
                   </th>
-                  <Cells row={cells} />
+                  <Cells row={cells} names={shown.columns} />
                 </tr>
               ))}
             </tbody>

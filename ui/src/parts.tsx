@@ -166,12 +166,15 @@ function copyBySelection(text: string): void {
   area.remove();
 }
 
+/** Names of the columns whose values are numbers, which are aligned by their last digit. */
+const numbers = new Set(page.columns.filter(({ kind }) => kind === "quantity" || kind === "duration").flatMap(({ names }) => names));
+
 /** The heads of some columns of the data. */
 export function ColumnHeads({ names }: { names: string[] }) {
   return (
     <>
       {names.map((name, i) => (
-        <th scope="col" key={i}>
+        <th scope="col" class={numbers.has(name) ? "number" : undefined} key={i}>
           {name}
         </th>
       ))}
@@ -179,12 +182,12 @@ export function ColumnHeads({ names }: { names: string[] }) {
   );
 }
 
-/** The cells of a row of the data; gaps are dashes. */
-export function Cells({ row }: { row: (string | null)[] }) {
+/** The cells of a row of some columns of the data; gaps are dashes. */
+export function Cells({ row, names }: { row: (string | null)[]; names: string[] }) {
   return (
     <>
       {row.map((cell, i) => (
-        <td class={cell === null ? "gap" : "value"} key={i}>
+        <td class={`${cell === null ? "gap" : "value"} ${numbers.has(names[i]!) ? "number" : ""}`} key={i}>
           {cell ?? "–"}
         </td>
       ))}
