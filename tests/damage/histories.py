@@ -427,8 +427,9 @@ def is_place_visible(profiles, trouble):
 
 def left_over(values, shape):
     """The sum of squares that a level and so much of a shape leave over."""
-    fit = np.column_stack([np.ones(len(values)), shape])
-    return ((values - fit @ np.linalg.lstsq(fit, values, rcond=None)[0]) ** 2).sum()
+    there = np.isfinite(values)
+    fit, own = np.column_stack([np.ones(there.sum()), shape[there]]), values[there]
+    return ((own - fit @ np.linalg.lstsq(fit, own, rcond=None)[0]) ** 2).sum()
 
 
 class Verdict(NamedTuple):
