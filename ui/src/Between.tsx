@@ -5,7 +5,7 @@ import { columnAddress, follow, go, useAddress } from "./address";
 import { Matrix } from "./Matrix";
 import { type Excerpt, page, type Pair, type RowChanges, word } from "./model";
 import { Components, pairAddress, pairIn, pairOf, PairPage } from "./Pairs";
-import { Cells, ColumnHeads, Listed, SectionHead, Term } from "./parts";
+import { Cells, ColumnHeads, Listed, Search, SectionHead, Term } from "./parts";
 
 export function Rows() {
   return (
@@ -45,13 +45,7 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
     <details class="excerpt" open={page.versions.length === 1}>
       <summary>{word("page.excerpt_of", { label })}</summary>
       <div class="controls">
-        <input
-          type="search"
-          value={sought}
-          placeholder={word("page.find_cell")}
-          aria-label={word("page.find_cell")}
-          onInput={(event) => seek(event.currentTarget.value)}
-        />
+        <Search hint={word("page.find_cell")} sought={sought} seek={seek} />
         <label>
           <input type="checkbox" checked={missingOnly} onChange={() => setMissingOnly(!missingOnly)} /> {word("page.only_missing_rows")}
         </label>

@@ -1,40 +1,21 @@
-/** Explore: drawn rows, any column against any other, and what sets chosen rows apart. */
+/** Explore: drawn rows, chosen by brushing, and any column against any other. */
 
 import { useEffect, useMemo, useRef, useState } from "preact/hooks";
-import { columnAddress, follow, settle, useAddress } from "./address";
+import { settle, useAddress } from "./address";
+import { ApartFrom } from "./ExploreApart";
 import { type Brush, Facet } from "./ExploreFacet";
+import { addressOf, type Among, type Asked, askedIn, CHOSEN, filterOf, type Groups, groupsOf, sizeOf, type Tongue } from "./exploreModel";
 import { Plane } from "./ExplorePlane";
-import {
-  addressOf,
-  type Among,
-  type Apart,
-  apartOf,
-  type Asked,
-  askedIn,
-  chanceOf,
-  CHOSEN,
-  countsOf,
-  filterOf,
-  type Groups,
-  groupsOf,
-  medianOf,
-  OTHERS,
-  sharesOf,
-  type Tongue,
-} from "./exploreModel";
-import { hundredths, percent, whole } from "./format";
-import { page, word } from "./model";
-import { Choice, Copy, Listed, SectionHead, Term, useInSight } from "./parts";
-import { csvText, save } from "./saving";
 import { textOf, wordsOf } from "./exploreText";
+import { whole } from "./format";
+import { page, word } from "./model";
+import { Choice, Copy, Listed, Search, SectionHead, useInSight } from "./parts";
 import { type Field, type Table, tableOf } from "./sampledRows";
+import { csvText, save } from "./saving";
 
-/** Columns by which the chosen rows are set apart that are listed, and rows that are shown. */
-const LISTED = 8;
+/** Rows that are shown. */
 const SHOWN_ROWS = 50;
-/** Width of a difference of 1. */
-const BAR = 64;
-/** A choice rests so long, in milliseconds, before chance is asked and the address follows. */
+/** A choice rests so long, in milliseconds, before the address follows. */
 const RESTING = 200;
 
 export function Explore() {
@@ -127,13 +108,7 @@ function Facets({ table, groups, asked, brush }: { table: Table; groups: Groups;
   return (
     <div class="facets" role="group" aria-label={word("page.explore_brush")}>
       {table.fields.length > 8 && (
-        <input
-          type="search"
-          placeholder={word("page.search")}
-          aria-label={word("page.explore_brush")}
-          value={sought}
-          onInput={(event) => seek(event.currentTarget.value)}
-        />
+        <Search hint={word("page.search")} label={word("page.explore_brush")} sought={sought} seek={seek} />
       )}
       {shown.map((field) => (
         <Facet key={field.name} field={field} groups={groups} bins={asked.brushed.get(field.name) ?? null} brush={brush} />
@@ -187,15 +162,6 @@ function AmongChoice({ asked, choose }: { asked: Asked; choose: (among: Among) =
   );
 }
 
-const sizeOf = (groups: Groups, group: number) => groups.reduce((n, each) => n + (each === group ? 1 : 0), 0);
-
-/** How the two groups of rows are called. */
-function namesOf(asked: Asked): [string, string] {
-  if (asked.among !== "against") return [word("page.explore_chosen"), word("page.explore_others")];
-  const labels = page.versions.map((version) => version.label);
-  return [labels[labels.length - 1]!, labels[labels.length - 2]!];
-}
-
 const TONGUES: [Tongue, string][] = [
   ["pandas", "pandas"],
   ["polars", "Polars"],
@@ -238,93 +204,6 @@ function Chosen({ table, groups, asked, clear }: { table: Table; groups: Groups;
       )}
     </div>
   );
-}
-
-/** The columns in which the chosen rows differ most from the others, held against chance. */
-function ApartFrom({ table, groups, asked }: { table: Table; groups: Groups; asked: Asked }) {
-  const [chance, setChance] = useState<number | null>(null);
-  const [n, m] = [sizeOf(groups, CHOSEN), sizeOf(groups, OTHERS)];
-  const apart = useMemo(() => (n && m ? apartOf(table, groups, asked) : []), [groups]);
-  useEffect(() => {
-    setChance(null);
-    if (!apart.length) return;
-    const waiting = setTimeout(() => setChance(chanceOf(table, groups, asked)), RESTING);
-    return () => clearTimeout(waiting);
-  }, [apart]);
-  const [chosen, others] = namesOf(asked);
-  const beyond = chance === null ? apart : apart.filter((each) => each.distance > chance);
-  const steady = chance === null ? 0 : apart.length - beyond.length;
-  return (
-    <div class="apart">
-      <h3>{asked.among === "against" ? word("page.explore_apart_versions", { old: others, new: chosen }) : word("page.explore_apart")}</h3>
-      {!apart.length ? (
-        <p class="muted">{word("page.explore_brush_first")}</p>
-      ) : (
-        <>
-          <p class="muted">{word("page.explore_sizes", { n: whole(n), chosen, m: whole(m), others })}</p>
-          <table>
-            <thead>
-              <tr>
-                <th scope="col">{word("page.column")}</th>
-                <th scope="col" class="number">
-                  {others} → {chosen}
-                </th>
-                <th scope="col">
-                  <Term term="explore_distance">{word("page.difference")}</Term>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {beyond.slice(0, LISTED).map((each) => (
-                <ApartLine each={each} groups={groups} key={each.field.name} />
-              ))}
-            </tbody>
-          </table>
-          {chance !== null && (
-            <p class="muted">
-              {beyond.length > LISTED && word("page.explore_further", { n: whole(beyond.length - LISTED) })} {word("page.explore_chance", { n: whole(steady), chance: hundredths(chance) })}
-            </p>
-          )}
-        </>
-      )}
-    </div>
-  );
-}
-
-function ApartLine({ each: { field, distance }, groups }: { each: Apart; groups: Groups }) {
-  return (
-    <tr>
-      <th scope="row">
-        <a class="name" title={field.name} href={`#${columnAddress(field.name)}`} onClick={follow(columnAddress(field.name))}>
-          {field.name}
-        </a>
-      </th>
-      <td class="number">{differenceText(field, groups)}</td>
-      <td>
-        <svg class="apart-bar" width={BAR} height={8} role="img" aria-label={hundredths(distance)}>
-          <title>{hundredths(distance)}</title>
-          <rect class="track" width={BAR} height={8} />
-          <rect class="moved" width={BAR * distance} height={8} />
-        </svg>
-      </td>
-    </tr>
-  );
-}
-
-/** The typical value, or the share that differs most, of the others and of the chosen. */
-function differenceText(field: Field, groups: Groups): string {
-  const [chosen, others] = countsOf(field, groups).map(sharesOf) as [Float64Array, Float64Array];
-  const away = [...chosen.keys()].map((bin) => Math.abs(chosen[bin]! - others[bin]!));
-  const missing = away[field.size]!;
-  if (!field.levels.length) {
-    const medians = [medianOf(field, groups, OTHERS), medianOf(field, groups, CHOSEN)];
-    if (medians[0] !== medians[1] && !medians.some(Number.isNaN)) return medians.map((value) => textOf(field, value)).join(" → ");
-    if (missing > 0) return `${word("page.missing")} ${percent(others[field.size]!)} → ${percent(chosen[field.size]!)}`;
-    return medians.map((value) => textOf(field, value)).join(" → ");
-  }
-  const bin = away.indexOf(Math.max(...away));
-  const name = bin === field.size ? word("page.missing") : field.levels[bin]!;
-  return `${name} ${percent(others[bin]!)} → ${percent(chosen[bin]!)}`;
 }
 
 function rowsOf(groups: Groups, group: number, most: number): number[] {

@@ -8,7 +8,7 @@ import { courseFigure, missingFigure, numbersOf, twoFigure } from "./courseFigur
 import type { HistoryColumn } from "./historyData";
 import { nameOf, type Span, shown } from "./historyModel";
 import { word } from "./model";
-import { Behind, Choice } from "./parts";
+import { Behind, Choice, Search } from "./parts";
 import { Saves } from "./Saves";
 
 export function HistoryLedger() {
@@ -24,13 +24,7 @@ export function HistoryLedger() {
     <section class="columns" id="columns" aria-label={word("page.columns")}>
       <h2 class="unseen">{word("page.columns")}</h2>
       <div class="controls">
-        <input
-          type="search"
-          placeholder={word("page.search")}
-          aria-label={word("page.search")}
-          value={search}
-          onInput={(event) => setSearch(event.currentTarget.value)}
-        />
+        <Search hint={word("page.search")} sought={search} seek={setSearch} />
         <label>
           <input type="checkbox" checked={notable} onChange={(event) => setNotable(event.currentTarget.checked)} /> {word("page.changed_only")}
         </label>

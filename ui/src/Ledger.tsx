@@ -13,7 +13,7 @@ import { ColumnPage } from "./ColumnPage";
 import { fits, type Order, orders } from "./filters";
 import { hundredths, number, percent, whole } from "./format";
 import { type Column, page, word } from "./model";
-import { Across, Nearby, NoteOn, Term, useInSight } from "./parts";
+import { Across, Nearby, NoteOn, Search, Term, useInSight } from "./parts";
 import { rehearse, SmallDistribution } from "./Distribution";
 
 /** Lines of a piece, pieces that are drawn before the others, and about how high a line is. */
@@ -54,13 +54,7 @@ export function Ledger() {
     <section class="columns" id="columns" aria-label={word("page.columns")}>
       <NoteOn of="columns" />
       <div class="controls">
-        <input
-          type="search"
-          placeholder={word("page.search")}
-          aria-label={word("page.search")}
-          value={search}
-          onInput={(event) => setSearch(event.currentTarget.value)}
-        />
+        <Search hint={word("page.search")} sought={search} seek={setSearch} />
         <select aria-label={word("page.all_kinds")} value={kind} onChange={(event) => setKind(event.currentTarget.value)}>
           <option value="">{word("page.all_kinds")}</option>
           {kinds.map((entry) => (

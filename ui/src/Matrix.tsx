@@ -5,7 +5,7 @@ import { cut, hundredths } from "./format";
 import { useRef, useState } from "preact/hooks";
 import { columnAddress, follow, go } from "./address";
 import { page, word } from "./model";
-import { Behind, Choice } from "./parts";
+import { Behind, Choice, Search } from "./parts";
 import { Recipe } from "./Recipe";
 import { Saves } from "./Saves";
 
@@ -100,13 +100,7 @@ export function Matrix({ choose }: { choose: (one: string, other: string) => voi
           />
         )}
         {names.length >= MANY && (
-          <input
-            type="search"
-            placeholder={word("page.matrix_search")}
-            aria-label={word("page.matrix_search")}
-            value={sought}
-            onInput={(event) => seek(event.currentTarget.value)}
-          />
+          <Search hint={word("page.matrix_search")} sought={sought} seek={seek} />
         )}
       </div>
       <div class="wide">

@@ -32,6 +32,9 @@ export function groupsOf(table: Table, { among, brushed }: Asked): Groups {
   return groups;
 }
 
+/** How many rows a group has. */
+export const sizeOf = (groups: Groups, group: number) => groups.reduce((n, each) => n + (each === group ? 1 : 0), 0);
+
 /** 1 for the rows that are in the chosen bins of every column. */
 function passing(table: Table, brushed: Asked["brushed"]): Uint8Array {
   const passes = new Uint8Array(table.rows).fill(1);

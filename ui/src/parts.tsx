@@ -94,6 +94,11 @@ function keepInSight(element: HTMLElement): void {
   if (box.bottom > clientHeight) Object.assign(element.style, { top: "auto", bottom: "100%" });
 }
 
+/** A field in which something is looked for; its hint is its name, where it has no other. */
+export function Search({ hint, label = hint, sought, seek }: { hint: string; label?: string; sought: string; seek: (text: string) => void }) {
+  return <input type="search" placeholder={hint} aria-label={label} value={sought} onInput={(event) => seek(event.currentTarget.value)} />;
+}
+
 /** One of a few, as buttons side by side. */
 interface ChoiceOf {
   label: string;
