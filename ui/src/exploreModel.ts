@@ -133,7 +133,8 @@ export function medianOf(field: Field, groups: Groups, group: number): number {
 }
 
 const REACHING = "..";
-const MISSING = "~";
+/** What no encoded name or level holds. */
+const MISSING = "^";
 
 /** The choice as the end of an address. */
 export function addressOf(table: Table, asked: Asked): string {
