@@ -3,7 +3,7 @@
 import { useEffect, useMemo, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { type Apart, apartOf, type Asked, chanceOf, CHOSEN, countsOf, type Groups, medianOf, OTHERS, sharesOf, sizeOf } from "./exploreModel";
-import { textOf } from "./exploreText";
+import { textOf, wordsOf } from "./exploreText";
 import { hundredths, percent, whole } from "./format";
 import { page, word } from "./model";
 import { Term } from "./parts";
@@ -98,15 +98,11 @@ function ApartLine({ each: { field, distance }, groups }: { each: Apart; groups:
 function differenceText(field: Field, groups: Groups): string {
   const [chosen, others] = countsOf(field, groups).map(sharesOf) as [Float64Array, Float64Array];
   const away = [...chosen.keys()].map((bin) => Math.abs(chosen[bin]! - others[bin]!));
-  const missing = away[field.size]!;
   if (!field.levels.length) {
     const medians = [medianOf(field, groups, OTHERS), medianOf(field, groups, CHOSEN)];
     if (medians[0] !== medians[1] && !medians.some(Number.isNaN)) return medians.map((value) => textOf(field, value)).join(" → ");
-    if (missing > 0) return `${word("page.missing")} ${percent(others[field.size]!)} → ${percent(chosen[field.size]!)}`;
-    return medians.map((value) => textOf(field, value)).join(" → ");
   }
   const bin = away.indexOf(Math.max(...away));
-  const name = bin === field.size ? word("page.missing") : field.levels[bin]!;
-  return `${name} ${percent(others[bin]!)} → ${percent(chosen[bin]!)}`;
+  return `${wordsOf(field, new Set([bin]))}: ${percent(others[bin]!)} → ${percent(chosen[bin]!)}`.replaceAll(" %", "\u00a0%");
 }
 

@@ -11,6 +11,8 @@ import type { Field, Table } from "./sampledRows";
 const MARGIN = { left: 64, right: 14, top: 12, bottom: 40 };
 /** Levels of the third column that have a colour of their own. */
 const COLOURS = 5;
+/** So many different numbers are few. */
+const FEW_VALUES = 40;
 /** Dots of one level lie beside each other over this part of its band. */
 const SPREAD = 0.7;
 
@@ -24,23 +26,24 @@ interface Along {
 }
 
 /** From 0 to 1; levels get a band each, in which rows are spread evenly. Missing is NaN. */
-function along(field: Field, rows: number, turn: number): Along {
+function along(field: Field, turn: number): Along {
   if (field.levels.length) {
     const at = Float64Array.from(field.values, (level, row) => (level + 0.5 + SPREAD * (((row + 1) * turn) % 1 - 0.5)) / field.size);
     return { at, ticks: field.levels.map((level, i) => ({ at: (i + 0.5) / field.size, text: level })) };
   }
-  const [low, high] = [field.edges[0]!, field.edges[field.size]!];
+  const different = [...new Set(field.values.filter((value) => !Number.isNaN(value)))].sort((a, b) => a - b);
+  // Few different numbers are spread over what parts them, as the rows of a level are.
+  const few = different.length > 1 && different.length <= FEW_VALUES;
+  const gap = few ? Math.min(...different.slice(1).map((value, i) => value - different[i]!)) : 0;
+  const ends = few ? [different[0]! - gap / 2, different[different.length - 1]! + gap / 2] : [field.edges[0]!, field.edges[field.size]!];
+  const [low, high] = ends as [number, number];
+  const at = Float64Array.from(field.values, (value, row) => {
+    const aside = gap * SPREAD * ((((row + 1) * turn) % 1) - 0.5);
+    return Math.max(-0.01, Math.min(1.01, (value + aside - low) / (high - low)));
+  });
   const every = Math.max(1, Math.ceil(field.size / 5));
-  const at = new Float64Array(rows);
-  // Whole numbers have a bin each; rows of one are spread over it, as those of a level are.
-  const counted = !field.isTime && field.edges[1]! - low === 1;
-  const aside = (row: number) => (counted ? 0.5 + SPREAD * (((row + 1) * turn) % 1 - 0.5) : 0);
-  field.values.forEach((value, row) => (at[row] = Math.max(-0.01, Math.min(1.01, (value + aside(row) - low) / (high - low)))));
-  const marked = counted ? field.edges.slice(0, -1) : field.edges;
-  return {
-    at,
-    ticks: marked.flatMap((edge, i) => (i % every === 0 ? [{ at: (edge + (counted ? 0.5 : 0) - low) / (high - low), text: textOf(field, edge) }] : [])),
-  };
+  const ticks = field.edges.filter((edge, i) => i % every === 0 && edge >= low && edge <= high);
+  return { at, ticks: ticks.map((edge) => ({ at: (edge - low) / (high - low), text: textOf(field, edge) })) };
 }
 
 /** Classes of the third column: levels as they are, numbers in thirds. */
@@ -84,7 +87,7 @@ export function Plane({ table, groups, asked }: Shown) {
   const named = (name: string) => table.fields.find((field) => field.name === name);
   const [x, y, by] = [named(asked.across)!, named(asked.up)!, named(asked.by)];
   // Multiples of numbers that are no fractions of each other spread rows evenly.
-  const [across, up] = useMemo(() => [along(x, table.rows, 0.618034), along(y, table.rows, 0.754878)], [x, y]);
+  const [across, up] = useMemo(() => [along(x, 0.618034), along(y, 0.754878)], [x, y]);
   const classes = useMemo(() => classesOf(by, table.rows), [by]);
   const there = useMemo(() => classes.names.map((_, i) => classes.of.some((each, row) => each === i && groups[row] !== 0)), [classes, groups]);
   const panels = by && asked.split ? classes.names.flatMap((_, i) => (there[i] ? [[i]] : [])) : [classes.names.map((_, i) => i)];

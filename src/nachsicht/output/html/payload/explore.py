@@ -55,5 +55,5 @@ def _sentence(version: ProfileDocument) -> str:
     if rows >= version.rows:
         return phrase("page.explore_all", n=whole(rows))
     spread = (0.25 / rows * (1 - rows / version.rows)) ** 0.5
-    off = number(100 * _NORMAL_95 * spread, 1)
+    off = number(100 * _NORMAL_95 * spread, 2)
     return phrase("page.explore_drawn", n=whole(rows), all=whole(version.rows), off=off)
