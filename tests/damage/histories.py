@@ -147,7 +147,7 @@ def moved(base, rng, strength, form):
         return (column + by * shape[i]).round(2) if shape[i] else None
 
     return with_columns(base, name, make), [
-        Trouble(name, ("median", "below", "above"), form, first, shape)
+        Trouble(name, ("median", "below", "above", "distance"), form, first, shape)
     ]
 
 
@@ -163,7 +163,7 @@ def wider(base, rng, strength, form):
         return (middle + (column - middle) * factor).round(2) if shape[i] else None
 
     return with_columns(base, name, make), [
-        Trouble(name, ("interdecile_range", "below", "above"), form, first, shape)
+        Trouble(name, ("interdecile_range", "below", "above", "distance"), form, first, shape)
     ]
 
 
@@ -194,7 +194,7 @@ def other_shares(base, rng, strength, form):
         there = column.notna()
         return column.mask((drawn < share * shape[i]) & there, level) if shape[i] else None
 
-    statistics = ("share", "distinct")
+    statistics = ("share", "distinct", "distance")
     return with_columns(base, name, make), [Trouble(name, statistics, form, first, shape)]
 
 
@@ -209,7 +209,7 @@ def level_gone(base, rng, strength, form):
     def make(i, column):
         return column.replace(level, other) if shape[i] else None
 
-    statistics = ("share", "distinct")
+    statistics = ("share", "distinct", "distance")
     return with_columns(base, f"c{k}", make), [Trouble(f"c{k}", statistics, form, first, shape)]
 
 
@@ -223,7 +223,7 @@ def renamed_level(base, rng, strength, form):
     def make(i, column):
         return column.replace(level, level.upper()) if shape[i] else None
 
-    statistics = ("share", "distinct")
+    statistics = ("share", "distinct", "distance")
     return with_columns(base, f"c{k}", make), [Trouble(f"c{k}", statistics, form, first, shape)]
 
 
@@ -268,7 +268,7 @@ def tail(base, rng, strength, form):
         drawn = np.random.default_rng([base.seed, i, 5]).random(len(column))
         return column.where(drawn >= part, column + by) if shape[i] else None
 
-    statistics = ("above", "interdecile_range")
+    statistics = ("above", "interdecile_range", "distance")
     return with_columns(base, name, make), [Trouble(name, statistics, form, first, shape)]
 
 

@@ -235,7 +235,7 @@ def _covers(one: Happening, other: Happening, places: Mapping[str, int]) -> bool
 
 
 def _sureness(happening: Happening) -> tuple[int, float, int]:
-    first = {"kind": 0, "decimals": 3, "dtype": 3}.get(happening.statistic)
+    first = {"kind": 0, "decimals": 3, "dtype": 3, _OVERALL: 4}.get(happening.statistic)
     if first is None:
         first = 2 if happening.statistic in _FOLLOWING else 1
     order = [*_LIMITS].index(happening.statistic)

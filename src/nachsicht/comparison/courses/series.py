@@ -145,7 +145,7 @@ def series_of_column(
         yield from _distinct(name, columns, rows - missing * rows)
         yield from _distance_of_levels(name, columns)
     yield from _of_levels(name, columns)
-    yield _states(name, "dtype", [_stored_as(c.dtype) if c else None for c in columns])
+    yield _states(name, "dtype", [_stored_as(c) if c else None for c in columns])
 
 
 def _quantiles(
@@ -312,9 +312,15 @@ def _states(name: str, statistic: str, seen: Sequence[str | None]) -> Series:
     return Series(name, statistic, None, places, None, 0.0, places, states=states)
 
 
-def _stored_as(dtype: str) -> str:
-    """What a type of Arrow is, whatever its width, unit or encoding."""
-    known = next((name for name in _STORED if name in dtype), dtype)
+def _stored_as(column: FollowedColumn) -> str:
+    """What a type of Arrow is, whatever its width, unit or encoding.
+
+    Whole numbers are stored as fractions where some are missing, by what knows no missing whole
+    number: they are whole numbers still.
+    """
+    known = next((name for name in _STORED if name in column.dtype), column.dtype)
+    if known in ("float", "double") and column.decimals == 0:
+        return "int"
     return {"double": "float", "utf8": "string"}.get(known, known)
 
 
