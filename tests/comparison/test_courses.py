@@ -300,3 +300,23 @@ def test_names_that_every_version_has_anew_are_no_levels_to_follow():
         "yard": ["A", "B"],
     }
     assert not found.happened
+
+
+def test_whole_numbers_are_not_stored_otherwise_where_one_is_missing():
+    weeks = [week(n) for n in range(9)]
+    weeks[4]["traffic"] = weeks[4]["traffic"].where(weeks[4].index > 0)
+    assert {str(frame["traffic"].dtype) for frame in weeks} == {"int64", "float64"}
+    found = courses_of([kept(frame, n) for n, frame in enumerate(weeks)])
+    assert [e for e in found.happened if e.column == "traffic"] == []
+
+
+def test_two_jumps_are_not_told_as_a_drift():
+    weeks = [
+        week(n).assign(weight=lambda f, n=n: f.weight + 20 * (n >= 8) + 30 * (n >= 16))
+        for n in range(24)
+    ]
+    found = courses_of([kept(frame, n) for n, frame in enumerate(weeks)])
+    assert {(e.form, e.first) for e in found.happened if e.column == "weight"} == {
+        ("jump", "w08"),
+        ("jump", "w16"),
+    }
