@@ -2,7 +2,7 @@
 
 import { useEffect, useMemo, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
-import { type Apart, apartOf, type Asked, chanceOf, CHOSEN, countsOf, type Groups, medianOf, OTHERS, sharesOf, sizeOf } from "./exploreModel";
+import { type Apart, apartOf, type Asked, chanceOf, CHOSEN, countsOf, type Groups, medianOf, OTHERS, sharesOf, SHUFFLES, shuffledDistances, sizeOf } from "./exploreModel";
 import { textOf, wordsOf } from "./exploreText";
 import { hundredths, percent, whole } from "./format";
 import { page, word } from "./model";
@@ -15,6 +15,8 @@ const LISTED = 8;
 const BAR = 64;
 /** A choice rests so long, in milliseconds, before chance is asked. */
 const RESTING = 200;
+/** So long, in milliseconds, chance may hold up everything else. */
+const SLICE = 8;
 
 /** How the two groups of rows are called. */
 function namesOf(asked: Asked): [string, string] {
@@ -31,7 +33,16 @@ export function ApartFrom({ table, groups, asked }: { table: Table; groups: Grou
   useEffect(() => {
     setChance(null);
     if (!apart.length) return;
-    const waiting = setTimeout(() => setChance(chanceOf(table, groups, asked)), RESTING);
+    const divisions = shuffledDistances(table, groups, asked);
+    const distances: number[] = [];
+    // A few at a time, so that a brush in between is answered at once.
+    const some = () => {
+      const until = performance.now() + SLICE;
+      while (distances.length < SHUFFLES && performance.now() < until) distances.push(divisions.next().value as number);
+      if (distances.length < SHUFFLES) waiting = setTimeout(some);
+      else setChance(chanceOf(distances));
+    };
+    let waiting = setTimeout(some, RESTING);
     return () => clearTimeout(waiting);
   }, [apart]);
   const [chosen, others] = namesOf(asked);

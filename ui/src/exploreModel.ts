@@ -93,25 +93,30 @@ export function apartOf(table: Table, groups: Groups, asked: Asked): Apart[] {
     .sort((a, b) => b.distance - a.distance);
 }
 
-const SHUFFLES = 60;
+/** So many random divisions are held against the chosen one; what is beyond this share of them is no chance. */
+export const SHUFFLES = 60;
 const CHANCE = 0.95;
 
-/** The largest distance of any column that chance alone gives so many rows in 19 of 20 cases. */
-export function chanceOf(table: Table, groups: Groups, asked: Asked): number {
+/** Of random divisions into as many rows, one after the other, the largest distance of any column. */
+export function* shuffledDistances(table: Table, groups: Groups, asked: Asked): Generator<number> {
   const fields = table.fields.filter((field) => !asked.brushed.has(field.name));
   const places = [...groups.keys()].filter((row) => groups[row]);
   const labels = places.map((row) => groups[row]!);
   const next = randomNumbers();
   const shuffled = new Uint8Array(groups.length);
-  const largest = Array.from({ length: SHUFFLES }, () => {
+  for (;;) {
     for (let i = labels.length - 1; i > 0; i--) {
       const j = next() % (i + 1);
       [labels[i], labels[j]] = [labels[j]!, labels[i]!];
     }
     places.forEach((row, i) => (shuffled[row] = labels[i]!));
-    return Math.max(0, ...fields.map((field) => distance(field, countsOf(field, shuffled))));
-  });
-  return largest.sort((a, b) => a - b)[Math.ceil(CHANCE * SHUFFLES) - 1]!;
+    yield Math.max(0, ...fields.map((field) => distance(field, countsOf(field, shuffled))));
+  }
+}
+
+/** What chance alone stays below in 19 of 20 random divisions. */
+export function chanceOf(distances: number[]): number {
+  return [...distances].sort((a, b) => a - b)[Math.ceil(CHANCE * distances.length) - 1]!;
 }
 
 /** The same numbers each time, so that the same choice gives the same answer (Marsaglia's xorshift). */
