@@ -15,6 +15,8 @@ import { csvText, save } from "./saving";
 
 /** Rows that are shown. */
 const SHOWN_ROWS = 50;
+/** Columns that answer a brush at once. */
+const AT_ONCE = 12;
 /** A choice rests so long, in milliseconds, before the address follows. */
 const RESTING = 200;
 
@@ -55,14 +57,16 @@ function Opened({ address }: { address: string }) {
   const [asked, ask] = useState(() => askedIn(address, table, usual(table)));
   const latest = useRef(asked);
   const written = useRef(address);
+  const resting = useRef(0);
   useEffect(() => {
-    if (!address.startsWith("explore/") || address === written.current) return;
+    if (address === written.current) return;
+    clearTimeout(resting.current); // who goes elsewhere is not called back
+    if (!address.startsWith("explore/")) return;
     latest.current = askedIn(address, table, usual(table));
     written.current = address;
     ask(latest.current);
     document.getElementById("explore")!.scrollIntoView();
   }, [address]);
-  const resting = useRef(0);
   const change = (part: Partial<Asked>) => {
     latest.current = { ...latest.current, ...part };
     ask(latest.current);
@@ -99,6 +103,12 @@ function Opened({ address }: { address: string }) {
 /** The columns as small figures, each to be brushed: those that are asked for first. */
 function Facets({ table, groups, asked, brush }: { table: Table; groups: Groups; asked: Asked; brush: Brush }) {
   const [sought, seek] = useState("");
+  // Those beyond the first few are out of sight, or nearly: they follow after the others are painted.
+  const [late, follow] = useState(groups);
+  useEffect(() => {
+    const waiting = setTimeout(() => follow(groups));
+    return () => clearTimeout(waiting);
+  }, [groups]);
   const order = useMemo(() => {
     const first = [...asked.brushed.keys(), ...page.explore!.first];
     const rank = (field: Field) => (first.indexOf(field.name) + 1 || first.length + 1);
@@ -110,8 +120,8 @@ function Facets({ table, groups, asked, brush }: { table: Table; groups: Groups;
       {table.fields.length > 8 && (
         <Search hint={word("page.search")} label={word("page.explore_brush")} sought={sought} seek={seek} />
       )}
-      {shown.map((field) => (
-        <Facet key={field.name} field={field} groups={groups} bins={asked.brushed.get(field.name) ?? null} brush={brush} />
+      {shown.map((field, place) => (
+        <Facet key={field.name} field={field} groups={place < AT_ONCE ? groups : late} bins={asked.brushed.get(field.name) ?? null} brush={brush} />
       ))}
     </div>
   );
