@@ -80,4 +80,5 @@ def test_a_notebook_shows_a_result_once_and_stays_small(demo_files):
     (shown,) = notebook.cells[0].outputs
     assert shown["data"]["text/html"].startswith("<iframe")
     assert "Four things need action" in shown["data"]["text/plain"]
-    assert len(nbformat.writes(notebook)) < 300_000
+    # The page, packed, with the rows that can be explored.
+    assert len(nbformat.writes(notebook)) < 400_000

@@ -43,7 +43,9 @@ frame.onload = async () => {
   found.bars = await seen(".spread-large svg rect");
   press("cumulative");
   found.curves = await seen(".spread-large .shape-line");
-  inside.location.hash = "relations";
+  inside.location.hash = "explore";
+  found.rows = await seen(".plane .dots");
+  inside.location.hash = "pair/brood_frames/hive_weight";
   found.pair = await seen(".pair-figures svg");
   found.said = said;
   await fetch("told", { method: "POST", body: JSON.stringify(found) });
