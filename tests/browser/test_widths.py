@@ -103,7 +103,10 @@ def test_long_labels_of_a_history_are_cut_and_whole_on_demand(open_page, tmp_pat
 def test_definitions_open_inside_of_the_window(open_page, written, width):
     page = open_page(written["comparison"], "#explore")
     page.set_viewport_size({"width": width, "height": 700})
-    page.wait_for_selector(".apart .term")  # no term comes in between later
+    page.wait_for_selector(".apart >> text=Chance alone")
+    for top in range(0, page.evaluate("document.documentElement.scrollHeight"), 500):
+        page.evaluate("top => scrollTo(0, top)", top)  # what is drawn later would move them
+        page.wait_for_timeout(60)
     terms = page.locator(".term > button:visible")
     seen = 0
     for i in range(min(terms.count(), 25)):
