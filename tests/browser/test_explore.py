@@ -132,6 +132,7 @@ def test_any_column_against_any_other_coloured_or_split(open_page, hives, tmp_pa
     page.get_by_label("split").check()
     assert page.locator(".plane .plane-name").count() == 6
     page.get_by_text("The chosen rows, the first").click()
+    page.wait_for_selector(".explore-rows thead th")
     heads = page.locator(".explore-rows thead th").all_inner_texts()
     assert heads[:3] == ["checked", "mites", 'hive "type"']
 
