@@ -38,6 +38,7 @@ def _write_pages(app: Sphinx, problem: Exception | None) -> None:
         nachsicht.profile(new, outcome="overwintered").write(folder / "profile.html")
         compared = nachsicht.compare(old, new, outcome="overwintered", language=("en", "de"))
         compared.write(folder / "comparison.html")
+        compared.share_safe().write(folder / "comparison_shared.html")
         weeks = write_weeks(Path(kept) / "scales")
         nachsicht.compare(*weeks.values()).courses().write(folder / "history.html")
 

@@ -67,7 +67,8 @@ def profile(
 
     chosen = settings_from(settings, options)
     made = run_profile(data, label, chosen, _listener(progress))
-    return Profile(made, chosen.language)
+    # What is to be shared comes from the whole, which alone has been made safe.
+    return Profile(made.whole() if chosen.share else made, chosen.language)
 
 
 def _listener(progress: ProgressListener | bool | None) -> ProgressListener | None:
@@ -122,7 +123,7 @@ def compare(
 
     chosen = settings_from(settings, options)
     made = run_comparison([old, new, *newer], labels, chosen, _listener(progress))
-    found = Comparison(made, chosen.language)
+    found = Comparison(made.whole() if chosen.share else made, chosen.language)
     found.accepted = chosen.accepted
     return found
 

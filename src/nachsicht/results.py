@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
 
 from nachsicht._util.atomic_write import write_atomically
 from nachsicht._util.background import run_in_background
@@ -165,6 +165,32 @@ class _Result:
         source = self._across.versions[-1].origin.source
         with use_language(self._languages[0]):
             return script_of(remedies_of(self._across), source, library)
+
+    def share_safe(self, smallest_group: int = 10) -> Self:
+        """The same, made safe to share with those who must not see the rows.
+
+        It has no rows and no single values, and tells nothing of groups of fewer rows; counts are
+        rounded to multiples of that size. It is not differential privacy.
+
+        Parameters
+        ----------
+        smallest_group : int
+            How many rows a group must have to be told of.
+
+        Raises
+        ------
+        SettingsError
+            If that is less than 3.
+        DocumentError
+            If it is share-safe already.
+        """
+        from nachsicht.config.settings import settings_of
+        from nachsicht.pipeline.check_hidden import refuse_share_safe
+        from nachsicht.sharing.comparison import share_safe
+
+        settings_of({"share": smallest_group})
+        refuse_share_safe(self._across.versions)
+        return type(self)(share_safe(self._across, smallest_group), self._languages)
 
     def to_html(self) -> str:
         """The page, whole, as text: one file that needs no network."""

@@ -27,6 +27,7 @@ def pages(files):
     yield nachsicht.profile(new, outcome="overwintered", time_column="checked_on")
     yield nachsicht.profile(new, outcome="honey_kg", language=["de", "en"])
     yield nachsicht.compare(old, new, key="check_id", language="de")
+    yield nachsicht.compare(old, new, key="check_id", outcome="overwintered", share=10)
     yield nachsicht.compare_groups(new, "hive_type", language=["en", "de"])
 
 

@@ -2,7 +2,7 @@
 
 import { useEffect, useMemo, useState } from "preact/hooks";
 import { follow, useAddress } from "./address";
-import { whole } from "./format";
+import { count, whole } from "./format";
 import { Ledger } from "./Ledger";
 import { LanguageChoice } from "./LanguageChoice";
 import { language, languages, page, speak, word } from "./model";
@@ -87,6 +87,11 @@ function Whole({ choose }: { choose: (code: string) => void }) {
           <h1>{page.title}</h1>
         </div>
         <Versions />
+        {page.sharing.length > 0 && (
+          <p class="sharing">
+            <strong>{page.sharing[0]}</strong> <span class="muted">{page.sharing[1]}</span>
+          </p>
+        )}
         {languages.length > 1 && <LanguageChoice choose={choose} />}
       </header>
       <Overview />
@@ -174,7 +179,7 @@ function Versions() {
           <VersionMark version={i} />
           <strong>{version.label}</strong>
           <span class="muted">
-            {whole(version.rows)} {word("page.rows")} · {whole(version.columns)} {word("page.columns_n")}
+            {count(version.rows)} {word("page.rows")} · {whole(version.columns)} {word("page.columns_n")}
           </span>
         </span>
       ))}

@@ -2,7 +2,7 @@
 
 import { useEffect, useState } from "preact/hooks";
 import { largeFigure, shares } from "./figure";
-import { percent, percentTick, whole } from "./format";
+import { count, percent, percentTick, whole } from "./format";
 import { type Column, page, type Summary, word } from "./model";
 import { columnAddress, follow } from "./address";
 import { numbersOf } from "./numbers";
@@ -232,10 +232,10 @@ function Measures({ column }: { column: Column }) {
 
 function Statistics({ column }: { column: Column }) {
   const fixed: [string, (version: Summary) => string][] = [
-    ["rows", (version) => whole(version.rows)],
-    ["missing", (version) => `${whole(version.missing)} (${version.missing_text})`],
-    ["distinct", (version) => whole(version.distinct)],
-    ["unique_once", (version) => whole(version.unique_once)],
+    ["rows", (version) => count(version.rows)],
+    ["missing", (version) => `${count(version.missing)} (${version.missing_text})`],
+    ["distinct", (version) => count(version.distinct)],
+    ["unique_once", (version) => count(version.unique_once)],
   ];
   const last: [string, (version: Summary) => string][] = [
     ["first_value", (version) => version.first_value],

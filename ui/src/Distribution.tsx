@@ -4,7 +4,7 @@ import { useLayoutEffect, useMemo, useRef, useState } from "preact/hooks";
 import { type Bars, barsOf, finest, logBarsOf } from "./bars";
 import { quiet } from "./axes";
 import { largeFigure, levelsFigure, rows, share, shares } from "./figure";
-import { percent, whole } from "./format";
+import { count, drawn, percent, whole } from "./format";
 import { type Column, page, type Distribution as DistributionData, word } from "./model";
 import { Behind, Choice, useInSight } from "./parts";
 import { Recipe } from "./Recipe";
@@ -170,8 +170,8 @@ function Beyond({ bars, totals, onLog }: { bars: Bars; totals: number[]; onLog: 
         const notPositive = onLog && drawn ? totals[i]! - drawn - beyond : 0;
         return (
           <span key={i}>
-            {beyond > 0 && <>{`${version.label}: ${word("page.beyond_axis", { n: whole(beyond) })}. `}</>}
-            {notPositive > 0 && <>{`${version.label}: ${word("page.no_logarithm", { n: whole(notPositive) })}. `}</>}
+            {beyond > 0 && <>{`${version.label}: ${word("page.beyond_axis", { n: count(beyond) })}. `}</>}
+            {notPositive > 0 && <>{`${version.label}: ${word("page.no_logarithm", { n: count(notPositive) })}. `}</>}
           </span>
         );
       })}
@@ -196,8 +196,8 @@ function BarNumbers({ bars, totals }: { bars: Bars; totals: number[] }) {
         {bars.bars.map((bar, i) => (
           <tr key={i}>
             <th scope="row">{bar.label}</th>
-            {bar.counts.map((count, version) => [
-              <td class="number">{whole(count)}</td>,
+            {bar.counts.map((rows, version) => [
+              <td class="number">{drawn(rows)}</td>,
               <td class="number muted">{percent(share(bar, version, totals))}</td>,
             ])}
           </tr>

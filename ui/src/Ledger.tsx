@@ -11,7 +11,7 @@ import { useEffect, useMemo, useRef, useState } from "preact/hooks";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { ColumnPage } from "./ColumnPage";
 import { fits, type Order, orders } from "./filters";
-import { hundredths, number, percent, whole } from "./format";
+import { count, hundredths, number } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Nearby, NoteOn, Search, Term, useInSight } from "./parts";
 import { rehearse, SmallDistribution } from "./Distribution";
@@ -197,7 +197,7 @@ function Row({ column, open }: { column: Column; open: boolean }) {
       </td>
       <td role="cell" class="number">
         {newest ? (
-          <Across values={lastStep(column).map((version) => version && percent(version.missing_share))} />
+          <Across values={lastStep(column).map((version) => version && version.missing_text)} />
         ) : (
           word("page.not_there")
         )}
@@ -207,7 +207,7 @@ function Row({ column, open }: { column: Column; open: boolean }) {
           <Change column={column} />
         </td>
       ) : (
-        <td role="cell" class="number">{newest ? whole(newest.distinct) : "–"}</td>
+        <td role="cell" class="number">{newest ? count(newest.distinct) : "–"}</td>
       )}
     </tr>
   );

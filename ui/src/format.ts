@@ -1,6 +1,6 @@
 /** Numbers as a reader can use them; the counterpart of `nachsicht.i18n` for what is drawn. */
 
-import { language, word } from "./model";
+import { language, page, word } from "./model";
 
 /** Formats by language and options; making one takes long. */
 const formats = new Map<string, Intl.NumberFormat>();
@@ -14,6 +14,16 @@ function formatted(value: number, options: Intl.NumberFormatOptions): string {
 
 export function whole(n: number): string {
   return formatted(n, {});
+}
+
+/** How many rows there are, or that there are fewer than may be told on a page that is shared. */
+export function count(rows: number): string {
+  return rows > 0 && rows < page.smallest_group ? `< ${whole(page.smallest_group)}` : whole(rows);
+}
+
+/** How many rows a bin or a level has: where it is shared, none means fewer than may be told. */
+export function drawn(rows: number): string {
+  return count(rows || (page.smallest_group ? 1 : 0));
 }
 
 export function percent(share: number): string {

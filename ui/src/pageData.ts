@@ -379,6 +379,8 @@ export interface Page {
   /** Why there is no matrix. */
   no_relations: string | null;
   relations: RelationChange[];
+  smallest_group: number;
+  sharing: string[];
   stale_baseline: { code: string; column: string; reason: string }[];
   grouped_by: string | null;
   /** What recipes begin with, and by name: with Nachsicht, with pandas. */

@@ -16,7 +16,7 @@ from nachsicht.i18n import phrase
 _READING = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
 _SETTINGS = (
     *("na_values", "key", "duplicates_in", "omit", "mask", "language"),
-    *("memory_bytes", "title", "outcome", "time_column", "accepted"),
+    *("memory_bytes", "title", "outcome", "time_column", "accepted", "share"),
 )
 _UNITS = {"kb": 10**3, "mb": 10**6, "gb": 10**9, "": 1}
 
@@ -156,6 +156,14 @@ def settings_options(command: F) -> F:
                 "--accepted",
                 type=click.Path(dir_okay=False),
                 help=text("accepted"),
+            ),
+            click.option(
+                "--share",
+                is_flag=False,
+                flag_value=10,
+                type=click.IntRange(3),
+                metavar="[ROWS]",
+                help=text("share"),
             ),
             click.option(
                 "--note",

@@ -206,8 +206,8 @@ def _stretches(
     longest = np.argsort(-lengths, kind="stable")[:MOST_STRETCHES]
     return tuple(
         EmptyPeriods(
-            _unit_text(first + int(filled[i]) + 1, unit, of),
-            _unit_text(first + int(filled[i + 1]) - 1, unit, of),
+            unit_text(first + int(filled[i]) + 1, unit, of),
+            unit_text(first + int(filled[i + 1]) - 1, unit, of),
             int(lengths[i]),
         )
         for i in longest
@@ -215,7 +215,7 @@ def _stretches(
     )
 
 
-def _unit_text(place: int, unit: str, of: TimeType) -> str:
+def unit_text(place: int, unit: str, of: TimeType) -> str:
     """A calendar unit as text: 2025, 2025-03, 2025-03-01, or with the time."""
     text = of.text(int(unit_starts(np.array([place]), unit)[0]))
     return text[: {"year": 4, "month": 7, "day": 10}.get(unit, len(text))]

@@ -139,6 +139,7 @@ def _document(
         theme=None,
         verdict=verdict_on(labels, ordered, columns, grouping),
         notes={**versions[-1].profile.notes, **settings.notes},
+        smallest_group=versions[-1].profile.smallest_group,
     )
 
 

@@ -81,6 +81,7 @@ class Options(TypedDict, total=False):
     alpha: float
     findings: Mapping[str, Thresholds | ThresholdKeywords]
     accepted: str | None
+    share: int | None
     theme: ThemeChoice | ThemeKeywords | None
     notes: Mapping[str, str]
     reading: ReadOptions | ReadKeywords

@@ -130,6 +130,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Limits by the code of the finding.
     accepted : str, optional
         Path of the file of accepted findings; by default ``nachsicht-accepted.toml``.
+    share : int, optional
+        Make the result safe to share with those who must not see the rows: no rows and no single
+        values, and nothing of groups of fewer rows than this (10 is usual). None: all is shown.
     theme : ThemeChoice, optional
         The house's own colours and logo on the page.
     notes : dict
@@ -164,6 +167,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     alpha: Annotated[float, msgspec.Meta(gt=0, lt=1)] = 0.001
     findings: dict[str, Thresholds] = msgspec.field(default_factory=dict)
     accepted: str | None = None
+    share: Annotated[int, msgspec.Meta(ge=3, le=100_000)] | None = None
     theme: ThemeChoice | None = None
     notes: dict[str, str] = msgspec.field(default_factory=dict)
     reading: ReadOptions = msgspec.field(default_factory=ReadOptions)
@@ -247,7 +251,7 @@ def settings_text(settings: Settings) -> str:
     Without what belongs to this machine (paths, threads) or to one page (title, labels, language).
     """
     own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
-    for name in ("accepted", "title", "labels", "language", "threads", "engine", "notes"):
+    for name in ("accepted", "title", "labels", "language", "threads", "engine", "notes", "share"):
         own.pop(name, None)
     for table, path in (("theme", "logo"), ("reading", "description")):
         own.get(table, {}).pop(path, None)

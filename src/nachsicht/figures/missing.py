@@ -8,7 +8,7 @@ import numpy as np
 
 from nachsicht.errors import SettingsError
 from nachsicht.figures.style import INK, LINE, axes_of, grid, label, percents
-from nachsicht.i18n import phrase, whole
+from nachsicht.i18n import count, phrase
 from nachsicht.model.parts import ProfileParts
 from nachsicht.model.profile import Duplicates
 
@@ -35,7 +35,7 @@ def _patterns(version: ProfileParts, ax: Any) -> Any:
         for place, name in enumerate(names):
             colour = INK if name in pattern.columns else LINE
             axes.plot(place, row, "s", ms=8, color=colour)
-        rows_text = phrase("figures.rows", n=whole(pattern.rows))
+        rows_text = phrase("figures.rows", n=count(pattern.rows))
         axes.text(len(names) - 0.3, row, rows_text, va="center", fontsize=8)
     axes.set_xticks(range(len(names)), [label(name, 20) for name in names], rotation=30, ha="right")
     axes.set_yticks([])

@@ -104,6 +104,7 @@ class History:
         OutputError
             If the folder cannot be written to.
         """
+        _refuse_share(settings_from(settings, options))
         if label is not None:
             check_label(self.folder, label)
         if moment is not None:
@@ -207,6 +208,7 @@ class History:
         from nachsicht.output.history_report import HistoryReport
 
         given = settings_from(settings, options)
+        _refuse_share(given)
         versions = self._last(last)
         followed = [followed_in(self.folder, version) for version in versions]
         moments = [version.moment for version in versions]
@@ -258,6 +260,12 @@ class History:
         if last is not None and last < 1:
             raise SettingsError("too_few_last", where="last", n=last)
         return self.versions[-last:] if last else self.versions
+
+
+def _refuse_share(settings: Settings) -> None:
+    """Courses are made of medians and quantiles, which are single values."""
+    if settings.share:
+        raise SettingsError("history_not_shared", where="share")
 
 
 def _label_of(data: Any) -> str:

@@ -11,6 +11,7 @@ from nachsicht.i18n.catalogue import (
 )
 from nachsicht.i18n.messages import (
     MissingFact,
+    facts_asked,
     fields_of,
     format_name,
     phrase,
@@ -19,19 +20,36 @@ from nachsicht.i18n.messages import (
     render,
     value_text,
 )
-from nachsicht.i18n.numbers import counted, hundredths, number, percent, plain_number, size, whole
+from nachsicht.i18n.numbers import (
+    count,
+    count_share,
+    counted,
+    hundredths,
+    is_too_small,
+    no_group_below,
+    number,
+    percent,
+    plain_number,
+    size,
+    whole,
+)
 
 __all__ = [
     "DEFAULT",
     "MissingFact",
     "catalogue",
+    "count",
+    "count_share",
     "counted",
     "current_language",
+    "facts_asked",
     "fields_of",
     "format_name",
     "hundredths",
+    "is_too_small",
     "languages",
     "lookup",
+    "no_group_below",
     "number",
     "percent",
     "phrase",

@@ -79,6 +79,21 @@ def fields_of(text: str) -> tuple[tuple[str, str], ...]:
     return tuple((name, spec or "") for _, name, spec, _ in Formatter().parse(text) if name)
 
 
+def facts_asked(entry: Any, clauses: Mapping[str, Any] | None = None) -> set[str]:
+    """Names of all facts that an entry and its clauses fill in; none for None."""
+    if isinstance(entry, Mapping):
+        texts = [text for name, text in entry.items() if name != "by"]
+        return {entry.get("by", "n")}.union(*(facts_asked(text, clauses) for text in texts))
+    asked: set[str] = set()
+    for name, spec in fields_of(str(entry or "")):
+        if name.startswith("?"):
+            asked |= facts_asked((clauses or {}).get(name[1:]), clauses)
+            continue
+        beside = _SPEC.fullmatch(spec)
+        asked |= {name, *filter(None, [beside and beside[2]])}
+    return asked
+
+
 class _Message(Formatter):
     """Fills in one message."""
 

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 
 from nachsicht.i18n.catalogue import catalogue
 
@@ -22,6 +25,37 @@ def counted(n: int) -> str:
 def whole(n: int) -> str:
     """A whole number with a separator between groups of three digits."""
     return _signed(f"{n:,}")
+
+
+#: Counts of fewer rows are not told; 0 where all are.
+_smallest: ContextVar[int] = ContextVar("smallest_group", default=0)
+
+
+@contextmanager
+def no_group_below(rows: int) -> Iterator[None]:
+    """Tell `count` and `count_share` of no group of fewer rows."""
+    token = _smallest.set(rows)
+    try:
+        yield
+    finally:
+        _smallest.reset(token)
+
+
+def is_too_small(rows: int) -> bool:
+    """Whether there are rows, but fewer than may be told."""
+    return 0 < rows < _smallest.get()
+
+
+def count(rows: int) -> str:
+    """How many rows there are, or that there are fewer than may be told."""
+    return f"< {whole(_smallest.get())}" if is_too_small(rows) else whole(rows)
+
+
+def count_share(rows: int, of: int) -> str:
+    """Which share of rows that is, per cent; of fewer rows than may be told what it is below."""
+    if not of:
+        return percent(0)
+    return f"< {percent(_smallest.get() / of)}" if is_too_small(rows) else percent(rows / of)
 
 
 def number(value: float, digits: int = 3) -> str:

@@ -25,10 +25,14 @@ class NumberCount(msgspec.Struct, frozen=True, gc=False):
 
 
 class Quantile(msgspec.Struct, frozen=True, gc=False):
-    """The value below which a share of the rows lies."""
+    """The value below which a share of the rows lies.
+
+    In a document that may be shared it is known no better than from ``value`` to ``up_to``.
+    """
 
     share: float
     value: float
+    up_to: float | None = None
 
 
 class Ecdf(msgspec.Struct, frozen=True):

@@ -403,7 +403,7 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     an entry for each step whose rows could be compared: where both
     versions were there as data. ``grouped_by`` is the column whose groups are compared, as
     versions are; ``sliced_by`` the moment column whose months or years are. ``notes`` are words of
-    the analyst, in Markdown, by what they speak of.
+    the analyst, in Markdown, by what they speak of; ``smallest_group`` is as that of its versions.
     """
 
     format_version: int
@@ -421,8 +421,18 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     theme: Theme | None
     verdict: Verdict
     notes: dict[str, str] = {}
+    smallest_group: int = 0
+
+    @property
+    def sharing(self) -> tuple[str, ...]:
+        """That it is safe to share, and how figures were rounded; nothing where it is not."""
+        k = self.smallest_group
+        if not k:
+            return ()
+        return phrase("sharing.notice", n=k), phrase("sharing.rounded", n=k, most=k - 1)
 
     @property
     def is_history(self) -> bool:
-        """Whether there are versions enough to judge each against those before it."""
-        return self.grouped_by is None and len(self.versions) >= FEWEST_VERSIONS
+        """Whether there are versions enough, and enough of each, to judge it by those before it."""
+        in_time = self.grouped_by is None and not self.smallest_group
+        return in_time and len(self.versions) >= FEWEST_VERSIONS

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import msgspec
 
-from nachsicht.i18n import MissingFact, lookup, phrase, render
+from nachsicht.i18n import MissingFact, facts_asked, lookup, phrase, render
 
 
 class Severity(StrEnum):
@@ -146,6 +146,8 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         Why it is known and no longer counts.
     example_rows : tuple of ExampleRows
         Rows that show it, of the version before and of its own, where the data was there.
+    withheld : tuple of str
+        Names of facts that were left out, so that it can be shared.
     wording : tuple of str, optional
         Title, sentence and next step, as documents of format 1 hold them.
     """
@@ -160,6 +162,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     accepted: str | None = None
     example_rows: tuple[ExampleRows, ...] = ()
     wording: tuple[str, str, str] | None = None
+    withheld: tuple[str, ...] = ()
 
     @property
     def title(self) -> str:
@@ -173,6 +176,9 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def sentence(self) -> str:
         """What it says, with the numbers behind it, in the current language."""
+        # A sentence that has lost a fact, or whose title has, could be misunderstood.
+        if self._lacks_a_fact("title") or self._lacks_a_fact("sentence"):
+            return ""
         return self._message("sentence", 1) + self._where()
 
     @property
@@ -185,18 +191,28 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         """Labels of its versions; all other groups together by their name."""
         return tuple(label or phrase("verdict.rest") for label in self.versions)
 
+    def _lacks_a_fact(self, part: str) -> bool:
+        entry, clauses = self._entry(part)
+        return not facts_asked(entry, clauses).isdisjoint(self.withheld)
+
+    def _entry(self, part: str) -> tuple[Any, Any]:
+        """What the catalogue has for a part of it, and its clauses."""
+        messages = lookup(f"findings.{self.code}") or {}
+        return messages.get(f"{part}_{self.form}", messages.get(part)), messages.get("clauses")
+
     def _message(self, part: str, place: int) -> str:
         if self.wording:
             return self.wording[place]
-        messages = lookup(f"findings.{self.code}") or {}
-        entry = messages.get(f"{part}_{self.form}", messages.get(part))
+        entry, clauses = self._entry(part)
         try:
             if entry is not None:
-                return render(entry, self._facts(), messages.get("clauses"))
+                return render(entry, self._facts(), clauses)
         except MissingFact:
             pass
-        # A document of a later version of ours may hold what no catalogue here has words for.
-        return self.code if part == "title" else ""
+        # Some documents do not tell what a text asks for. One of a later version of ours may hold
+        # what no catalogue here has words for.
+        without_facts = lookup(f"sharing.titles.{self.code}") or self.code
+        return str(without_facts) if part == "title" else ""
 
     def _where(self) -> str:
         """The rows that it is about, where conditions tell them from the others."""

@@ -277,6 +277,10 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     which on a column is mostly gone. ``description`` is what came with the data and says what
     its columns are. ``sampled_rows`` are the rows that can be explored on the page; ``notes`` words
     of the analyst, in Markdown, by what they speak of.
+
+    With a ``smallest_group`` the document may be shared: it holds no row and no single value, and
+    tells of no group of fewer rows. Counts are multiples of it; that size less one stands for
+    any count from 1 on that is smaller.
     """
 
     format_version: int
@@ -304,6 +308,7 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     description: Description | None = None
     sampled_rows: SampledRows | None = None
     notes: dict[str, str] = {}
+    smallest_group: int = 0
 
     @property
     def names(self) -> tuple[str, ...]:

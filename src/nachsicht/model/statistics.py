@@ -19,6 +19,7 @@ class Reason(StrEnum):
     OVERFLOW = "overflow"
     NOT_POSITIVE = "not_positive"
     TOO_MANY_LEVELS = "too_many_levels"
+    NOT_SHARED = "not_shared"
 
 
 class Absent(msgspec.Struct, frozen=True):

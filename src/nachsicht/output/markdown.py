@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from nachsicht.comparison.courses.course import reason_of, severity_of
 from nachsicht.comparison.courses.happenings import Happening
-from nachsicht.i18n import catalogue, percent, phrase, whole
+from nachsicht.i18n import catalogue, count, no_group_below, percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument, RowChanges
 from nachsicht.model.findings import Finding
 from nachsicht.tables.courses import CoursesPart
@@ -22,8 +22,15 @@ _SIGNS = re.compile(r"([\\`*_\[\]<>#|~&$])")
 
 def summary_markdown(document: ComparisonDocument) -> str:
     """The summary as Markdown; values and names of the data stand as plain text."""
+    with no_group_below(document.smallest_group):
+        return "\n".join(_summary(document)) + "\n"
+
+
+def _summary(document: ComparisonDocument) -> list[str]:
     words = catalogue()["page"]
     lines = [f"## {plain(document.title)}", ""]
+    if document.smallest_group:
+        lines += [plain(" ".join(document.sharing)), ""]
     lines += [f"**{plain(document.verdict.headline)}** {plain(document.verdict.detail)}", ""]
     lines += [
         f"| {words['version']} | {words['rows']} | {words['columns_n']} "
@@ -33,15 +40,15 @@ def summary_markdown(document: ComparisonDocument) -> str:
     for version in document.versions:
         share = percent(version.missing_cells / version.cells) if version.cells else "0 %"
         lines.append(
-            f"| {plain(version.label)} | {whole(version.rows)} | {whole(len(version.columns))} "
-            f"| {share} | {whole(version.duplicates.duplicate_rows)} |"
+            f"| {plain(version.label)} | {count(version.rows)} | {whole(len(version.columns))} "
+            f"| {share} | {count(version.duplicates.duplicate_rows)} |"
         )
     lines += _findings(document)
     for sentence in rows_sentences(document):
         lines += ["", plain(sentence)]
     for stale in document.stale_baseline:
         lines += ["", plain(phrase("terminal.stale", code=stale.code, column=stale.column or "–"))]
-    return "\n".join(lines) + "\n"
+    return lines
 
 
 def history_markdown(part: CoursesPart, title: str) -> str:
@@ -112,15 +119,15 @@ def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:
         "old": "" if rows.before is None else document.versions[rows.before].label,
         "new": document.versions[rows.after].label,
         "key": ", ".join(rows.key),
-        "same": whole(rows.unchanged),
-        "changed": whole(rows.changed),
-        "added": whole(rows.added),
-        "removed": whole(rows.removed),
+        "same": count(rows.unchanged),
+        "changed": count(rows.changed),
+        "added": count(rows.added),
+        "removed": count(rows.removed),
     }
     text = phrase(f"rows.{_matched_by(rows)}", **facts)
     left_out, now = rows.duplicate_keys
     if rows.key and (left_out or now):
-        text += phrase("rows.keys_repeat", n=whole(left_out), m=whole(now), **facts)
+        text += phrase("rows.keys_repeat", n=count(left_out), m=count(now), **facts)
     return text
 
 

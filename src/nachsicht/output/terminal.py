@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from io import StringIO
 from typing import TYPE_CHECKING
 
-from nachsicht.i18n import catalogue, hundredths, percent, phrase, printable, whole
+from nachsicht.i18n import (
+    catalogue,
+    count,
+    count_share,
+    hundredths,
+    no_group_below,
+    percent,
+    phrase,
+    printable,
+)
 from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import ProfileDocument
@@ -44,11 +54,17 @@ def summary_text(document: ComparisonDocument) -> str:
 
 def print_summary(document: ComparisonDocument, console: Console) -> None:
     """Print verdict, versions, findings and columns."""
+    with no_group_below(document.smallest_group):
+        _print_summary(document, console.print)
+
+
+def _print_summary(document: ComparisonDocument, say: Callable[..., None]) -> None:
     from rich.text import Text
 
-    say = console.print
     say()
     say(Text(printable(document.title), style="bold"))
+    if document.smallest_group:
+        say(Text(document.sharing[0], style="dim"))
     for version in document.versions:
         say(_version_line(version))
     say()
@@ -74,7 +90,7 @@ def _version_line(version: ProfileDocument) -> Text:
     from rich.text import Text
 
     facts = [
-        phrase("terminal.rows_columns", rows=whole(version.rows), n=len(version.columns)),
+        phrase("terminal.rows_columns", rows=count(version.rows), n=len(version.columns)),
         phrase(
             "terminal.missing_cells",
             share=percent(version.missing_cells / version.cells if version.cells else 0),
@@ -86,7 +102,7 @@ def _version_line(version: ProfileDocument) -> Text:
 
 
 def _repeated(rows: int) -> str:
-    return phrase("terminal.repeated", n=rows, rows=whole(rows))
+    return phrase("terminal.repeated", n=rows, rows=count(rows))
 
 
 def _findings_table(document: ComparisonDocument) -> Table:
@@ -151,12 +167,12 @@ def _columns_table(document: ComparisonDocument) -> Table:
         summaries = summaries_of(column, document.versions)
         newest = next(summary for summary in reversed(summaries) if summary)
         about = "≈ " if newest.error_bounds else ""
-        last = _change_bar(column) if compared else Text(about + whole(newest.distinct))
+        last = _change_bar(column) if compared else Text(about + count(newest.distinct))
         table.add_row(
             Text(printable(column.name)),
             catalogue()["kinds"][column.kind],
             Text(printable(kind_payload(newest)["typical"])),
-            percent(newest.missing_share),
+            count_share(newest.missing, newest.rows),
             last,
         )
     return table

@@ -9,7 +9,7 @@ from typing import Protocol
 import msgspec
 
 from nachsicht.config.settings import Settings
-from nachsicht.errors import SettingsError
+from nachsicht.errors import DocumentError, SettingsError
 from nachsicht.model.dataset_schema import ColumnDescription, Description
 from nachsicht.model.notes import Note
 from nachsicht.model.profile import ProfileDocument
@@ -86,6 +86,19 @@ def unread_notes(lines: Sequence[UnreadLine], settings: Settings) -> list[Note]:
         )
         for line in lines
     ]
+
+
+def refuse_share_safe(versions: Sequence[_Named]) -> None:
+    """Refuse documents that are safe to share already: what they lack cannot be compared.
+
+    Raises
+    ------
+    DocumentError
+        If a version is such a document.
+    """
+    for version in versions:
+        if isinstance(version, ProfileDocument) and version.smallest_group:
+            raise DocumentError("share_safe_compared", where=version.label)
 
 
 def check_hidden(versions: Sequence[_Named], settings: Settings) -> None:

@@ -17,8 +17,9 @@ from nachsicht.model.findings import Accepted
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.model.theme import Theme
 from nachsicht.pipeline.check_columns import check_columns
-from nachsicht.pipeline.check_hidden import check_hidden
+from nachsicht.pipeline.check_hidden import check_hidden, refuse_share_safe
 from nachsicht.pipeline.lazy_version import VersionOnDemand
+from nachsicht.sharing.comparison import share_safe
 
 
 class OnDemand:
@@ -44,6 +45,8 @@ class OnDemand:
         self._theme, self._accepted = theme, accepted
         check_columns(versions, settings)
         check_hidden(versions, settings)
+        if len(versions) > 1 or settings.share:
+            refuse_share_safe(versions)
 
     def one_column(self, name: str) -> ColumnComparison | None:
         """A column that all versions have, but for its findings and steps; no other is computed."""
@@ -59,7 +62,7 @@ class OnDemand:
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings.threads) as pool:
             made = compare_versions(versions, self.title, settings, self._accepted, pool.map)
-        return themed(made, self._theme)
+        return finished(made, self._theme, settings)
 
 
 def _whole(version: VersionOnDemand | ProfileDocument) -> Version:
@@ -75,6 +78,10 @@ def _with_key(settings: Settings, profiles: Sequence[ProfileDocument]) -> Settin
     return msgspec.structs.replace(settings, key=key)
 
 
-def themed(document: ComparisonDocument, theme: Theme | None) -> ComparisonDocument:
-    """The document in the house's colours, if it has some."""
+def finished(
+    document: ComparisonDocument, theme: Theme | None, settings: Settings
+) -> ComparisonDocument:
+    """The document in the house's colours, and safe to share where that is asked for."""
+    if settings.share:
+        document = share_safe(document, settings.share)
     return msgspec.structs.replace(document, theme=theme) if theme else document

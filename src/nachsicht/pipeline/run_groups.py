@@ -19,7 +19,7 @@ from nachsicht.errors import SettingsError
 from nachsicht.findings.build import REST
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.pipeline.check_columns import check_columns
-from nachsicht.pipeline.lazy_comparison import themed
+from nachsicht.pipeline.lazy_comparison import finished
 from nachsicht.pipeline.lazy_version import version_of
 from nachsicht.sources import source_of
 from nachsicht.sources.files import plain_name
@@ -50,7 +50,7 @@ def run_groups(
     if cuts and fitting([by], settings.mask):
         raise SettingsError("masked_cannot_be_split", where=f"{by}")
     slices = slices_at(table, by, cuts) if cuts else None if names else slices_in(table, by)
-    groups = slices or groups_in(table, by, names)
+    groups = slices or _shareable(groups_in(table, by, names), by, settings)
     facts = opened.facts
     # The column that made the groups would only say that they are groups; and what was
     # prepared once is not prepared again.
@@ -73,13 +73,22 @@ def run_groups(
     with threads(settings.threads) as pool:
         if slices:
             found = compare_versions(versions, title, settings, accepted, pool.map, sliced_by=by)
-            return themed(found, theme)
+            return finished(found, theme, settings)
         if len(names) == 2 or _are_all(groups):
             found = compare_versions(versions, title, settings, accepted, pool.map, by)
-            return themed(found, theme)
+            return finished(found, theme, settings)
         rests = [version(taken(table, group.others), REST) for group in groups]
         found = compare_with_rest(versions, rests, by, title, settings, accepted, pool.map)
-        return themed(found, theme)
+        return finished(found, theme, settings)
+
+
+def _shareable(groups: Sequence[Group], by: str, settings: Settings) -> Sequence[Group]:
+    """Groups that may be told of: those of too few rows have labels that only few rows hold."""
+    fewest = settings.share or 0
+    told = [g for g in groups if len(g.rows) >= fewest and len(g.others) >= fewest]
+    if len(told) < len(groups) and len(told) < 2:
+        raise SettingsError("groups_too_small", where=by, n=fewest)
+    return told
 
 
 def _are_all(groups: Sequence[Group]) -> bool:

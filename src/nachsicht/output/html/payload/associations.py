@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from nachsicht.associations.all_pairs import FEWEST_ROWS
-from nachsicht.i18n import number, phrase, whole
+from nachsicht.i18n import count, number, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument, RelationChange
 from nachsicht.model.profile import ProfileDocument, Relation
 from nachsicht.output.html.payload.stats_table import neighbours
@@ -135,7 +135,7 @@ def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
         pair.measure,
         number(pair.value, 2),
         _error(pair),
-        whole(pair.rows),
+        count(pair.rows),
     )
 
 
@@ -150,7 +150,7 @@ def _summary(version: ProfileDocument) -> str:
         n=relations.total_pairs,
         pairs=whole(relations.total_pairs),
         median=number(relations.median or 0.0, 2),
-        rows=whole(relations.rows),
+        rows=count(relations.rows),
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from nachsicht.i18n import percent, whole
+from nachsicht.i18n import count, count_share, is_too_small, whole
 
 #: What it is, the count of each version in words, the difference.
 Row = tuple[str, list[str], str]
@@ -27,10 +27,10 @@ def counted(
         Whether the count is not exact.
     """
     texts = []
-    for i, count in enumerate(counts):
-        text = "–" if count is None else whole(count)
-        if of and count is not None:
-            text += f" ({percent(count / max(of[i], 1))})"
+    for i, rows in enumerate(counts):
+        text = "–" if rows is None else count(rows)
+        if of and rows is not None:
+            text += f" ({count_share(rows, of[i])})"
         texts.append(f"≈ {text}" if about and about[i] else text)
     return name, texts, difference(counts)
 
@@ -38,7 +38,7 @@ def counted(
 def difference(counts: Sequence[int | None]) -> str:
     """The newest count less the one before, with its sign; empty where there is none."""
     newest, before = counts[-1], counts[-2] if len(counts) > 1 else None
-    if newest is None or before is None:
+    if newest is None or before is None or is_too_small(newest) or is_too_small(before):
         return ""
     if newest == before:
         return "–"

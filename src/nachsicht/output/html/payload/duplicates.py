@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from nachsicht.i18n import percent, phrase, whole
+from nachsicht.i18n import count, count_share, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.profile import Duplicates, ProfileDocument
 from nachsicht.output.html.payload.by_version import Row, counted
@@ -47,8 +47,8 @@ def _look(version: ProfileDocument, duplicates: Duplicates) -> dict[str, Any]:
         "sentence": phrase(
             "page.duplicates_sentence",
             n=duplicates.duplicate_rows,
-            rows=("≈ " if duplicates.uncertainty else "") + whole(duplicates.duplicate_rows),
-            share=percent(duplicates.duplicate_rows / max(version.rows, 1)),
+            rows=("≈ " if duplicates.uncertainty else "") + count(duplicates.duplicate_rows),
+            share=count_share(duplicates.duplicate_rows, version.rows),
             columns=_columns(duplicates, left_out),
         ),
         "runs": [

@@ -15,6 +15,7 @@ from nachsicht.model.column import (
     Level,
     NestedSummary,
     NumberCount,
+    Quantile,
     QuantitySummary,
     TextSummary,
 )
@@ -52,11 +53,26 @@ def shown_of(_detail: Any, _column: ColumnSummary) -> dict[str, Any]:
 @shown_of.register
 def _quantity(detail: QuantitySummary, _: ColumnSummary) -> dict[str, Any]:
     return {
-        "typical": number(float(detail.median)) if known(detail.median) else "–",
-        "quantiles": [(point.share, number(point.value, 4)) for point in detail.quantiles],
+        "typical": typical_text(detail),
+        "quantiles": [(point.share, quantile_text(point, 4)) for point in detail.quantiles],
         "lowest": _ends(detail.lowest),
         "highest": _ends(detail.highest),
     }
+
+
+def typical_text(detail: QuantitySummary) -> str:
+    """The median, or the range in which it lies where no more is told."""
+    if known(detail.median):
+        return number(float(detail.median))
+    middle = next((point for point in detail.quantiles if point.share == 0.5), None)
+    return quantile_text(middle, 3) if middle else "–"
+
+
+def quantile_text(point: Quantile, digits: int) -> str:
+    """A quantile, or the range in which it lies."""
+    low = number(point.value, digits)
+    high = low if point.up_to is None else number(point.up_to, digits)
+    return low if high == low else f"{low} … {high}"
 
 
 @shown_of.register
@@ -81,8 +97,8 @@ def _datetime(detail: DatetimeSummary, _: ColumnSummary) -> dict[str, Any]:
 
 @shown_of.register
 def _text(detail: TextSummary, _: ColumnSummary) -> dict[str, Any]:
-    median = detail.char_count.median
-    typical = phrase("page.n_characters", n=number(float(median))) if known(median) else "–"
+    length = typical_text(detail.char_count)
+    typical = "–" if length == "–" else phrase("page.n_characters", n=length)
     return {
         "typical": typical,
         "patterns": _levels(detail.patterns[:_PATTERNS]),

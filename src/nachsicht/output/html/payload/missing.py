@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from nachsicht.i18n import percent, phrase, whole
+from nachsicht.i18n import count, percent, phrase, whole
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ComparisonDocument, summaries_of
 from nachsicht.model.kinds import Kind
@@ -32,13 +32,13 @@ def missing_payload(document: ComparisonDocument) -> dict[str, Any] | None:
         "further": phrase(
             "page.further_patterns",
             n=whole(newest.other_patterns),
-            rows=whole(newest.other_rows),
+            rows=count(newest.other_rows),
         )
         if newest.other_patterns
         else "",
         "groups": [group.columns for group in newest.groups],
         "pairs": [
-            (pair.x, pair.y, whole(pair.rows), percent(pair.jaccard))
+            (pair.x, pair.y, count(pair.rows), percent(pair.jaccard))
             for pair in newest.pairs[:_LISTED]
         ],
     }
@@ -139,10 +139,10 @@ def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
     places = next((p for p in version.missing_patterns.counts_by_block if p.column == name), None)
     return {
         "word": amount_word(column.missing_share, version.missing_thresholds),
-        "lost": whole(column.missing),
+        "lost": count(column.missing),
         "among": _among(version, name),
         "over_time": _by_moment(version, name),
-        "only": whole(version.missing_patterns.sole_missing.get(name, 0)),
+        "only": count(version.missing_patterns.sole_missing.get(name, 0)),
         "block_rows": places.block_rows if places else 0,
         "places": [round(count / places.block_rows, 3) for count in places.missing]
         if places

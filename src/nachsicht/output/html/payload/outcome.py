@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from nachsicht.i18n import number, percent, phrase, whole
+from nachsicht.i18n import count, number, percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.outcome import Outcome, OutcomeBin, OutcomeView, bin_label
 from nachsicht.model.profile import ProfileDocument
@@ -58,7 +58,7 @@ def _sentence(outcome: Outcome, version: ProfileDocument) -> str:
         column=outcome.column,
         level=outcome.level,
         overall=overall,
-        rows=whole(outcome.rows),
+        rows=count(outcome.rows),
         among=phrase("page.among_drawn", rows=whole(relations.sampled_rows)) if drawn else "",
     )
     alike = neighbours(version).get(outcome.column, 0.0)
@@ -98,7 +98,7 @@ def _bin(entry: OutcomeBin, outcome: Outcome, rows: int) -> dict[str, Any]:
     say = number if outcome.level is None else percent
     return {
         "label": bin_label(entry),
-        "rows": whole(entry.rows),
+        "rows": count(entry.rows),
         "part": round(entry.rows / max(rows, 1), 4),
         "value": entry.value,
         "low": entry.low,

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
-from nachsicht.i18n import catalogue, percent, phrase, size, whole
+from nachsicht.i18n import catalogue, count, percent, phrase, size, whole
 from nachsicht.model.column import DatetimeSummary
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.profile import ProfileDocument
@@ -36,7 +36,7 @@ def overview_payload(document: ComparisonDocument) -> list[dict[str, str]]:
 
 
 def _rows(version: ProfileDocument) -> str:
-    return whole(version.rows)
+    return count(version.rows)
 
 
 def _columns(version: ProfileDocument) -> str:
@@ -59,11 +59,11 @@ def _complete(version: ProfileDocument) -> str:
 
 def _duplicates(version: ProfileDocument) -> str:
     about = "≈ " if version.duplicates.uncertainty else ""
-    return about + whole(version.duplicates.duplicate_rows)
+    return about + count(version.duplicates.duplicate_rows)
 
 
 def _memory(version: ProfileDocument) -> str:
-    return size(version.memory_bytes)
+    return size(version.memory_bytes) if version.memory_bytes else ""
 
 
 def _period(version: ProfileDocument) -> str:
@@ -84,8 +84,8 @@ def _nothing(_: ProfileDocument) -> str:
     return ""
 
 
-def _counted(count: Callable[[ProfileDocument], int]) -> Callable[[ProfileDocument], str]:
-    return lambda version: whole(count(version))
+def _counted(rows_of: Callable[[ProfileDocument], int]) -> Callable[[ProfileDocument], str]:
+    return lambda version: count(rows_of(version))
 
 
 _NUMBERS: tuple[tuple[str, Callable[[ProfileDocument], str], Any], ...] = (

@@ -10,7 +10,17 @@ from typing import Any
 import msgspec
 
 from nachsicht.comparison.findings.cells import rewrite_code, rewrite_facts
-from nachsicht.i18n import format_name, number, percent, phrase, size, whole
+from nachsicht.i18n import (
+    count,
+    count_share,
+    format_name,
+    no_group_below,
+    number,
+    percent,
+    phrase,
+    size,
+    whole,
+)
 from nachsicht.model.column import (
     ColumnSummary,
 )
@@ -43,15 +53,25 @@ from nachsicht.output.html.payload.overview import kinds_of, overview_payload
 from nachsicht.output.html.payload.pair_plots import components_payload, pairs_payload, time_payload
 from nachsicht.output.html.payload.stats_table import differences_of, statistics_of
 from nachsicht.output.html.recipes import recipes_payload
-from nachsicht.output.markdown import rows_sentence, rows_sentences
+from nachsicht.output.markdown import (
+    rows_sentence,
+    rows_sentences,
+)
 from nachsicht.remedies.build import remedy_of
 
 
 def payload_of(document: ComparisonDocument) -> dict[str, Any]:
     """The page's data, as plain values."""
+    with no_group_below(document.smallest_group):
+        return _payload(document)
+
+
+def _payload(document: ComparisonDocument) -> dict[str, Any]:
     relations = relations_by_column(document.versions[-1])
     return {
         "title": document.title,
+        "smallest_group": document.smallest_group,
+        "sharing": document.sharing,
         "compared": len(document.versions) > 1,
         "verdict": _verdict(document.verdict),
         "findings": [_finding(finding, document) for finding in document.findings],
@@ -124,8 +144,8 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         "cells": [
             (
                 cell.column,
-                whole(cell.rows),
-                percent(cell.rows / max(rows.changed + rows.unchanged, 1)),
+                count(cell.rows),
+                count_share(cell.rows, rows.changed + rows.unchanged),
                 _rewrite(cell.rewrite),
             )
             for cell in rows.changed_cells
@@ -136,7 +156,7 @@ def _rows(rows: RowChanges, document: ComparisonDocument) -> dict[str, Any]:
         ],
         "added": [", ".join(key) for key in rows.added_keys],
         "removed": [", ".join(key) for key in rows.removed_keys],
-        "duplicate_keys": [whole(n) for n in rows.duplicate_keys],
+        "duplicate_keys": [count(n) for n in rows.duplicate_keys],
         "not_compared": rows.not_compared,
     }
 
@@ -185,7 +205,7 @@ def _version(version: ProfileDocument) -> dict[str, Any]:
         "rows": version.rows,
         "columns": len(version.columns),
         "facts": {
-            "rows": whole(version.rows),
+            "rows": count(version.rows),
             "columns_n": whole(len(version.columns)),
             "kinds": kinds_of(version),
             "missing_cells": _counted_share(version.missing_cells, cells),
@@ -216,8 +236,8 @@ def _description(version: ProfileDocument) -> dict[str, str]:
     return {"description": ": ".join((described.source, *own))}
 
 
-def _counted_share(count: int, of: int) -> str:
-    return f"{whole(count)} ({percent(count / of)})" if of else whole(count)
+def _counted_share(rows: int, of: int) -> str:
+    return f"{count(rows)} ({count_share(rows, of)})" if of else count(rows)
 
 
 def _column(
@@ -276,7 +296,7 @@ def _summary(column: ColumnSummary) -> dict[str, Any]:
         "present": column.present,
         "missing": column.missing,
         "missing_share": column.missing_share,
-        "missing_text": percent(column.missing_share),
+        "missing_text": count_share(column.missing, column.rows),
         "distinct": column.distinct,
         "unique_once": column.unique_once,
         "memory": size(column.memory_bytes),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import singledispatch
 from typing import Any
 
-from nachsicht.i18n import catalogue, number, percent, phrase, whole
+from nachsicht.i18n import catalogue, count, number, percent, phrase, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -98,7 +98,7 @@ def _float(text: str) -> float | None:
 def _quantity(detail: QuantitySummary, _: int) -> list[Row]:
     rows = [_shown(code, getattr(detail, code)) for code in QUANTITY]
     if detail.mode:
-        rows.append(("mode", f"{number(detail.mode.value, 4)} ({whole(detail.mode.count)})", ""))
+        rows.append(("mode", f"{number(detail.mode.value, 4)} ({count(detail.mode.count)})", ""))
     rows += [_count("zeros", detail.zeros), _count("negatives", detail.negatives)]
     rows.append(_count("infinite", detail.neg_inf + detail.pos_inf))
     if detail.outliers:
@@ -153,7 +153,7 @@ def _text(detail: TextSummary, _: int) -> list[Row]:
         _count("blank", detail.blank),
         _count("edge_spaces", detail.leading_space + detail.trailing_space),
     ]
-    looks = [(_word(name), f"{whole(n)}") for name, n in detail.semantic_types.items()]
+    looks = [(_word(name), count(n)) for name, n in detail.semantic_types.items()]
     return rows + [("semantic_types", f"{name}: {n}", "") for name, n in looks]
 
 

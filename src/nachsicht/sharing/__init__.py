@@ -1,0 +1,1 @@
+"""What may be told of a dataset to those who must not see its rows."""
