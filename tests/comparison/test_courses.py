@@ -320,3 +320,18 @@ def test_two_jumps_are_not_told_as_a_drift():
         ("jump", "w08"),
         ("jump", "w16"),
     }
+
+
+@pytest.mark.parametrize(("part", "by"), [(0.15, 25.0), (0.0, 1.5)], ids=["tail", "all"])
+def test_tails_that_move_the_median_along_are_told_as_such(part, by):
+    def weights(number):
+        rng = np.random.default_rng([4, number])
+        values = rng.normal(40, 5, 900)
+        if number >= 40:
+            values += by * (rng.random(900) < part if part else 1)
+        return pd.DataFrame({"weight": values.round(2)})
+
+    happened = courses_of([kept(weights(n), n) for n in range(90)]).happened
+    (told,) = (each for each in happened if each.column == "weight")
+    assert (told.form, told.first) == ("jump", "w40")
+    assert told.statistic == ("interdecile_range" if part else "median")

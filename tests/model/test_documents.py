@@ -62,7 +62,8 @@ def test_documents_of_the_former_format_hold_the_figures_that_are_computed_today
     assert read["format_version"] == FORMAT_VERSION
     for tree in (read, today):  # bins had their labels alone, and no rows were kept
         for version in tree.get("versions", [tree]):
-            version["sampled_rows"] = None
+            version["sampled_rows"] = version["missing_matrix"] = None
+            version["missing_ranges"] = []
             version["outcome"] = version["outcome"] and [
                 (view["column"], view["explained_share"], [b["value"] for b in view["bins"]])
                 for view in version["outcome"]["views"]

@@ -10,7 +10,7 @@ import nachsicht
 from nachsicht.arrow.hashing import hash_values
 from nachsicht.columns.levels import Grouper
 from nachsicht.table.duplicates import RowHashes
-from nachsicht.table.missing import observe_missing_by_level
+from nachsicht.table.missing.by_level import observe_missing_by_level
 
 cell = st.none() | st.sampled_from(["", "a", "ab", "ba", "a\0", "über"])
 rows = st.lists(st.tuples(cell, st.none() | st.integers(0, 2), st.booleans()), max_size=30)

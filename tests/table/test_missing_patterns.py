@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 import nachsicht
 from nachsicht.columns.levels import levels_in
-from nachsicht.table.missing_patterns import MOST_BLOCKS, observe_patterns
+from nachsicht.table.missing.patterns import MOST_BLOCKS, observe_patterns
 from nachsicht.table.preview import DRAWN, SHOWN, observe_ends
 
 RNG = np.random.default_rng(41)

@@ -3,6 +3,7 @@
 import { useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { type Missing as MissingData, type MissingColumn, page, word } from "./model";
+import { MissingMatrix } from "./MissingMatrix";
 import { Recipe } from "./Recipe";
 import { Across, DIFFERENCE, Facts, SectionHead, Strip, Term, VersionChoice, VersionHeads, VersionMark } from "./parts";
 
@@ -17,6 +18,8 @@ export function Missing() {
     <section class="missing-values" id="missing" aria-label={word("page.missing_section")}>
       <SectionHead of="missing" title={word("page.missing_section")} />
       <Recipe of="missing" />
+      {missing.matrices.some(Boolean) && <VersionChoice chosen={view} choose={setView} />}
+      {view !== DIFFERENCE && missing.matrices[view] && <MissingMatrix matrix={missing.matrices[view]!} version={view} />}
       <div class="tables">
         <Facts first="version" rows={missing.facts} />
         {missing.patterns.length > 0 && <Patterns missing={missing} />}
@@ -26,7 +29,7 @@ export function Missing() {
       {missing.groups.map((group, i) => (
         <p key={i}>{word("page.missing_group", { list: group.join(", ") })}</p>
       ))}
-      <VersionChoice chosen={view} choose={setView} />
+      {!missing.matrices.some(Boolean) && <VersionChoice chosen={view} choose={setView} />}
       <div class="wide">
         {view === DIFFERENCE ? <Changes columns={drawn} /> : <InVersion columns={drawn} version={view} />}
       </div>
@@ -101,6 +104,8 @@ function InVersion({ columns, version }: { columns: MissingColumn[]; version: nu
     return view ? [{ column, view }] : [];
   });
   const over = drawn.find(({ view }) => view.over_time)?.view.over_time?.[0];
+  // What the matrix does not show more plainly.
+  const along = !page.missing!.matrices[version] && drawn.some(({ view }) => view.places.length);
   const among = drawn.some(({ view }) => view.among.length);
   return (
     <table class="gap-columns">
@@ -111,7 +116,7 @@ function InVersion({ columns, version }: { columns: MissingColumn[]; version: nu
           <Head term="missing_amount" />
           <Head term="rows_lost" number />
           <Head term="sole_missing" number />
-          <Head term="missing_along_rows" />
+          {along && <Head term="missing_along_rows" />}
           <th scope="col">{over && word("page.missing_over_time", { moment: over })}</th>
           <th scope="col">{among && <Term term="missing_with">{word("page.missing_with")}</Term>}</th>
         </tr>
@@ -126,9 +131,11 @@ function InVersion({ columns, version }: { columns: MissingColumn[]; version: nu
             <td>{view.word}</td>
             <td class="number">{view.lost}</td>
             <td class="number">{view.only}</td>
-            <td>
-              <Along column={column} version={version} />
-            </td>
+            {along && (
+              <td>
+                <Along column={column} version={version} />
+              </td>
+            )}
             <td>
               {view.over_time && (
                 <Strip

@@ -68,7 +68,20 @@ export interface MissingColumn {
   /** By version; empty for the columns that are not drawn. */
   views: (MissingView | null)[];
 }
+/** Missing cells of a few evenly drawn rows; the columns in the order of a tree. */
+export interface MissingMatrix {
+  columns: string[];
+  rows: number;
+  /** Bits in base64, each column beginning with a byte; 1 is missing. */
+  cells: string;
+  /** The i-th makes the cluster n + i of two columns or clusters, at a distance from 0 to 1. */
+  merges: [number, number, number][];
+  caption: string;
+  more: string;
+}
 export interface Missing {
+  /** By version. */
+  matrices: (MissingMatrix | null)[];
   facts: FactRow[];
   columns: MissingColumn[];
   patterns: { columns: string[]; rows: [string[], string]; share: string }[];

@@ -39,8 +39,9 @@ from nachsicht.table.duplicates import (
 )
 from nachsicht.table.fingerprint import fingerprint, row_hash_sum
 from nachsicht.table.group_stats import stats_by_level
-from nachsicht.table.missing import observe_missing_by_level
-from nachsicht.table.missing_patterns import observe_patterns
+from nachsicht.table.missing.by_level import observe_missing_by_level
+from nachsicht.table.missing.matrix import missing_matrix_of
+from nachsicht.table.missing.patterns import observe_patterns
 from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
 from nachsicht.table.preview import MOST_COLUMNS, observe_ends
@@ -229,6 +230,7 @@ class InMemory:
                 outcome=self.outcome,
                 excerpt=excerpt.result(),
                 sampled_rows=self._sampled_rows(),
+                missing_matrix=missing_matrix_of(self._sample, self.names),
                 breaches=breaches.result().found,
             )
 

@@ -50,6 +50,47 @@ class MissingHotspot(msgspec.Struct, frozen=True):
     elsewhere: float
 
 
+class MissingRange(msgspec.Struct, frozen=True):
+    """Neighbouring rows, or units of time, in which a column is missing far more than elsewhere.
+
+    ``by`` is the datetime column, and ``first`` and ``last`` its units as texts; without, they are
+    row numbers, from 1. ``elsewhere`` is the share of missing values in all other rows.
+    """
+
+    column: str
+    by: str | None
+    first: int | str
+    last: int | str
+    rows: int
+    missing: int
+    elsewhere: float
+
+
+class MissingMatrix(msgspec.Struct, frozen=True, kw_only=True):
+    """Which cells of a few evenly drawn rows are missing.
+
+    Attributes
+    ----------
+    columns : tuple of str
+        Those with missing values, the ones that go missing together next to each other.
+    left_out : int
+        How many more columns have missing values.
+    rows : int
+        In the order of the data.
+    cells : bytes
+        A bit for each cell, column by column, each of which begins with a byte; 1 is missing.
+    merges : tuple of (int, int, float)
+        The tree of the columns: 0 to n - 1 are columns, the cluster that the i-th merge makes is
+        n + i. The distance, from 0 to 1, is one less Jaccard's index.
+    """
+
+    columns: tuple[str, ...]
+    left_out: int
+    rows: int
+    cells: bytes
+    merges: tuple[tuple[int, int, float], ...]
+
+
 class MissingPatterns(msgspec.Struct, frozen=True, kw_only=True):
     """Rows by what is missing in them.
 

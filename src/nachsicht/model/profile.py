@@ -8,7 +8,12 @@ from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Finding
 from nachsicht.model.kinds import ExclusionReason
-from nachsicht.model.missing import MissingHotspot, MissingPatterns
+from nachsicht.model.missing import (
+    MissingHotspot,
+    MissingMatrix,
+    MissingPatterns,
+    MissingRange,
+)
 from nachsicht.model.notes import Note
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
@@ -309,6 +314,8 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     sampled_rows: SampledRows | None = None
     notes: dict[str, str] = {}
     smallest_group: int = 0
+    missing_matrix: MissingMatrix | None = None
+    missing_ranges: tuple[MissingRange, ...] = ()
 
     @property
     def names(self) -> tuple[str, ...]:

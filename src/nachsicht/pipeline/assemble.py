@@ -8,8 +8,10 @@ from nachsicht.config.settings import Settings
 from nachsicht.findings.rules.table import findings_in
 from nachsicht.model.codec import FORMAT_VERSION
 from nachsicht.model.dataset_schema import Description
+from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import Origin, ProfileDocument
-from nachsicht.table.missing import concentrated
+from nachsicht.table.missing.by_level import concentrated
+from nachsicht.table.missing.ranges import ranges_of_missing
 from nachsicht.table.result import Computed
 
 
@@ -25,6 +27,7 @@ def put_together(
     names = {column.name for column in computed.columns}  # omitted ones are nowhere to be read
     decimals = {name: n for name, n in origin.decimals_written.items() if name in names}
     origin = msgspec.structs.replace(origin, decimals_written=decimals)
+    moments = {c.name for c in computed.columns if c.kind is Kind.DATETIME}
     found = findings_in(label, computed, origin, settings, description)
     return ProfileDocument(
         format_version=FORMAT_VERSION,
@@ -48,6 +51,10 @@ def put_together(
         outcome=computed.outcome,
         excerpt=computed.excerpt,
         sampled_rows=computed.sampled_rows,
+        missing_matrix=computed.missing_matrix,
+        missing_ranges=ranges_of_missing(
+            computed.missing_patterns, computed.missing_by_level, moments
+        ),
         findings=found,
         origin=origin,
         description=description,

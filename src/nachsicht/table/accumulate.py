@@ -35,8 +35,9 @@ from nachsicht.table.duplicates import (
 from nachsicht.table.fingerprint import fingerprint, row_hash_sum
 from nachsicht.table.group_stats import stats_by_level
 from nachsicht.table.masking import mask_key
-from nachsicht.table.missing import GapsPart, observe_missing_by_level
-from nachsicht.table.missing_patterns import GapPatternsPart, observe_patterns
+from nachsicht.table.missing.by_level import GapsPart, observe_missing_by_level
+from nachsicht.table.missing.matrix import missing_matrix_of
+from nachsicht.table.missing.patterns import GapPatternsPart, observe_patterns
 from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
 from nachsicht.table.prepare import prepared
@@ -247,6 +248,7 @@ def finish_table(
             found.relations.pairs,
             (settings.outcome, settings.time_column),
         ),
+        missing_matrix=missing_matrix_of(part.sample, names),
         breaches=part.breaches.found,
     )
 

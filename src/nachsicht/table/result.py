@@ -11,7 +11,7 @@ from nachsicht.arrow.hashing import Hashes
 from nachsicht.associations.all_pairs import AllPairs
 from nachsicht.associations.encode import EncodedColumn
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.missing import MissingPatterns
+from nachsicht.model.missing import MissingMatrix, MissingPatterns
 from nachsicht.model.outcome import Outcome
 from nachsicht.model.pair_plots import Components, OverTime, PairView
 from nachsicht.model.profile import (
@@ -43,6 +43,7 @@ class Computed(msgspec.Struct, frozen=True, kw_only=True):
     outcome: Outcome | None
     excerpt: Excerpt
     sampled_rows: SampledRows | None
+    missing_matrix: MissingMatrix | None
     breaches: Violations
 
 

@@ -17,6 +17,7 @@ from nachsicht.comparison.courses.happenings import (
     happenings_of,
     one_each,
     together,
+    without_moved_by_tails,
     without_what_follows,
 )
 from nachsicht.comparison.courses.series import (
@@ -154,7 +155,9 @@ def courses_of(profiles: Sequence[FollowedProfile], accepted: Sequence[Accepted]
     places = {name: place for place, name in enumerate(["", *names])}
     courses = tuple(_course(name, columns[name], series[name], unusual.get(name)) for name in names)
     by_place = {label: place for place, label in enumerate(labels)}
-    happened_once = without_what_follows(one_each(happened), by_place)
+    happened_once = without_what_follows(
+        one_each(without_moved_by_tails(happened, by_place)), by_place
+    )
     explained = [
         _explained(e, happened, courses[places[e.column] - 1], by_place) for e in happened_once
     ]

@@ -50,6 +50,11 @@ _FOLLOWING = (
 _STORED = ("decimals", "dtype")
 #: This moves with everything else of a column.
 _OVERALL = "distance"
+#: What says of the values where their tails lie; a median that moves takes them along.
+_TAILS = ("interdecile_range", "below", "above")
+#: Tails that moved by so many times as much as the median, in the sizes that are worth a check, are
+#: why it moved.
+_OUTWEIGHS = 3.0
 #: What stayed for so many versions is the new normal.
 _SETTLED = 12
 #: What is as sure as this is certain.
@@ -93,6 +98,8 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
         Whether it stayed for so long that it is the new normal: it is worth a check at most.
     p_value : float
         How often chance gives as much anywhere in this series.
+    weight : float
+        The size of the change, in sizes that are worth a check.
     period : float, optional
         Of a season, in versions.
     cause : StayedCause, optional
@@ -116,6 +123,7 @@ class Happening(msgspec.Struct, frozen=True, kw_only=True):
     newest: bool
     settled: bool
     p_value: float
+    weight: float = 0.0
     period: float | None = None
     cause: StayedCause | None = None
     accepted: str | None = None
@@ -136,6 +144,7 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
         newest = event.form == "jump" and event.first == event.last
         versions = event.last - first + 1
         settled = event.form == "jump" and versions >= _SETTLED
+        size = abs(after - before) / series.scale if series.scale else np.inf
         yield Happening(
             column=series.column,
             statistic=series.statistic,
@@ -146,10 +155,11 @@ def happenings_of(series: Series, course: Course, labels: Sequence[str]) -> Iter
             versions=versions,
             before=_state(series, before),
             after=_state(series, after),
-            severity=_severity(series, abs(after - before), event.form, settled=settled),
+            severity=_severity(series, size, event.form, settled=settled),
             newest=newest,
             settled=settled,
             p_value=event.p_value,
+            weight=size / max(_LIMITS[series.statistic][0], _CERTAIN),
             period=event.period,
             values=tuple(series.values.tolist()),
         )
@@ -171,14 +181,31 @@ def _state(series: Series, value: float) -> float | str:
     return series.states[min(max(round(value), 0), len(series.states) - 1)]
 
 
-def _severity(series: Series, change: float, form: str, *, settled: bool) -> Severity:
+def _severity(series: Series, size: float, form: str, *, settled: bool) -> Severity:
     if form == "season":
         return Severity.NOTE
     check, act = _LIMITS[series.statistic]
-    size = change / series.scale if series.scale else np.inf
     if size >= act and form != "spike" and not settled:
         return Severity.ACT
     return Severity.CHECK if size >= check else Severity.NOTE
+
+
+def without_moved_by_tails(
+    happened: Sequence[Happening], places: Mapping[str, int]
+) -> list[Happening]:
+    """All but the medians that moved since some of the values are far out now."""
+    tails = [each for each in happened if each.statistic in _TAILS]
+
+    def outweighed(each: Happening) -> bool:
+        return each.statistic == "median" and any(
+            tail.column == each.column
+            and tail.form == each.form
+            and tail.weight >= _OUTWEIGHS * each.weight
+            and _covers(tail, each, places)
+            for tail in tails
+        )
+
+    return [each for each in happened if not outweighed(each)]
 
 
 def one_each(happened: Sequence[Happening]) -> list[Happening]:

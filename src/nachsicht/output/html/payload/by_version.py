@@ -32,13 +32,19 @@ def counted(
         if of and rows is not None:
             text += f" ({count_share(rows, of[i])})"
         texts.append(f"≈ {text}" if about and about[i] else text)
-    return name, texts, difference(counts)
+    told = not any(rows is not None and is_too_small(rows) for rows in counts[-2:])
+    return name, texts, difference(counts) if told else ""
+
+
+def columns_counted(name: str, columns: Sequence[int]) -> Row:
+    """As `counted`, of columns, of which even a few may be told."""
+    return name, list(map(whole, columns)), difference(columns)
 
 
 def difference(counts: Sequence[int | None]) -> str:
     """The newest count less the one before, with its sign; empty where there is none."""
     newest, before = counts[-1], counts[-2] if len(counts) > 1 else None
-    if newest is None or before is None or is_too_small(newest) or is_too_small(before):
+    if newest is None or before is None:
         return ""
     if newest == before:
         return "–"

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Sequence
 from typing import Any
 
-from nachsicht.i18n import count, percent, phrase, whole
+from nachsicht.i18n import count, count_share, percent, phrase, whole
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import ComparisonDocument, summaries_of
 from nachsicht.model.kinds import Kind
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.output.html.payload.by_version import Row, counted
+from nachsicht.output.html.payload.by_version import Row, columns_counted, counted
 
 #: Patterns and pairs that are listed.
 _LISTED = 12
@@ -28,6 +29,7 @@ def missing_payload(document: ComparisonDocument) -> dict[str, Any] | None:
     return {
         "facts": _facts(versions),
         "columns": _columns(document),
+        "matrices": [_matrix(version) for version in versions],
         "patterns": _patterns([version.missing_patterns for version in versions]),
         "further": phrase(
             "page.further_patterns",
@@ -55,6 +57,7 @@ def amount_word(share: float, bounds: tuple[float, float]) -> str:
 
 def _among(version: ProfileDocument, column: str) -> list[str]:
     """Levels of other columns in which a column is missing far more than elsewhere."""
+    told = {one.by for one in version.missing_ranges if one.column == column}
     return [
         phrase(
             "page.missing_hotspot",
@@ -65,6 +68,39 @@ def _among(version: ProfileDocument, column: str) -> list[str]:
             elsewhere=percent(one.elsewhere),
         )
         for one in version.missing_hotspots
+        if one.column == column and one.by not in told
+    ]
+
+
+def _matrix(version: ProfileDocument) -> dict[str, Any] | None:
+    """The missing cells of a few rows, and the tree of the columns; cells are in base64."""
+    found = version.missing_matrix
+    if found is None:
+        return None
+    more = phrase("page.further_columns", n=found.left_out) if found.left_out else ""
+    return {
+        "columns": found.columns,
+        "rows": found.rows,
+        "cells": base64.b64encode(found.cells).decode(),
+        "merges": found.merges,
+        "caption": phrase("page.missing_matrix_caption", n=found.rows, label=version.label),
+        "more": more,
+    }
+
+
+def _where(version: ProfileDocument, column: str) -> list[str]:
+    """The neighbouring rows, and the time, in which a column is missing far more than elsewhere."""
+    return [
+        phrase(
+            "page.missing_in_rows" if one.by is None else "page.missing_in_time",
+            by=one.by,
+            first=one.first,
+            last=one.last,
+            share=percent(one.missing / max(one.rows, 1)),
+            missing=whole(one.missing),
+            elsewhere=percent(one.elsewhere),
+        )
+        for one in version.missing_ranges
         if one.column == column
     ]
 
@@ -96,8 +132,8 @@ def _facts(versions: Sequence[ProfileDocument]) -> list[Row]:
         counted("missing_cells", [version.missing_cells for version in versions], cells),
         counted("complete_rows", complete, rows),
         counted("rows_with_missing", touched, rows),
-        counted("columns_with_missing", affected),
-        counted("columns_all_missing", empty),
+        columns_counted("columns_with_missing", affected),
+        columns_counted("columns_all_missing", empty),
     ]
 
 
@@ -113,7 +149,7 @@ def _columns(document: ComparisonDocument) -> list[dict[str, Any]]:
     return [
         {
             "name": name,
-            "shares": [None if share is None else percent(share) for share in shares],
+            "shares": [s and count_share(s.missing, s.rows) for s in summaries],
             "change": _change(shares),
             "views": [
                 _view(version, summary) if summary else None
@@ -140,7 +176,7 @@ def _view(version: ProfileDocument, column: ColumnSummary) -> dict[str, Any]:
     return {
         "word": amount_word(column.missing_share, version.missing_thresholds),
         "lost": count(column.missing),
-        "among": _among(version, name),
+        "among": [*_where(version, name), *_among(version, name)],
         "over_time": _by_moment(version, name),
         "only": count(version.missing_patterns.sole_missing.get(name, 0)),
         "block_rows": places.block_rows if places else 0,

@@ -1,0 +1,1 @@
+"""Missing values: which columns together, in which rows, with which levels of others."""
