@@ -6,7 +6,7 @@ import { count, whole } from "./format";
 import { Ledger } from "./Ledger";
 import { LanguageChoice } from "./LanguageChoice";
 import { language, languages, page, speak, word } from "./model";
-import { Relations, Rows } from "./Between";
+import { hasRows, Relations, Rows } from "./Between";
 import { Explore } from "./Explore";
 import { Missing } from "./Missing";
 import { Duplicates } from "./Duplicates";
@@ -26,7 +26,7 @@ const sections = [
   ...(page.matrix || page.no_relations ? (["relations"] as const) : []),
   ...(page.missing ? (["missing"] as const) : []),
   "duplicates",
-  "rows",
+  ...(hasRows() ? (["rows"] as const) : []),
   ...(page.time ? (["time"] as const) : []),
   "origin",
 ] as const;

@@ -5,9 +5,14 @@ import { columnAddress, follow, go, useAddress } from "./address";
 import { Matrix } from "./Matrix";
 import { type Excerpt, page, type Pair, type RowChanges, word } from "./model";
 import { Components, pairAddress, pairIn, pairOf, PairPage } from "./Pairs";
-import { Cells, ColumnHeads, Listed, Search, SectionHead, Term } from "./parts";
+import { Cells, isNumeric, Listed, Search, SectionHead, Term } from "./parts";
+import { sorted, SortHead, useSorting } from "./sorting";
+
+/** Whether there is anything to be said or shown of the rows. */
+export const hasRows = () => page.rows_sentences.length + page.rows.length > 0 || page.excerpts.some((excerpt) => excerpt.first.length > 0);
 
 export function Rows() {
+  if (!hasRows()) return null;
   return (
     <section class="rows" id="rows" aria-label={word("page.rows_section")}>
       <SectionHead of="rows" title={word("page.rows_section")} />
@@ -31,14 +36,14 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
   const [sought, seek] = useState("");
   const [missingOnly, setMissingOnly] = useState(false);
   const [farOnly, setFarOnly] = useState(false);
+  const [sorting, sort] = useSorting();
   const names = ["first", "sampled", "last"] as const;
   const wanted = (row: (string | null)[], place: number, part: number) =>
     (!missingOnly || row.includes(null)) &&
     (!farOnly || excerpt.outlier_rows[part]!.includes(place)) &&
     (!sought || row.some((cell) => cell?.toLocaleLowerCase().includes(sought.toLocaleLowerCase())));
-  const rowsOf = (part: (typeof names)[number]) =>
-    excerpt[part].filter((row, place) => wanted(row, place, names.indexOf(part)));
-  const parts = names.filter((part) => rowsOf(part).length > 0);
+  const all = names.flatMap((part, p) => excerpt[part].flatMap((row, place) => (wanted(row, place, p) ? [{ row, place, p }] : [])));
+  const shown = sorting ? sorted(all.map(({ row }) => row[sorting.by]!), sorting.down).map((i) => all[i]!) : all;
   if (!excerpt.first.length) return null;
   const label = page.versions[version]!.label;
   return (
@@ -58,25 +63,21 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
           <thead>
             <tr>
               <td />
-              <ColumnHeads names={excerpt.columns} />
+              {excerpt.columns.map((name, i) => (
+                <SortHead name={name} at={i} number={isNumeric(name)} sorting={sorting} sort={sort} key={i} />
+              ))}
             </tr>
           </thead>
-          {parts.map((part) => (
-            <tbody key={part}>
-              {rowsOf(part).map((row, i) => (
-                <tr key={i}>
-                  {i === 0 ? (
-                    <th scope="row" class="muted">
-                      {word(`page.excerpt_${part}`)}
-                    </th>
-                  ) : (
-                    <td />
-                  )}
-                  <Cells row={row} names={excerpt.columns} />
-                </tr>
-              ))}
-            </tbody>
-          ))}
+          <tbody>
+            {shown.map(({ row, place, p }, i) => (
+              <tr key={`${p} ${place}`} class={i && shown[i - 1]!.p !== p && !sorting ? "next-part" : undefined}>
+                <th scope="row" class="muted">
+                  {(sorting || shown[i - 1]?.p !== p) && word(`page.excerpt_${names[p]!}`)}
+                </th>
+                <Cells row={row} names={excerpt.columns} outlying={excerpt.outlier_cells[p]!.flatMap(([at, column]) => (at === place ? [column] : []))} />
+              </tr>
+            ))}
+          </tbody>
         </table>
       </div>
     </details>

@@ -42,7 +42,7 @@ function OneSubset({ duplicates }: { duplicates: DuplicatesData }) {
       {duplicates.counts_by_block.length > 0 && (
         <Strip places={duplicates.counts_by_block} text={word("page.duplicates_along_rows", { rows: duplicates.block_rows })} width={520} />
       )}
-      <div class="wide" tabIndex={0}>
+      {duplicates.groups.length > 0 && <div class="wide" tabIndex={0}>
         <table>
           <thead>
             <tr>
@@ -63,7 +63,7 @@ function OneSubset({ duplicates }: { duplicates: DuplicatesData }) {
             ))}
           </tbody>
         </table>
-      </div>
+      </div>}
     </div>
   );
 }

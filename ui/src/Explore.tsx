@@ -12,6 +12,7 @@ import { page, word } from "./model";
 import { Choice, Copy, Listed, Search, SectionHead, useInSight } from "./parts";
 import { type Field, type Table, tableOf } from "./sampledRows";
 import { csvText, save } from "./saving";
+import { sorted, SortHead, useSorting } from "./sorting";
 
 /** Rows that are shown. */
 const SHOWN_ROWS = 50;
@@ -233,20 +234,36 @@ function Rows({ table, groups, asked }: { table: Table; groups: Groups; asked: A
   );
 }
 
+/** A cell as rows are sorted by it: missing ones are none. */
+function cellOf(field: Field, row: number): string | number | null {
+  const value = field.values[row]!;
+  return Number.isNaN(value) ? null : field.levels.length ? field.levels[value]! : value;
+}
+
+/** Whether a number lies beyond Tukey's fences of the newest version. */
+function isOutlying(field: Field, value: number): boolean {
+  const box = field.levels.length ? null : page.columns.find((column) => column.name === field.name)?.shapes.at(-1)?.box;
+  if (!box) return false;
+  const [low, high] = [box[1]!, box[3]!];
+  const reach = 1.5 * (high - low);
+  return value < low - reach || value > high + reach;
+}
+
 function RowsTable({ table, groups, asked }: { table: Table; groups: Groups; asked: Asked }) {
   const first = [...asked.brushed.keys(), asked.across, asked.up, asked.by];
   const rank = (field: Field) => first.indexOf(field.name) + 1 || first.length + 1;
   const fields = [...table.fields].sort((a, b) => rank(a) - rank(b));
-  const rows = rowsOf(groups, CHOSEN, SHOWN_ROWS);
+  const [sorting, sort] = useSorting();
+  const all = rowsOf(groups, CHOSEN, table.rows);
+  const by = sorting && fields[sorting.by];
+  const rows = (by ? sorted(all.map((row) => cellOf(by, row)), sorting.down).map((i) => all[i]!) : all).slice(0, SHOWN_ROWS);
   return (
     <div class="wide" tabIndex={0}>
       <table>
         <thead>
           <tr>
-            {fields.map((field) => (
-              <th scope="col" class={field.levels.length ? undefined : "number"} key={field.name}>
-                {field.name}
-              </th>
+            {fields.map((field, i) => (
+              <SortHead name={field.name} at={i} number={!field.levels.length} sorting={sorting} sort={sort} key={field.name} />
             ))}
           </tr>
         </thead>
@@ -256,8 +273,10 @@ function RowsTable({ table, groups, asked }: { table: Table; groups: Groups; ask
               {fields.map((field) => {
                 const value = field.values[row]!;
                 const style = Number.isNaN(value) ? "gap" : field.levels.length ? "value" : "number";
+                const far = isOutlying(field, value);
+                const marks = `${asked.brushed.has(field.name) ? "of-choice" : ""} ${far ? "outlying" : ""}`;
                 return (
-                  <td class={style} key={field.name}>
+                  <td class={`${style} ${marks}`} title={far ? word("page.outlying_cell") : undefined} key={field.name}>
                     {Number.isNaN(value) ? "–" : textOf(field, value)}
                   </td>
                 );

@@ -10,7 +10,7 @@ function keepSettings() {
 }
 
 export function Origin() {
-  const origins = [...new Set(page.versions.flatMap((version) => Object.keys(version.origin)))];
+  const origins = [...new Set(page.versions.flatMap((version) => Object.keys(version.origin).filter((name) => version.origin[name] !== "")))];
   return (
     <section class="origin" id="origin" aria-label={word("page.origin")}>
       <SectionHead of="origin" title={word("page.origin")} />
@@ -52,7 +52,7 @@ export function Origin() {
             <span class="muted">{word("page.settings_told")}</span>
           </>
         ) : (
-          <span class="muted">{word("page.settings_default")}</span>
+          !page.smallest_group && <span class="muted">{word("page.settings_default")}</span>
         )}
       </p>
     </section>

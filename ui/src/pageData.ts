@@ -115,6 +115,8 @@ export interface Excerpt {
   last: (string | null)[][];
   /** Rows of the three parts with a quantity far from the rest. */
   outlier_rows: number[][];
+  /** These cells, by row and column. */
+  outlier_cells: [number, number][][];
 }
 
 /** Equal bins; of time in milliseconds since 1970. */

@@ -174,12 +174,14 @@ function copyBySelection(text: string): void {
 /** Names of the columns whose values are numbers, which are aligned by their last digit. */
 const numbers = new Set(page.columns.filter(({ kind }) => kind === "quantity" || kind === "duration").flatMap(({ names }) => names));
 
+export const isNumeric = (name: string) => numbers.has(name);
+
 /** The heads of some columns of the data. */
 export function ColumnHeads({ names }: { names: string[] }) {
   return (
     <>
       {names.map((name, i) => (
-        <th scope="col" class={numbers.has(name) ? "number" : undefined} key={i}>
+        <th scope="col" class={isNumeric(name) ? "number" : undefined} key={i}>
           {name}
         </th>
       ))}
@@ -188,14 +190,17 @@ export function ColumnHeads({ names }: { names: string[] }) {
 }
 
 /** The cells of a row of some columns of the data; gaps are dashes. */
-export function Cells({ row, names }: { row: (string | null)[]; names: string[] }) {
+export function Cells({ row, names, outlying = [] }: { row: (string | null)[]; names: string[]; outlying?: number[] }) {
   return (
     <>
-      {row.map((cell, i) => (
-        <td class={`${cell === null ? "gap" : "value"} ${numbers.has(names[i]!) ? "number" : ""}`} key={i}>
-          {cell ?? "–"}
-        </td>
-      ))}
+      {row.map((cell, i) => {
+        const far = outlying.includes(i);
+        return (
+          <td class={`${cell === null ? "gap" : "value"} ${isNumeric(names[i]!) ? "number" : ""} ${far ? "outlying" : ""}`} title={far ? word("page.outlying_cell") : undefined} key={i}>
+            {cell ?? "–"}
+          </td>
+        );
+      })}
     </>
   );
 }

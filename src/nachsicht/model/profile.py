@@ -220,7 +220,8 @@ class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
     """The few rows that are shown, as texts: the first, some drawn evenly, and the last.
 
     The first sixty columns at most; long texts are cut. ``outlier_rows`` names, for each of the
-    three parts, the rows (from 0) with a quantity beyond Tukey's fences.
+    three parts, the rows (from 0) with a quantity beyond Tukey's fences, ``outlier_cells`` these
+    cells by row and column.
     """
 
     columns: tuple[str, ...]
@@ -228,6 +229,7 @@ class Excerpt(msgspec.Struct, frozen=True, kw_only=True):
     sampled: tuple[tuple[str | None, ...], ...]
     last: tuple[tuple[str | None, ...], ...]
     outlier_rows: tuple[tuple[int, ...], ...]
+    outlier_cells: tuple[tuple[tuple[int, int], ...], ...] = ((), (), ())
 
 
 class SampledColumn(msgspec.Struct, frozen=True, kw_only=True):

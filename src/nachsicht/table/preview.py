@@ -43,15 +43,17 @@ class EndsPart(msgspec.Struct, frozen=True):
             chosen = np.sort(sample.order[:DRAWN])
             drawn = taken(sample.rows, chosen)
         last = self.last.slice(overlap)
+        outlying = [
+            _outlying(part, columns) if part is not None else ()
+            for part in (self.first, drawn, last)
+        ]
         return Excerpt(
             columns=tuple(self.first.schema.names[:MOST_COLUMNS]),
             first=_texts(self.first),
             sampled=_texts(drawn) if drawn is not None else (),
             last=_texts(last),
-            outlier_rows=tuple(
-                _outlying(part, columns) if part is not None else ()
-                for part in (self.first, drawn, last)
-            ),
+            outlier_rows=tuple(tuple(sorted({row for row, _ in part})) for part in outlying),
+            outlier_cells=tuple(outlying),
         )
 
 
@@ -72,16 +74,17 @@ def _copied(rows: Any) -> Any:
     return pa.ipc.open_stream(kept.getvalue()).read_all()
 
 
-def _outlying(table: Any, columns: Sequence[ColumnSummary]) -> tuple[int, ...]:
-    """Rows of a part, from 0, with a quantity beyond Tukey's fences."""
-    found = np.zeros(table.num_rows, bool)
+def _outlying(table: Any, columns: Sequence[ColumnSummary]) -> tuple[tuple[int, int], ...]:
+    """Cells of a part, by row and column from 0, that are beyond Tukey's fences."""
+    found: list[tuple[int, int]] = []
     for column in columns[:MOST_COLUMNS]:
         numbers = as_numbers(table.column(column.position))
         fences = column.stats.outliers if isinstance(column.stats, QuantitySummary) else None
         if numbers and fences:
             values, present = numbers
-            found |= present & ((values < fences.low_fence) | (values > fences.high_fence))
-    return tuple(np.flatnonzero(found).tolist())
+            far = present & ((values < fences.low_fence) | (values > fences.high_fence))
+            found += [(row, column.position) for row in np.flatnonzero(far).tolist()]
+    return tuple(sorted(found))
 
 
 def _joined(one: Any, other: Any) -> Any:
