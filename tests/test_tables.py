@@ -9,6 +9,7 @@ import pandas as pd
 import polars as pl
 import pyarrow as pa
 import pytest
+import scipy.stats
 from matplotlib.figure import Figure
 
 import nachsicht
@@ -125,6 +126,8 @@ def figures_of(made):
     yield "gap patterns", lambda ax: made.missing.figure(ax=ax)
     yield "gap places", lambda ax: made.missing.figure("places", ax=ax)
     yield "repeats", lambda ax: made.duplicates.figure(ax=ax)
+    for way in ("bars", "box", "normal"):
+        yield f"{way} by", lambda ax, way=way: weight.figure(way, ax=ax, by="hive_type")
     yield "outcome", lambda ax: made.outcome.figure(ax=ax)
     yield "plane", lambda ax: made.components.figure(ax=ax)
     yield "time", lambda ax: made.time.figure("mite_count", ax=ax)
@@ -164,6 +167,24 @@ def test_bars_are_the_counts_and_a_grid_its_rows(made, frames):
     assert 0.95 * len(both) <= counts.sum() <= len(both)
 
 
+def test_a_quantity_by_level_is_drawn_from_the_values_of_each_level():
+    rng = np.random.default_rng(3)
+    frame = pd.DataFrame({"mites": rng.poisson(40, 900), "type": rng.choice(["box", "log"], 900)})
+    frame["mites"] = frame["mites"].where(frame["mites"] < 55)
+    mites = nachsicht.profile(frame).column("mites")
+    (axes,) = mites.figure("normal", by="type").axes
+    levels = [text.get_text() for text in axes.get_xticklabels()]
+    assert levels == frame.dropna()["type"].value_counts().index.tolist()
+    for middle, level, dots in zip(axes.get_xticks(), levels, axes.lines[::2], strict=True):
+        own = frame.loc[frame["type"] == level, "mites"].dropna()
+        scores, values = scipy.stats.probplot(own, fit=False)
+        assert np.asarray(dots.get_xdata()) - middle == pytest.approx(scores, abs=1e-6)
+        assert dots.get_ydata() == pytest.approx(values)
+    boxes = mites.figure("box", by="type").axes[0]
+    medians = [line.get_xdata()[0] for line in boxes.lines if line.get_linewidth() == 2]
+    assert medians == frame.groupby("type")["mites"].median()[levels].tolist()
+
+
 def test_a_figure_uses_no_pyplot_and_importing_us_loads_nothing_heavy():
     code = (
         "import sys, nachsicht, pyarrow as pa\n"
@@ -192,6 +213,9 @@ def test_names_of_the_data_are_no_mathematics_in_a_figure():
     [
         (lambda made: made.column("hive_type").figure("density"), "not a quantity"),
         (lambda made: made.column("hive_weight").figure("pie"), "Use bars"),
+        (lambda made: made.column("mite_count").figure("density", by="hive_type"), "Use bars"),
+        (lambda made: made.column("mite_count").figure("box", by="honey_kg"), "has no levels"),
+        (lambda made: made.share_safe().column("mite_count").figure(by="temper"), "no drawn rows"),
         (lambda made: made.summary.to_frame("excel"), "Use pandas"),
         (lambda made: made.relations.pair("note", "check_id"), "was not drawn"),
         (lambda made: made.outcome.figure("nothing"), "no outcome by nothing"),

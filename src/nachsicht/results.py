@@ -16,7 +16,7 @@ from nachsicht.model.codec import encode, pack
 from nachsicht.model.comparison import ColumnComparison, ComparisonDocument
 from nachsicht.model.pair_plots import Components, GridView
 from nachsicht.model.parts import ComparisonParts, ProfileParts
-from nachsicht.model.profile import ProfileDocument
+from nachsicht.model.profile import ProfileDocument, SampledRows
 
 if TYPE_CHECKING:
     from nachsicht.output.history_report import HistoryReport
@@ -97,9 +97,14 @@ class _Result:
         made = self._made
         across = None if isinstance(made, ComparisonDocument) else made.one_column(name)
         if isinstance(made, ComparisonDocument) or across is None:
-            return column_of(name, self._across)  # some version may call it otherwise
+            return column_of(name, self._across, self._drawn)  # a version may call it otherwise
         labels = [version.label for version in made.versions]
-        return Column(across, labels, [version.column(name) for version in made.versions])
+        summaries = [version.column(name) for version in made.versions]
+        return Column(across, labels, summaries, self._drawn)
+
+    def _drawn(self) -> list[SampledRows | None]:
+        """The rows of each version that can be explored."""
+        return [version.sampled_rows for version in self._across.versions]
 
     @property
     def relations(self) -> RelationsPart:

@@ -6,6 +6,7 @@ import { useEffect, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { columnAddress, follow } from "./address";
 import { type BoxesView, type GridView, type Pair, page, type TimeView, type View, word } from "./model";
 import {
+  BOX_STYLES,
   type BoxStyle,
   boxesFigure,
   ends,
@@ -62,7 +63,7 @@ export function PairPage({ pair }: { pair: Pair }) {
           {newest.type === "boxes" && (
             <Choice
               label={word("page.distribution")}
-              choices={(["boxes", "distributions", "against_all"] as const).map((name) => [name, word(`page.${name}`)])}
+              choices={BOX_STYLES.map((name) => [name, word(`page.${name}`)])}
               chosen={style}
               choose={(name) => setStyle(name as BoxStyle)}
             />

@@ -71,7 +71,12 @@ export function gridFigure(view: GridView, frame: Frame): Element {
   } as Plot.PlotOptions);
 }
 
-export type BoxStyle = "boxes" | "distributions" | "against_all";
+export const BOX_STYLES = ["boxes", "distributions", "against_all", "normal_plot"] as const;
+export type BoxStyle = (typeof BOX_STYLES)[number];
+
+/** Normal scores of every twentieth quantile. */
+const UPPER_SCORES = [0.1257, 0.2533, 0.3853, 0.5244, 0.6745, 0.8416, 1.0364, 1.2816, 1.6449];
+const SCORES = [...UPPER_SCORES.map((score) => -score).reverse(), 0, ...UPPER_SCORES];
 
 /** A quantity by level: one row a level, in every version beside each other. */
 export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame: Frame): Element {
@@ -79,7 +84,7 @@ export function boxesFigure(views: (BoxesView | null)[], style: BoxStyle, frame:
   const levels = [...new Set([...views].reverse().flatMap((view) => view?.boxes.map((box) => box.level) ?? []))];
   const domain = frame.domains!.x;
   const moment = views.some((view) => view?.axis.is_time);
-  if (style === "against_all") return againstAll(views, levels, frame);
+  if (style === "against_all" || style === "normal_plot") return quantilePlots(views, levels, frame, style);
   const marks: Plot.Markish[] = [];
   const high = style === "boxes" ? 0.34 : 0.9;
   views.forEach((view, version) => {
@@ -135,16 +140,22 @@ function spreadMarks(box: Box, axis: Axis, row: number, tone: string): Plot.Mark
   return [Plot.line(outline as [number, number][], { className: tone, strokeWidth: 1.5 })];
 }
 
-/** Quantiles of every level against those of all rows: on the line where they are alike. */
-function againstAll(views: (BoxesView | null)[], levels: string[], frame: Frame): Element {
+/** Quantiles of every level against those of all rows, or of a normal distribution: on the line where they are alike. */
+function quantilePlots(views: (BoxesView | null)[], levels: string[], frame: Frame, style: "against_all" | "normal_plot"): Element {
   const view = views[views.length - 1] ?? views.find(Boolean)!;
   const shown = levels.slice(0, 6);
+  const normal = style === "normal_plot";
   const points = view!.boxes
     .filter(({ level }) => shown.includes(level))
-    .flatMap(({ level, quantiles }) => quantiles.map((y, i) => ({ level, x: view!.overall[i]!, y })));
+    .flatMap(({ level, quantiles }) => quantiles.map((y, i) => ({ level, x: normal ? SCORES[i]! : view!.overall[i]!, y })));
   const [low, high] = [view!.overall[0]!, view!.overall[view!.overall.length - 1]!];
   const all = [...points.map((point) => point.y), low, high];
   const range: [number, number] = [Math.min(...all), Math.max(...all)];
+  const ends = normal ? [SCORES[0]!, SCORES.at(-1)!] : range;
+  // Normal values lie on the line through both quartiles.
+  const lines = view!.boxes
+    .filter(({ level }) => shown.includes(level))
+    .flatMap(({ level, quantiles: q }) => ends.map((x) => ({ level, x, y: normal ? (q[4]! + q[14]!) / 2 + ((q[14]! - q[4]!) / (2 * SCORES[14]!)) * x : x })));
   return plot({
     className: "plot",
     width: frame.width,
@@ -153,10 +164,10 @@ function againstAll(views: (BoxesView | null)[], levels: string[], frame: Frame)
     marginTop: 28,
     marginBottom: 36,
     fx: { domain: shown, label: null, tickFormat: (level: string) => cut(level, 12) },
-    x: { domain: range, label: word("page.all_rows"), labelArrow: "none", ticks: 3 },
+    x: { domain: ends, label: word(normal ? "page.normal_score" : "page.all_rows"), labelArrow: "none", ticks: 3 },
     y: { domain: range, label: frame.y, labelArrow: "none", ticks: 4, grid: true },
     marks: [
-      Plot.line([[range[0], range[0]], [range[1], range[1]]], { className: "pair-diagonal" }),
+      Plot.line(lines, { className: "pair-diagonal", fx: "level", x: "x", y: "y" }),
       Plot.dot(points, { className: "pair-dot", fx: "level", x: "x", y: "y", r: 2.5 }),
     ],
   } as Plot.PlotOptions);

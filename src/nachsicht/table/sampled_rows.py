@@ -56,6 +56,29 @@ def sampled_rows_of(
     )
 
 
+def numbers_in(column: SampledColumn) -> NDArray[np.float64]:
+    """The numbers that the codes of a column stand for, NaN where there are none."""
+    known = len(column.values)
+    codes = _unpacked(column)
+    steps = column.start + (codes - 1 - known) * column.step
+    exact = np.append(np.array(column.values, np.float64), np.nan)[np.minimum(codes - 1, known)]
+    return np.where(codes == 0, np.nan, np.where(codes <= known, exact, steps))
+
+
+def levels_of(column: SampledColumn) -> NDArray[np.object_]:
+    """The levels that the codes of a column stand for, None where there are none."""
+    return np.array([None, *column.levels], object)[_unpacked(column)]
+
+
+def _unpacked(column: SampledColumn) -> NDArray[np.int64]:
+    held = np.frombuffer(column.codes, np.uint8).astype(np.int64)
+    if column.bytes_per_code == 1:
+        return held
+    low, high = np.split(held, 2)
+    codes: NDArray[np.int64] = low + (high << 8)
+    return codes
+
+
 def _by_rank(pairs: Sequence[Relation], first: Sequence[str | None]) -> Iterator[str]:
     yield from filter(None, first)
     for pair in sorted(pairs, key=lambda pair: -abs(pair.value)):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import singledispatch
 from typing import Any
 
@@ -12,6 +12,7 @@ from nachsicht.i18n import phrase
 from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary, QuantitySummary
 from nachsicht.model.comparison import ColumnComparison, summaries_of
 from nachsicht.model.parts import ComparisonParts
+from nachsicht.model.profile import SampledRows
 from nachsicht.model.statistics import known
 from nachsicht.tables.base import Columns, Part, frame_of, with_versions
 
@@ -83,8 +84,9 @@ class Column(Part):
         across: ColumnComparison,
         labels: Sequence[str],
         summaries: Sequence[ColumnSummary | None],
+        drawn: Callable[[], Sequence[SampledRows | None]] = tuple,
     ) -> None:
-        self._across, self._labels = across, tuple(labels)
+        self._across, self._labels, self._drawn = across, tuple(labels), drawn
         self.summaries = tuple(summaries)
 
     @property
@@ -128,7 +130,7 @@ class Column(Part):
 
         return frame_of(distribution_table(self._across.distribution, self._labels), library)
 
-    def figure(self, kind: str = "bars", ax: Any = None) -> Any:
+    def figure(self, kind: str = "bars", ax: Any = None, by: str | None = None) -> Any:
         """Draw it in all versions: the newest filled, older ones outlined.
 
         Parameters
@@ -138,6 +140,9 @@ class Column(Part):
             ``box``, ``normal`` (against the normal) and ``quantiles`` (over the versions).
         ax : Matplotlib axes, optional
             Where to draw.
+        by : str, optional
+            A category or flag: a quantity is drawn in each of its most frequent levels, as
+            ``bars``, ``box`` or ``normal``, from the evenly drawn rows that the result keeps.
 
         Returns
         -------
@@ -150,6 +155,10 @@ class Column(Part):
         OutputError
             If Matplotlib is not installed.
         """
+        if by is not None:
+            from nachsicht.figures.by_level import draw_by_level
+
+            return draw_by_level(self._across.names, by, self._drawn(), self._labels, kind, ax)
         from nachsicht.figures.column import draw_column
 
         return draw_column(self._across, self.summaries, self._labels, kind, ax)
@@ -201,8 +210,12 @@ def _quantiles(column: ColumnSummary) -> Columns:
     return {"share": [p.share for p in points], "value": [float(p.value) for p in points]}
 
 
-def column_of(name: str, document: ComparisonParts) -> Column:
-    """The column of that name, in any version.
+def column_of(
+    name: str,
+    document: ComparisonParts,
+    drawn: Callable[[], Sequence[SampledRows | None]] = tuple,
+) -> Column:
+    """The column of that name, in any version, and what gives the drawn rows of the versions.
 
     Raises
     ------
@@ -212,7 +225,7 @@ def column_of(name: str, document: ComparisonParts) -> Column:
     for across in document.columns:
         if name in across.names:
             labels = [version.label for version in document.versions]
-            return Column(across, labels, summaries_of(across, document.versions))
+            return Column(across, labels, summaries_of(across, document.versions), drawn)
     raise unknown_column(name, [across.name for across in document.columns])
 
 
