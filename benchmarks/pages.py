@@ -23,7 +23,7 @@ import nachsicht
 CHROMIUM = "/usr/bin/chromium"
 #: What is measured, the most megabytes, and the most milliseconds to the first view.
 LIMITS = {
-    "30 columns, two versions": (1.2, 700),
+    "30 columns, two versions": (1.2, 400),
     "900 columns": (5.0, 1500),
     "900 columns, two versions": (5.0, 1500),
     "history, 24 versions of 100 columns": (3.0, 1500),

@@ -69,7 +69,11 @@ def test_print_shows_every_figure_without_scrolling(open_page, written, demo_com
 def test_paper_of_a4_has_the_ledger_as_a_table_and_nothing_to_press(open_page, written):
     page = open_page(written["comparison"])
     page.set_viewport_size({"width": 718, "height": 1040})  # a sheet within its margins
+    assert not page.locator(".contents").is_visible()
     page.emulate_media(media="print")
+    assert page.locator(".contents").is_visible()
+    leads = page.locator(".ways a").evaluate_all("all => all.map(a => a.getAttribute('href'))")
+    assert all(page.locator(f"section{address}").count() == 1 for address in leads)
     row = page.locator("[data-column=inspector_code] > tr").first
     cells = "row => [...row.cells].map((cell) => cell.getBoundingClientRect().top)"
     assert len(set(row.evaluate(cells))) == 1

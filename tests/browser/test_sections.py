@@ -99,7 +99,11 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     assert all(f"{rows:,}" in facts for rows in complete)
     line = page.locator(".gap-columns tbody tr", has_text="overwintered")
     assert "0.4 % → 9.1 %" in line.inner_text()
-    assert line.locator(".strip-part").count() > 20
+    newest = compared.document.versions[1].missing_matrix
+    cells = np.unpackbits(np.frombuffer(newest.cells, np.uint8).reshape(9, -1), axis=1)
+    runs = np.diff(cells[newest.columns.index("overwintered")].astype(int), prepend=0) == 1
+    lane = page.locator(".lane[aria-label^=overwintered] path").get_attribute("d")
+    assert lane.count("M") == runs.sum() > 20
     overwintered = [v.column("overwintered") for v in compared.document.versions]
     switch = page.locator("#missing .choice button")
     switch.first.click()
@@ -116,7 +120,7 @@ def test_gaps_rows_and_the_outcome_are_shown(open_page, demo_files, tmp_path):
     )
     shown = page.locator(".excerpt").nth(1)
     shown.locator("summary").click()
-    assert shown.locator("tbody").count() == 3
+    assert shown.locator("tbody th").all_inner_texts() == ["first", "evenly sampled", "last"]
     assert shown.locator("tbody tr").first.locator("td").first.inner_text() == "C25-00001"
     page.locator(".gap-columns a.name", has_text="overwintered").click()
     opened = page.locator("tbody[data-column=overwintered] .column-page")
@@ -221,6 +225,43 @@ def test_the_rows_that_are_shown_can_be_narrowed(open_page, written):
     page.get_by_label("only rows with outliers").uncheck()
     page.get_by_label("Find in these rows").fill("C25-00001")
     assert rows.count() == 1
+
+
+def test_the_rows_that_are_shown_are_sorted_by_a_click_and_outlying_cells_marked(
+    open_page, written, demo_files
+):
+    page = open_page(written["2025"], "#rows")
+    head = page.locator(".excerpt th", has_text="mite_count")
+    place = head.evaluate("cell => cell.cellIndex")
+    cells = page.locator(f".excerpt tbody tr > :nth-child({place + 1})")
+    in_order = cells.all_inner_texts()
+    known = sorted((text for text in in_order if text != "–"), key=int)
+    gaps = ["–"] * (len(in_order) - len(known))
+    head.locator("button").press("Enter")
+    assert cells.all_inner_texts() == known + gaps
+    head.locator("button").click()
+    assert head.get_attribute("aria-sort") == "descending"
+    assert cells.all_inner_texts() == known[::-1] + gaps
+    low, high = pd.read_csv(demo_files["hive_checks_2025.csv"])["mite_count"].quantile([0.25, 0.75])
+    marked = page.locator(f".excerpt tbody tr > .outlying:nth-child({place + 1})")
+    beyond = [text for text in known[::-1] if int(text) > high + 1.5 * (high - low)]
+    assert marked.all_inner_texts() == beyond != []
+    head.locator("button").click()
+    assert cells.all_inner_texts() == in_order
+
+
+def test_a_page_that_is_safe_to_share_says_so_and_has_no_rows(open_page, demo_files, tmp_path):
+    files = [demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025)]
+    made = nachsicht.compare(*files, outcome="overwintered", share=10)
+    page = open_page(made.write(tmp_path / "shared.html"))
+    assert "fewer than 10 rows" in page.locator(".sharing").inner_text()
+    leads = page.locator("nav a").all_inner_texts()
+    assert {"Explore", "Rows", "Time"}.isdisjoint(leads)
+    assert {"Outcome", "Relations", "Missing values"} <= {*leads}
+    for column in made.document.columns:  # whatever its kind, it opens
+        page.evaluate("name => (location.hash = `column/${encodeURIComponent(name)}`)", column.name)
+        opened = page.locator(f"tbody[data-column={column.name}] .column-page")
+        opened.locator("text=Statistics").first.wait_for()
 
 
 def test_the_numbers_of_a_pair_are_all_its_rows(open_page, demo_files, tmp_path):

@@ -69,6 +69,11 @@ function Whole({ choose }: { choose: (code: string) => void }) {
     ),
     [],
   );
+  // The first screen is painted before what is below it is made, unless that is what the address asks for.
+  const [below, showBelow] = useState(address !== "" && address !== "verdict");
+  useEffect(() => {
+    if (!below) requestAnimationFrame(() => setTimeout(() => showBelow(true)));
+  }, []);
   const here = useSectionInSight();
   useEffect(() => {
     if (sections.some((section) => section === address)) document.getElementById(address)?.scrollIntoView();
@@ -96,6 +101,7 @@ function Whole({ choose }: { choose: (code: string) => void }) {
       </header>
       <Overview />
       <nav class="ways" aria-label={page.title}>
+        <span class="contents">{word("page.contents")}</span>
         {sections.map((section) => (
           <a
             key={section}
@@ -108,13 +114,13 @@ function Whole({ choose }: { choose: (code: string) => void }) {
         ))}
         <Finder />
       </nav>
-      <main>
+      <main class={below ? undefined : "still whole"}>
         <NoteOn of="page" />
         <div class="first-screen">
           {verdict}
           <Ledger />
         </div>
-        {sectionsBelow}
+        {below && sectionsBelow}
       </main>
     </>
   );

@@ -71,9 +71,13 @@ function Shown({ excerpt, version }: { excerpt: Excerpt; version: number }) {
           <tbody>
             {shown.map(({ row, place, p }, i) => (
               <tr key={`${p} ${place}`} class={i && shown[i - 1]!.p !== p && !sorting ? "next-part" : undefined}>
-                <th scope="row" class="muted">
-                  {(sorting || shown[i - 1]?.p !== p) && word(`page.excerpt_${names[p]!}`)}
-                </th>
+                {sorting || shown[i - 1]?.p !== p ? (
+                  <th scope="row" class="muted">
+                    {word(`page.excerpt_${names[p]!}`)}
+                  </th>
+                ) : (
+                  <td />
+                )}
                 <Cells row={row} names={excerpt.columns} outlying={excerpt.outlier_cells[p]!.flatMap(([at, column]) => (at === place ? [column] : []))} />
               </tr>
             ))}
@@ -223,16 +227,19 @@ export function Relations() {
       )}
       {pair && <PairPage pair={pair} />}
       <Components />
-      {page.matrix.groups.map((group) => (
-        <p key={group}>{group}</p>
-      ))}
-      <Listed sentence="page.tied_to_nothing" names={page.matrix.unrelated} />
       {page.matrix.further.map((sentence) => (
         <p class="muted" key={sentence}>
           {sentence}
         </p>
       ))}
-      <Listed sentence="page.relations_left_out" names={page.matrix.excluded} />
+      <details class="behind named">
+        <summary>{word("page.relations_notes")}</summary>
+        {page.matrix.groups.map((group) => (
+          <p key={group}>{group}</p>
+        ))}
+        <Listed sentence="page.tied_to_nothing" names={page.matrix.unrelated} />
+        <Listed sentence="page.relations_left_out" names={page.matrix.excluded} />
+      </details>
     </section>
   );
 }

@@ -230,64 +230,111 @@ function Measures({ column }: { column: Column }) {
   );
 }
 
+/** Statistics that answer one question stand together; what has no family of its own comes last. */
+const FAMILIES: [string, string[]][] = [
+  ["counts", ["rows", "missing", "distinct", "unique_once", "zeros", "negatives", "infinite", "blank", "edge_spaces", "duplicate_values"]],
+  ["centre", ["mean", "median", "mode", "characters", "words", "entries"]],
+  ["spread", ["std", "iqr", "mad", "range", "cv", "evenness", "levels_for_80pct", "rare_levels"]],
+  ["ends", ["minimum", "maximum", "span_days", "lengths", "first_value", "last_value"]],
+  ["shape", ["skewness", "kurtosis", "outliers", "outliers_z", "ppcc", "best_transform"]],
+];
+
+interface Line {
+  code: string;
+  name: string;
+  /** By version: what is shown, and exactly. */
+  cells: ([string, string] | null)[];
+  difference: string;
+}
+
 function Statistics({ column }: { column: Column }) {
-  const fixed: [string, (version: Summary) => string][] = [
-    ["rows", (version) => count(version.rows)],
-    ["missing", (version) => `${count(version.missing)} (${version.missing_text})`],
-    ["distinct", (version) => count(version.distinct)],
-    ["unique_once", (version) => count(version.unique_once)],
-  ];
-  const last: [string, (version: Summary) => string][] = [
-    ["first_value", (version) => version.first_value],
-    ["last_value", (version) => version.last_value],
-    ["memory", (version) => version.memory],
-  ];
-  const differs = Object.keys(column.differences).length > 0;
-  const codes = [...new Set(column.versions.flatMap((version) => version?.statistics.map(([code]) => code) ?? []))];
+  const lines = new Map(linesOf(column).map((line) => [line.code, line]));
+  const differs = column.versions.length > 1 && [...lines.values()].some((line) => line.difference);
+  const families = FAMILIES.map(([family, codes]): [string, Line[]] => [family, codes.flatMap((code) => lines.get(code) ?? [])]);
+  const placed = new Set(FAMILIES.flatMap(([, codes]) => codes));
+  families.push(["further", [...lines.values()].filter((line) => !placed.has(line.code))]);
   return (
-    <table>
+    <table class="statistics">
       <Heads first="statistics" differences={differs} />
-      <tbody>
-        {fixed.map(([term, text]) => (
-          <FixedRow key={term} column={column} term={term} text={text} />
-        ))}
-        {codes.map((code) => (
-          <tr key={code}>
-            <th scope="row">
-              <Term term={code}>{word(`statistics.${code}`)}</Term>
-            </th>
-            {column.versions.map((version, i) => {
-              const found = version?.statistics.find(([other]) => other === code);
-              return (
-                <td class="number" key={i} title={found?.[2]}>
-                  {found?.[1] ?? "–"}
-                </td>
-              );
-            })}
-            {differs && <td class="number muted">{column.differences[code] ?? ""}</td>}
-          </tr>
-        ))}
-        {last.map(([term, text]) => (
-          <FixedRow key={term} column={column} term={term} text={text} />
-        ))}
-      </tbody>
+      {families.map(
+        ([family, own]) =>
+          own.length > 0 && (
+            <tbody key={family}>
+              <tr class="family">
+                <th scope="rowgroup" colSpan={1 + column.versions.length + Number(differs)}>
+                  {word(`page.family_${family}`)}
+                </th>
+              </tr>
+              {own.map((line) => (
+                <StatisticLine key={line.code} line={line} differs={differs} />
+              ))}
+            </tbody>
+          ),
+      )}
     </table>
   );
 }
 
-function FixedRow({ column, term, text }: { column: Column; term: string; text: (version: Summary) => string }) {
+function StatisticLine({ line, differs }: { line: Line; differs: boolean }) {
   return (
     <tr>
       <th scope="row">
-        <Term term={term}>{word(`page.${term}`)}</Term>
+        <Term term={line.code}>{line.name}</Term>
       </th>
-      {column.versions.map((version, i) => (
-        <td class="number value" key={i}>
-          {version ? text(version) : "–"}
+      {line.cells.map((cell, i) => (
+        <td class="number value" key={i} title={cell?.[1]}>
+          {cell?.[0] ?? "–"}
         </td>
       ))}
+      {differs && <td class="number muted">{line.difference}</td>}
     </tr>
   );
+}
+
+function linesOf(column: Column): Line[] {
+  const counted: [string, (version: Summary) => number, (version: Summary) => string][] = [
+    ["rows", (version) => version.rows, (version) => count(version.rows)],
+    ["missing", (version) => version.missing, (version) => `${count(version.missing)} (${version.missing_text})`],
+    ["distinct", (version) => version.distinct, (version) => count(version.distinct)],
+    ["unique_once", (version) => version.unique_once, (version) => count(version.unique_once)],
+  ];
+  const told: [string, (version: Summary) => string][] = [
+    ["first_value", (version) => version.first_value],
+    ["last_value", (version) => version.last_value],
+    ["memory", (version) => version.memory],
+  ];
+  const codes = [...new Set(column.versions.flatMap((version) => version?.statistics.map(([code]) => code) ?? []))];
+  return [
+    ...counted.map(([code, number, text]) => ({
+      code,
+      name: word(`page.${code}`),
+      cells: column.versions.map((version): Line["cells"][number] => version && [text(version), ""]),
+      difference: differenceOf(column.versions.map((version) => version && number(version))),
+    })),
+    ...codes.map((code) => ({
+      code,
+      name: word(`statistics.${code}`),
+      cells: column.versions.map((version): Line["cells"][number] => {
+        const found = version?.statistics.find(([other]) => other === code);
+        return found ? [found[1], found[2]] : null;
+      }),
+      difference: column.differences[code] ?? "",
+    })),
+    ...told.map(([code, text]) => ({
+      code,
+      name: word(`page.${code}`),
+      cells: column.versions.map((version): Line["cells"][number] => version && [text(version), ""]),
+      difference: "",
+    })),
+  ];
+}
+
+/** The newest count less the one before, with its sign; nothing where either must not be told. */
+function differenceOf(counts: (number | null)[]): string {
+  const [before, newest] = counts.slice(-2);
+  if (before == null || newest == null || counts.length < 2) return "";
+  if ([before, newest].some((n) => n > 0 && n < page.smallest_group)) return "";
+  return before === newest ? "–" : `${newest > before ? "+" : "−"}${whole(Math.abs(newest - before))}`;
 }
 
 function Frequent({ column, of }: { column: Column; of: "words" | "top_values" | "rare_values" | "patterns" }) {

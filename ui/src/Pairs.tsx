@@ -83,8 +83,8 @@ export function PairPage({ pair }: { pair: Pair }) {
       )}
       <div class="pair-figures">
         <Figures pair={pair} views={views} style={style} />
+        <Facts pair={pair} />
       </div>
-      <Facts pair={pair} />
       <Recipe of="pair" facts={{ x: pair.x, y: pair.y }} />
     </div>
   );
@@ -174,7 +174,8 @@ function covering(ranges: [number, number][]): [number, number] {
 }
 
 interface DrawnAs {
-  draw: () => Element;
+  /** Given how wide it may be, in pixels. */
+  draw: (room: number) => Element;
   on: unknown[];
   text: string;
   sentences: string[];
@@ -188,7 +189,7 @@ export function Drawn({ draw, on, text, sentences, numbers, recipe, version }: D
   const ref = useRef<HTMLDivElement>(null);
   // Before it is painted: printing does not wait for what comes later.
   useLayoutEffect(() => {
-    if (seen) ref.current!.replaceChildren(quiet(draw()));
+    if (seen) ref.current!.replaceChildren(quiet(draw(ref.current!.clientWidth)));
   }, [seen, ...on]);
   return (
     <figure ref={near}>
@@ -300,7 +301,7 @@ export function Components() {
                 version={planes.length > 1 ? version : undefined}
                 draw={() =>
                   gridFigure(plane, {
-                    width: 360,
+                    width: 330,
                     height: 300,
                     x: name(0),
                     y: name(1),

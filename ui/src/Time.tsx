@@ -8,7 +8,9 @@ import { timeFigure, timeMargin, unitsFigure } from "./pairFigure";
 import { Drawn } from "./Pairs";
 import { SectionHead } from "./parts";
 
-const WIDTH = 760;
+/** Wider than this a course is not easier to follow. */
+const MOST_WIDE = 1240;
+const wide = (room: number) => Math.max(320, Math.min(room, MOST_WIDE));
 
 export function Time() {
   const time = page.time;
@@ -46,8 +48,8 @@ export function Time() {
         </label>
       </div>
       <Drawn
-        draw={() =>
-          timeFigure(column.views, { width: WIDTH, height: 240, x: time.time_column, y: column.name, older: false })
+        draw={(room) =>
+          timeFigure(column.views, { width: wide(room), height: 240, x: time.time_column, y: column.name, older: false })
         }
         on={[column]}
         text={word("page.time_of", { column: column.name, unit: time.unit })}
@@ -56,7 +58,7 @@ export function Time() {
       />
       {missing.some((bar) => bar.height > 0) && (
         <Drawn
-          draw={() => unitsFigure(missing, WIDTH, word("page.time_missing"), true, timeMargin(column.views))}
+          draw={(room) => unitsFigure(missing, wide(room), word("page.time_missing"), true, timeMargin(column.views))}
           on={[column]}
           text={`${word("page.time_missing")}: ${word("page.time_of", { column: column.name, unit: time.unit })}`}
           numbers={() => numbersOf(column.views, column.name, time.time_column)}
@@ -64,7 +66,7 @@ export function Time() {
         />
       )}
       <Drawn
-        draw={() => unitsFigure(rows, WIDTH, word("page.time_rows"), false, timeMargin(column.views))}
+        draw={(room) => unitsFigure(rows, wide(room), word("page.time_rows"), false, timeMargin(column.views))}
         on={[column]}
         text={word("page.time_of", { column: word("page.time_rows"), unit: time.unit })}
         numbers={() => ({
