@@ -295,7 +295,7 @@ function linesOf(column: Column): Line[] {
   const counted: [string, (version: Summary) => number, (version: Summary) => string][] = [
     ["rows", (version) => version.rows, (version) => count(version.rows)],
     ["missing", (version) => version.missing, (version) => `${count(version.missing)} (${version.missing_text})`],
-    ["distinct", (version) => version.distinct, (version) => count(version.distinct)],
+    ["distinct", (version) => version.distinct, (version) => version.distinct_text],
     ["unique_once", (version) => version.unique_once, (version) => count(version.unique_once)],
   ];
   const told: [string, (version: Summary) => string][] = [

@@ -11,7 +11,7 @@ import { useEffect, useMemo, useRef, useState } from "preact/hooks";
 import { columnAddress, columnIn, follow, go, useAddress } from "./address";
 import { ColumnPage } from "./ColumnPage";
 import { fits, type Order, orders } from "./filters";
-import { count, hundredths, number } from "./format";
+import { hundredths, number } from "./format";
 import { type Column, page, word } from "./model";
 import { Across, Nearby, NoteOn, Search, Term, useInSight } from "./parts";
 import { rehearse, SmallDistribution } from "./Distribution";
@@ -207,7 +207,7 @@ function Row({ column, open }: { column: Column; open: boolean }) {
           <Change column={column} />
         </td>
       ) : (
-        <td role="cell" class="number">{newest ? count(newest.distinct) : "–"}</td>
+        <td role="cell" class="number">{newest ? newest.distinct_text : "–"}</td>
       )}
     </tr>
   );

@@ -288,6 +288,8 @@ export interface Summary {
   missing_share: number;
   missing_text: string;
   distinct: number;
+  /** How many different values, in words. */
+  distinct_text: string;
   unique_once: number;
   memory: string;
   first_value: string;

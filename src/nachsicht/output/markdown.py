@@ -89,10 +89,10 @@ def _findings(document: ComparisonDocument) -> list[str]:
 
 def _line(finding: Finding, many: bool) -> str:
     tag = catalogue()["severities"][finding.severity]
-    return (
-        f"- **{tag}** {plain(finding.title)}{_where(finding, many)}  \n"
-        f"  {plain(finding.sentence)} *{plain(finding.next_step)}*"
-    )
+    said = [f"{plain(finding.sentence)} "] if finding.sentence else []
+    step = f"*{plain(finding.next_step)}*" if finding.next_step else ""
+    text = "".join([*said, step])
+    return f"- **{tag}** {plain(finding.title)}{_where(finding, many)}  \n  {text}"
 
 
 def _where(finding: Finding, many: bool) -> str:

@@ -19,7 +19,7 @@ from nachsicht.i18n import (
 from nachsicht.model.comparison import ColumnComparison, ComparisonDocument, summaries_of
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import ProfileDocument
-from nachsicht.output.html.payload.kinds import kind_payload
+from nachsicht.output.html.payload.kinds import distinct_text, kind_payload
 from nachsicht.output.markdown import rows_sentences
 
 if TYPE_CHECKING:
@@ -141,7 +141,8 @@ def _finding_text(finding: Finding, versions: int) -> Text:
         known = phrase("terminal.accepted", reason=finding.accepted)
         text.append(" " + printable(known), style="not bold dim")
         return text
-    text.append("\n" + printable(finding.sentence), style="not bold")
+    if finding.sentence:
+        text.append("\n" + printable(finding.sentence), style="not bold")
     return text
 
 
@@ -167,7 +168,7 @@ def _columns_table(document: ComparisonDocument) -> Table:
         summaries = summaries_of(column, document.versions)
         newest = next(summary for summary in reversed(summaries) if summary)
         about = "≈ " if newest.error_bounds else ""
-        last = _change_bar(column) if compared else Text(about + count(newest.distinct))
+        last = _change_bar(column) if compared else Text(about + distinct_text(newest))
         table.add_row(
             Text(printable(column.name)),
             catalogue()["kinds"][column.kind],

@@ -82,9 +82,12 @@ def shared_column(column: ColumnSummary, groups: Groups) -> ColumnSummary:
 
 
 def _distinct(column: ColumnSummary, stats: Any, groups: Groups) -> int:
-    """Different values: of a category the levels that are told, and one for all others."""
+    """Different values: of levels and few numbers the told ones, and one for all others."""
     if isinstance(stats, CategorySummary):
         return len(stats.levels) + stats.other_levels
+    if isinstance(stats, QuantitySummary) and stats.discrete:
+        told = len(stats.ecdf.values)
+        return told + (column.distinct > told)
     return groups.told(column.distinct)
 
 

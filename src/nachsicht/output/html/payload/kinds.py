@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import singledispatch
 from typing import Any
 
-from nachsicht.i18n import number, percent, phrase
+from nachsicht.i18n import count, number, percent, phrase, whole
 from nachsicht.model.column import (
     CategorySummary,
     ColumnSummary,
@@ -58,6 +58,13 @@ def _quantity(detail: QuantitySummary, _: ColumnSummary) -> dict[str, Any]:
         "lowest": _ends(detail.lowest),
         "highest": _ends(detail.highest),
     }
+
+
+def distinct_text(column: ColumnSummary) -> str:
+    """How many different values there are; of levels and few numbers each has rows enough."""
+    few = isinstance(column.stats, QuantitySummary) and column.stats.discrete
+    as_levels = few or isinstance(column.stats, CategorySummary)
+    return whole(column.distinct) if as_levels else count(column.distinct)
 
 
 def typical_text(detail: QuantitySummary) -> str:

@@ -46,7 +46,7 @@ from nachsicht.output.html.payload.curves import shape_of
 from nachsicht.output.html.payload.duplicates import duplicates_payload
 from nachsicht.output.html.payload.evidence import evidence_rows
 from nachsicht.output.html.payload.explore import explore_payload
-from nachsicht.output.html.payload.kinds import kind_payload, level_payload
+from nachsicht.output.html.payload.kinds import distinct_text, kind_payload, level_payload
 from nachsicht.output.html.payload.missing import missing_payload
 from nachsicht.output.html.payload.outcome import outcome_payload
 from nachsicht.output.html.payload.overview import kinds_of, overview_payload
@@ -298,6 +298,7 @@ def _summary(column: ColumnSummary) -> dict[str, Any]:
         "missing_share": column.missing_share,
         "missing_text": count_share(column.missing, column.rows),
         "distinct": column.distinct,
+        "distinct_text": distinct_text(column),
         "unique_once": column.unique_once,
         "memory": size(column.memory_bytes),
         "first_value": _short(column.first_value or "–", 40),
