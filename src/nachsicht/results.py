@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Self
 from nachsicht._util.atomic_write import write_atomically
 from nachsicht._util.background import run_in_background
 from nachsicht.config.files import settings_in
-from nachsicht.errors import OutputError
+from nachsicht.errors import OutputError, SettingsError
 from nachsicht.i18n import DEFAULT, phrase, printable, use_language
 from nachsicht.model.codec import encode, pack
 from nachsicht.model.comparison import ColumnComparison, ComparisonDocument
@@ -382,6 +382,11 @@ class Comparison(_Result):
         """What happened along the versions, each judged against all before it.
 
         Fewer than five versions show nothing, and groups have no order.
+
+        Raises
+        ------
+        SettingsError
+            If the comparison was made safe to share.
         """
         from nachsicht.comparison.courses.course import courses_of
         from nachsicht.comparison.courses.followed import followed_of
@@ -390,6 +395,8 @@ class Comparison(_Result):
         from nachsicht.pipeline.moment import moment_of_profile
 
         document = self._across
+        if document.smallest_group:
+            raise SettingsError("history_not_shared", where="courses")
         newest = document.versions[-1].label
         return HistoryReport(
             courses_of(

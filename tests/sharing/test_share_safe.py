@@ -154,6 +154,20 @@ def test_what_was_made_safe_is_not_compared(folder):
 def test_a_history_is_refused(folder, tmp_path):
     with pytest.raises(nachsicht.SettingsError, match="history"):
         nachsicht.History(tmp_path).record(folder / "0.csv", share=K)
+    several = nachsicht.compare(*[union(seed) for seed in range(5)], share=K)
+    assert "fewer than 10 rows" in several.to_markdown()
+    with pytest.raises(nachsicht.SettingsError, match="history"):
+        several.courses()
+
+
+def test_what_is_known_is_drawn_and_all_else_refused(folder):
+    made = nachsicht.compare(folder / "0.csv", folder / "1.csv", share=K)
+    kg = made.column("kg")
+    for way in ("bars", "cumulative", "quantiles"):
+        assert kg.figure(way).axes[0].has_data()
+    for way in ("density", "box", "normal"):
+        with pytest.raises(nachsicht.SettingsError, match="kg"):
+            kg.figure(way)
 
 
 def test_findings_keep_their_titles_and_what_is_safe_of_their_sentences(folder):

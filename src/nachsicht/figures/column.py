@@ -121,9 +121,11 @@ def _quantities(across: ColumnComparison, summaries: Summaries) -> list[Quantity
 
 
 def _density(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
-    found = [d.density if d else None for d in _quantities(across, summaries)]
+    quantities = _quantities(across, summaries)
+    found = [d.density if d else None for d in quantities]
     if not any(found):
-        raise SettingsError("no_density", where="figure", name=across.name)
+        code = "no_density" if any(d and d.discrete for d in quantities) else "not_drawn_so"
+        raise SettingsError(code, where="figure", name=across.name, kind="density")
     axes, made = axes_of(ax)
     for i, density in enumerate(found):
         if density is None:
@@ -165,6 +167,8 @@ def _box(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], 
         for i, detail in enumerate(_quantities(across, summaries))
         if detail and detail.outliers
     ]
+    if not found:
+        raise SettingsError("not_drawn_so", where="figure", name=across.name, kind="box")
     axes, made = axes_of(ax, height=0.9 + 0.5 * len(found))
     for row, (i, detail) in enumerate(found):
         outliers = detail.outliers
@@ -226,6 +230,8 @@ def draw_box(axes: Any, box: dict[str, float], row: float, height: float, *, new
 
 def _normal(across: ColumnComparison, summaries: Summaries, labels: Sequence[str], ax: Any) -> Any:
     found = [d.normal if d else None for d in _quantities(across, summaries)]
+    if not any(found):
+        raise SettingsError("not_drawn_so", where="figure", name=across.name, kind="normal")
     axes, made = axes_of(ax)
     for i, fit in enumerate(found):
         if fit is None:
