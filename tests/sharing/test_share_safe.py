@@ -292,6 +292,10 @@ def check_drawn(name, drawn, tables, k):
                 places[(places >= 0) & (places < len(counts))], minlength=len(counts)
             )
         elif isinstance(drawn, BinnedDistribution):
-            places = np.floor((values.to_numpy() - drawn.start) / drawn.width + 1e-9)
+            # On a lattice of decimals values are whole multiples of the step; else edges are exact.
+            unit = drawn.step or 1.0
+            whole = np.rint if drawn.step else np.asarray
+            start, width = whole(drawn.start / unit), whole(drawn.width / unit)
+            places = np.floor((whole(values.to_numpy() / unit) - start) / width)
             real = [(places == i).sum() for i in range(len(counts))]
         assert all(true >= k for true, told in zip(real, counts, strict=True) if told)
