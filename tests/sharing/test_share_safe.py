@@ -296,6 +296,7 @@ def check_drawn(name, drawn, tables, k):
             unit = drawn.step or 1.0
             whole = np.rint if drawn.step else np.asarray
             start, width = whole(drawn.start / unit), whole(drawn.width / unit)
-            places = np.floor((whole(values.to_numpy() / unit) - start) / width)
+            edges = start + width * np.arange(len(counts) + 1)
+            places = np.searchsorted(edges, whole(values.to_numpy() / unit), "right") - 1
             real = [(places == i).sum() for i in range(len(counts))]
         assert all(true >= k for true, told in zip(real, counts, strict=True) if told)
