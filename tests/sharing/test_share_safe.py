@@ -90,7 +90,7 @@ def all_outputs(folder, *share):
     found = []
     for name, sources in {"p": ["1.csv"], "c": ["0.csv", "1.csv", "--key", "hive"]}.items():
         outputs = [word for end in ("html", "json", "md") for word in ("-o", f"{name}.{end}")]
-        command = ["profile" if name == "p" else "compare", *sources, *outputs, *share]
+        command = ["profile" if name == "p" else "compare", *share, *sources, *outputs]
         command += ["--outcome", "healthy", "--na-value", BESIDE[2]]
         command += ["--description", "schema.json"]
         done = subprocess.run(

@@ -16,8 +16,10 @@ from nachsicht.i18n import phrase
 _READING = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
 _SETTINGS = (
     *("na_values", "key", "duplicates_in", "omit", "mask", "language"),
-    *("memory_bytes", "title", "outcome", "time_column", "accepted", "share"),
+    *("memory_bytes", "title", "outcome", "time_column", "accepted"),
 )
+#: How many rows a group has that `--share` tells of; another number is given as the setting.
+_USUAL_GROUP = 10
 _UNITS = {"kb": 10**3, "mb": 10**6, "gb": 10**9, "": 1}
 
 
@@ -157,14 +159,7 @@ def settings_options(command: F) -> F:
                 type=click.Path(dir_okay=False),
                 help=text("accepted"),
             ),
-            click.option(
-                "--share",
-                is_flag=False,
-                flag_value=10,
-                type=click.IntRange(3),
-                metavar="[ROWS]",
-                help=text("share"),
-            ),
+            click.option("--share", is_flag=True, help=text("share")),
             click.option(
                 "--note",
                 "notes",
@@ -206,6 +201,8 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
         value = options.get(name)
         if value:
             given[name] = list(value) if isinstance(value, tuple) else value
+    if options.get("share"):
+        given.setdefault("share", _USUAL_GROUP)
     if options.get("notes"):
         given["notes"] = dict(map(_note, options["notes"]))
     if options.get("theme"):

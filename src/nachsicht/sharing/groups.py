@@ -10,8 +10,6 @@ from collections.abc import Iterable
 
 import msgspec
 
-#: So many rows hold a group that is told of, where nothing else is said.
-USUAL = 10
 #: Shares and strengths are told in steps no finer than this.
 _STEP = 0.01
 
