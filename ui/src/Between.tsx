@@ -232,7 +232,7 @@ export function Relations() {
           {sentence}
         </p>
       ))}
-      <details class="behind named">
+      <details class="behind notes">
         <summary>{word("page.relations_notes")}</summary>
         {page.matrix.groups.map((group) => (
           <p key={group}>{group}</p>
