@@ -265,6 +265,8 @@ def check_quantity(values, detail, k):
         assert held.sum() + (values == point.up_to).sum() * (point.value == point.up_to) >= k
     if detail.histogram:
         h = detail.histogram
+        if detail.discrete:  # another grid would tell what its values do not
+            assert sum(h.counts) == detail.ecdf.le[-1]
         assert h.counts[0] and h.counts[-1]  # where bins end would tell an extreme value
         edges = edges_of(h.first, h.first + len(h.counts) - 1, h.exponent, h.decimals)
         in_bins = (

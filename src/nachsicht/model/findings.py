@@ -177,7 +177,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     def sentence(self) -> str:
         """What it says, with the numbers behind it, in the current language."""
         # A sentence that has lost a fact, or whose title has, could be misunderstood.
-        if self._lacks_a_fact("title") or self._lacks_a_fact("sentence"):
+        if self.withheld and (self._lacks_a_fact("title") or self._lacks_a_fact("sentence")):
             return ""
         return self._message("sentence", 1) + self._where()
 

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from functools import singledispatch
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 
 from nachsicht.arrow.format import DAY
@@ -99,8 +100,12 @@ def shared_stats(_stats: Any, _groups: Groups) -> Any:
 
 @shared_stats.register
 def _(stats: QuantitySummary, groups: Groups) -> QuantitySummary:
-    histogram = _shared_histogram(stats.histogram, groups)
-    ranges = _value_ranges(stats, groups) if stats.discrete else _bin_ranges(histogram)
+    if stats.discrete:
+        ranges = _value_ranges(stats, groups)
+        histogram = _binned(ranges, stats.histogram)
+    else:
+        histogram = _shared_histogram(stats.histogram, groups)
+        ranges = _bin_ranges(histogram)
     reached = np.cumsum([each.rows for each in ranges]).astype(int).tolist()
     is_mode = stats.mode is not None and stats.discrete and groups.is_told(stats.mode.count)
     return QuantitySummary(
@@ -156,6 +161,36 @@ def _value_ranges(stats: QuantitySummary, groups: Groups) -> list[_Range]:
     found = zip(knots.values, knots.lt, knots.le, strict=True)
     rows = [(value, groups.drawn(le - lt)) for value, lt, le in found] if knots.exact else []
     return [_Range(value, value, n) for value, n in rows if n]
+
+
+def _binned(values: Sequence[_Range], histogram: Histogram | None) -> Histogram | None:
+    """The values that are told, in the bins of a histogram: bins of all rows would tell of others.
+
+    None where none is told.
+    """
+    if histogram is None or not values:
+        return None
+    last = histogram.first + len(histogram.counts) - 1
+    edges = edges_of(histogram.first, last, histogram.exponent, histogram.decimals)
+    places = np.searchsorted(edges, [each.low for each in values], "right") - 1
+    kept = [
+        (place, each.rows)
+        for place, each in zip(places.tolist(), values, strict=True)
+        if 0 <= place < len(histogram.counts)
+    ]
+    if not kept:
+        return None
+    start, end = kept[0][0], kept[-1][0] + 1
+    counts = np.zeros(end - start, np.int64)
+    for place, rows in kept:
+        counts[place - start] += rows
+    return msgspec.structs.replace(
+        histogram,
+        first=histogram.first + start,
+        counts=tuple(counts.tolist()),
+        underflow=0,
+        overflow=0,
+    )
 
 
 def _bin_ranges(histogram: Histogram | None) -> list[_Range]:
