@@ -96,13 +96,13 @@ screenshots: $(VENV)/.dev browser
 	$(BIN)/python docs/screenshots/make.py
 
 clean:
-	rm -rf $(VENV) $(OUT) build dist ui/node_modules src/nachsicht/kernels/*.so
+	rm -rf $(VENV) $(OUT) build dist ui/node_modules src/nachsicht/kernels/compiled/*.so
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 # What Cython compiles; a change of it is built again.
-COMPILED := setup.py $(wildcard src/nachsicht/kernels/*.p[yx][xd] src/nachsicht/kernels/*.h)
+COMPILED := setup.py $(wildcard src/nachsicht/kernels/compiled/*.p[yx][xd] src/nachsicht/kernels/compiled/*.h)
 
 $(VENV)/.installed: $(VENV)/bin/python pyproject.toml $(COMPILED)
 	$(BIN)/pip install --quiet --editable .

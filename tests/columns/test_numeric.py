@@ -14,7 +14,7 @@ from statsmodels.tsa.stattools import acf
 
 from nachsicht.columns.accumulate import finish_column, observe_column
 from nachsicht.config.settings import Settings
-from nachsicht.kernels.normal import quantiles
+from nachsicht.kernels import normal
 from nachsicht.model.statistics import Absent, Reason
 from nachsicht.stats.histogram import (
     coarsen,
@@ -270,5 +270,5 @@ def test_the_ends_of_float64_are_summarised_or_said_to_overflow(values):
 def test_normal_scores_are_quantiles_of_scipy():
     shares = np.concatenate((np.linspace(1e-6, 1 - 1e-6, 9_999), 10.0 ** -np.arange(1, 300)))
     found = np.empty_like(shares)
-    quantiles(shares, found)
+    normal.quantiles(shares, found)
     assert found == pytest.approx(scipy.special.ndtri(shares), rel=1e-13, abs=1e-15)

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.kernels.sums import by_code, recoded
+from nachsicht.kernels import sums
 
 
 def rows_by_code(
@@ -23,7 +23,7 @@ def rows_by_code(
         If there is a code for which there is no level: codes may come with the data.
     """
     found, beside = np.zeros((2, levels), np.int64)
-    _look(codes, levels, by_code(np.ascontiguousarray(codes, np.int32), found, beside))
+    _look(codes, levels, sums.by_code(np.ascontiguousarray(codes, np.int32), found, beside))
     found += beside
     if rows is not None:
         several = np.flatnonzero(rows > 1)  # of texts that are mostly different these are few
@@ -40,7 +40,7 @@ def other_codes(codes: NDArray[np.integer[Any]], new: NDArray[np.int32]) -> NDAr
         If there is none.
     """
     found = np.empty(len(codes), np.int32)
-    _look(codes, len(new), recoded(np.ascontiguousarray(codes, np.int32), new, found))
+    _look(codes, len(new), sums.recoded(np.ascontiguousarray(codes, np.int32), new, found))
     return found
 
 

@@ -82,7 +82,7 @@ def _hash_levels(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) -> 
     if array.indices.null_count:
         codes = np.where(missing_in(array.indices), len(words), codes)
         words = np.append(words, _gone(salt))
-    kernels.at_codes(words, codes.astype(np.int32, copy=False), adding, into)
+    kernels.hash_codes(words, codes.astype(np.int32, copy=False), adding, into)
 
 
 def _hash_present(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) -> None:
@@ -91,7 +91,7 @@ def _hash_present(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) ->
         into[:] = 0
     elif types.is_floating(stored):
         floats = values_of(array).astype(np.float64, copy=False)
-        kernels.of_floats(floats, int(_MISSING), int(salt), adding, into)
+        kernels.hash_floats(floats, int(_MISSING), int(salt), adding, into)
     elif types.is_temporal(stored) and not types.is_interval(stored):
         # In nanoseconds, modulo 2**64: the same whatever unit a datetime is stored in.
         ticks = values_of(array).astype(np.int64, copy=False).view(np.uint64)
@@ -100,7 +100,7 @@ def _hash_present(array: Any, salt: np.uint64, into: Hashes, *, adding: bool) ->
         whole = values_of(array).astype(np.int64, copy=False).view(np.uint64)
         kernels.mix(whole, 1, int(salt), adding, into)
     else:
-        kernels.of_texts(*bytes_of(_binary(array)), int(salt), adding, into)
+        kernels.hash_texts(*bytes_of(_binary(array)), int(salt), adding, into)
 
 
 def _nanoseconds(stored: Any) -> int:

@@ -10,8 +10,8 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import missing_in
+from nachsicht.kernels import dictionary
 from nachsicht.kernels import text as kernels
-from nachsicht.kernels.dictionary import DictionaryEncoder
 from nachsicht.kernels.ranks import repeated, runs_of
 
 #: Which bytes are ASCII white space.
@@ -49,7 +49,7 @@ class TextBytes(NamedTuple):
 
     def may_hold(self, text: str) -> bool:
         """Whether all bytes of a text occur, so that it is worth to look for."""
-        return all(kernels.holds(self.data, byte) for byte in text.encode())
+        return all(kernels.has_byte(self.data, byte) for byte in text.encode())
 
     def beginnings(self, most: int) -> TextBytes:
         """The texts, cut after so many bytes."""
@@ -111,12 +111,15 @@ class Coded(NamedTuple):
 
 def coded(texts: TextBytes) -> Coded:
     """Number the different texts in the order in which they first occur."""
-    coder = DictionaryEncoder()
+    coder = dictionary.DictionaryEncoder()
     return Coded(_codes(coder, *texts), _texts_of(coder))
 
 
 def _codes(
-    coder: DictionaryEncoder, data: NDArray[np.uint8], starts: NDArray[Any], stops: NDArray[Any]
+    coder: dictionary.DictionaryEncoder,
+    data: NDArray[np.uint8],
+    starts: NDArray[Any],
+    stops: NDArray[Any],
 ) -> NDArray[np.int32]:
     codes = np.empty(len(starts), np.int32)
     coder.add(data, starts, stops, codes)
@@ -140,7 +143,7 @@ def encoded(array: Any) -> Any:
     chunks = [c.cast(pa.large_string()) if pa.types.is_string_view(c.type) else c for c in chunks]
     missing = missing_in(array) if array.null_count else None
     codes = np.zeros(len(array), np.int32)
-    coder, done = DictionaryEncoder(), 0
+    coder, done = dictionary.DictionaryEncoder(), 0
     for chunk in chunks:
         data, offsets = _buffers(chunk)
         rows = codes[done : done + len(chunk)]
@@ -163,7 +166,7 @@ def _buffers(texts: Any) -> tuple[NDArray[np.uint8], NDArray[Any]]:
     return np.frombuffer(data_buffer or b"", np.uint8), offsets
 
 
-def _texts_of(coder: DictionaryEncoder) -> Any:
+def _texts_of(coder: dictionary.DictionaryEncoder) -> Any:
     """The different texts, as a large string array."""
     offsets = np.empty(coder.found + 1, np.int64)
     data = np.empty(coder.byte_count(), np.uint8)
@@ -181,7 +184,7 @@ class Counted(NamedTuple):
 
 def counted(texts: TextBytes, rows: NDArray[np.int64]) -> Counted:
     """Add up the rows of texts that may repeat, each standing in so many of them."""
-    coder = DictionaryEncoder()
+    coder = dictionary.DictionaryEncoder()
     coder.count(_codes(coder, *texts), np.ascontiguousarray(rows))
     return _counted(coder)
 
@@ -216,7 +219,7 @@ def counted_runs(texts: TextBytes, rows: NDArray[np.int64], between: str = " ") 
     Most are short, and stand in texts of one row: these are sorted as numbers, so that each
     different one is looked up once and not wherever it occurs.
     """
-    coder, next_text = DictionaryEncoder(), 0
+    coder, next_text = dictionary.DictionaryEncoder(), 0
     numbered: list[TextBytes] = []
     rows = np.ascontiguousarray(rows)
     # Of two runs in a text there is a byte between, and a text may have one more.
@@ -235,10 +238,11 @@ def _texts_of_numbers(numbers: NDArray[np.uint64]) -> TextBytes:
     """The texts of one to eight bytes that different numbers stand for, which rise."""
     by_length = np.diff(np.searchsorted(numbers, _LONGER), prepend=0, append=len(numbers))
     starts = np.arange(0, 8 * len(numbers), 8)
-    return TextBytes(numbers.view(np.uint8), starts, starts + np.repeat(np.arange(1, 9), by_length))
+    stops = starts + np.repeat(np.arange(1, 9), by_length)
+    return TextBytes(numbers.astype("<u8", copy=False).view(np.uint8), starts, stops)
 
 
-def _counted(coder: DictionaryEncoder) -> Counted:
+def _counted(coder: dictionary.DictionaryEncoder) -> Counted:
     counts = np.empty(coder.found, np.int64)
     coder.counts(counts)
     return Counted(_texts_of(coder), counts)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
 from nachsicht.associations.encode import Codes, Floats
-from nachsicht.kernels.sums import mark
+from nachsicht.kernels import sums
 
 #: Levels that are multiplied with others at once, and rows.
 BAND_LEVELS, BLOCK_ROWS = 512, 1 << 14
@@ -44,7 +44,7 @@ class IndicatorBlock(msgspec.Struct, frozen=True, dict=True):
         n = len(self.codes[0][rows])
         found = np.zeros((self.levels, n), of)
         for codes, place in zip(self.codes, self.places, strict=True):
-            mark(np.ascontiguousarray(codes[rows], np.int32), found[place])
+            sums.mark(np.ascontiguousarray(codes[rows], np.int32), found[place])
         return found
 
     @kept

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
-from nachsicht.kernels.sums import agreeing
+from nachsicht.kernels import sums
 
 #: Lengths up to which all pairs are compared with each other.
 _SHORT = 16
@@ -94,13 +94,13 @@ def kendall_of_steps(x: Steps, y: Steps) -> tuple[float, float] | None:
     The error is that of tau from so many rows (Kendall 1962, 4.7), and that of holding each
     against a few others only. None where a column never varies.
     """
-    untied_x = x.steps if y.whole else agreeing(x.untied, y.there)
-    untied_y = y.steps if x.whole else agreeing(y.untied, x.there)
+    untied_x = x.steps if y.whole else sums.agreeing(x.untied, y.there)
+    untied_y = y.steps if x.whole else sums.agreeing(y.untied, x.there)
     if not untied_x or not untied_y:
         return None
-    more = agreeing(x.signs, y.signs)
+    more = sums.agreeing(x.signs, y.signs)
     tau = max(-1.0, min(1.0, more / math.sqrt(untied_x) / math.sqrt(untied_y)))
-    held = len(x.there) if x.whole and y.whole else agreeing(x.there, y.there)
+    held = len(x.there) if x.whole and y.whole else sums.agreeing(x.there, y.there)
     return tau, math.sqrt(max(0.0, 1 - tau**2) * (2 * _NEXT + 1) / held)
 
 

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.arrow.numeric import as_numbers
+from nachsicht.kernels import sums as kernels
 from nachsicht.kernels.ranks import plain
-from nachsicht.kernels.sums import centred
 from nachsicht.stats.gram import products_of_rows
 
 #: Rows that are multiplied at once.
@@ -91,7 +91,7 @@ def _block(columns: Sequence[tuple[NDArray[Any], NDArray[np.bool_]]]) -> CoMomen
     k, n = len(columns), len(columns[0][0])
     away, of_columns = np.empty((k, n)), np.empty((5, k))
     for i, (values, present) in enumerate(columns):
-        of_columns[:, i] = centred(plain(values), present.view(np.uint8), away[i])
+        of_columns[:, i] = kernels.centred(plain(values), present.view(np.uint8), away[i])
     held, means, first, left, squared = of_columns
     with np.errstate(all="ignore"):  # the largest floats overflow, and have no correlation
         if (held == n).all():

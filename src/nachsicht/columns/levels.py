@@ -21,7 +21,7 @@ from nachsicht.columns.datetime import (
     places_in,
     unit_starts,
 )
-from nachsicht.kernels.ranking import reached
+from nachsicht.kernels import ranking
 from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary
 
 #: Columns with more levels than this are not used to divide the rows.
@@ -111,7 +111,7 @@ def _calendar_levels(column: Any, unit: str) -> tuple[list[str], NDArray[np.int3
     begins = in_stored_unit(unit_starts(np.arange(first + 1, last + 1), unit), column.type)
     if len(begins) <= _FEW_UNITS:
         codes = np.empty(len(moments), np.int32)
-        reached(moments.astype(np.int64, copy=False), begins, codes)
+        ranking.reached(moments.astype(np.int64, copy=False), begins, codes)
     else:  # as where a date stands for none, thousands of years from the others
         codes = np.searchsorted(begins, moments, "right").astype(np.int32)
     if column.null_count:

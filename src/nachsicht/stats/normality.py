@@ -10,8 +10,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.kernels import normal
 from nachsicht.kernels import sums as kernels
-from nachsicht.kernels.normal import quantiles
 from nachsicht.kernels.ranks import runs_of
 from nachsicht.model.column import NormalFit
 from nachsicht.model.statistics import Absent, Reason, Statistic, statistic
@@ -72,7 +72,7 @@ def normal_scores(n: int) -> _Floats:
     medians = (np.arange(1, half + 1) - 0.3175) / (n + 0.365)
     medians[0] = 1 - 0.5 ** (1 / n)
     scores = np.zeros(n)
-    quantiles(medians, scores[:half])
+    normal.quantiles(medians, scores[:half])
     # They are symmetric about 0.
     scores[half:] = -scores[: n // 2][::-1]
     return scores

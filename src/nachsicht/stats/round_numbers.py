@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from nachsicht.kernels.sums import near_whole
+from nachsicht.kernels import sums
 from nachsicht.model.column import NumberCount
 from nachsicht.stats.sorted_array import SortedNumbers
 
@@ -28,7 +28,7 @@ def multiples_of(numbers: SortedNumbers, decimals: int | None) -> tuple[NumberCo
     values, counts = numbers.weighted
     if decimals is None:
         on_step = np.zeros(len(values), np.uint8)
-        some = near_whole(values, 10.0**digits, _NEAR, on_step)  # mostly none
+        some = sums.near_whole(values, 10.0**digits, _NEAR, on_step)  # mostly none
         places = np.flatnonzero(on_step) if some else slice(0)
         values, counts = values[places], counts[places]
     steps = np.rint(values * 10.0**digits).astype(np.int64)

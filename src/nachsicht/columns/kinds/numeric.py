@@ -33,7 +33,7 @@ from nachsicht.columns.numeric import summarise_quantity
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
 from nachsicht.columns.text import summarise_identifier, value_counts_of_numbers
 from nachsicht.config.settings import Settings
-from nachsicht.kernels.ranking import first_of
+from nachsicht.kernels import ranking
 from nachsicht.model.column import Detail, IdentifierSummary, Level, Order, TextFormat
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.stats.row_order import OrderPart
@@ -168,7 +168,7 @@ def _first(keys: NDArray[np.int64], most: int, *, falling: bool) -> NDArray[np.i
     if most > _FEW:
         return np.argsort(-keys if falling else keys, kind="stable")[:most]
     chosen = np.empty(min(most, len(keys)), np.int64)
-    first_of(np.ascontiguousarray(keys), falling, chosen)
+    ranking.first_of(np.ascontiguousarray(keys), falling, chosen)
     return chosen
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from nachsicht.columns.infer.kind import Judgement
 from nachsicht.config.settings import Settings
-from nachsicht.kernels.ranking import count_statistics
+from nachsicht.kernels import ranking
 from nachsicht.model.column import Detail, ErrorBounds, Level, TextFormat
 from nachsicht.model.kinds import Kind, KindReason
 from nachsicht.sketches.distinct import KeySample
@@ -61,7 +61,7 @@ class Counts(msgspec.Struct, frozen=True):
     @staticmethod
     def of(counts: NDArray[np.int64]) -> Counts:
         """From the exact count of every distinct value."""
-        present, once, squares = count_statistics(counts)
+        present, once, squares = ranking.count_statistics(counts)
         return Counts(present, len(counts), once, squares)
 
     @staticmethod

@@ -1,6 +1,9 @@
 from libc.stdint cimport int64_t, uint8_t, uint64_t
 from libc.string cimport memcpy
 
+cdef extern from "swar.h" nogil:
+    uint64_t FIRST_IS_LOWEST(uint64_t word)
+
 
 cdef inline uint64_t mixed(uint64_t bits) noexcept nogil:
     bits ^= bits >> 30
@@ -13,7 +16,7 @@ cdef inline uint64_t mixed(uint64_t bits) noexcept nogil:
 cdef inline uint64_t eight(const uint8_t* text) noexcept nogil:
     cdef uint64_t word
     memcpy(&word, text, 8)
-    return word
+    return FIRST_IS_LOWEST(word)
 
 
 cdef inline uint64_t word_of(
@@ -29,7 +32,7 @@ cdef inline uint64_t word_of(
     if end - text >= 8:
         return eight(text) << beyond >> beyond
     memcpy(&word, text, min(length, 8))
-    return word
+    return FIRST_IS_LOWEST(word)
 
 
 cdef inline uint64_t text_hash(

@@ -6,7 +6,7 @@ Text i is ``data[starts[i]:stops[i]]``; both arrays are as long as there are tex
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 from libc.string cimport memchr, memcmp, memcpy
 
-from nachsicht.kernels.hashing cimport word_of
+from nachsicht.kernels.compiled.hashing cimport word_of
 
 
 cdef extern from "simd.h" nogil:
@@ -91,7 +91,7 @@ cdef void measure_bytes(
     characters[0], words[0] = letters, runs
 
 
-def holds(const uint8_t[::1] data, uint8_t byte):
+def has_byte(const uint8_t[::1] data, uint8_t byte):
     """Whether a byte occurs at all."""
     cdef bint found
     if not data.shape[0]:

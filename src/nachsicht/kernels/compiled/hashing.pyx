@@ -17,7 +17,7 @@ def mix(
             into[i] = (into[i] & kept) + mixed(numbers[i] * times + salt)
 
 
-def of_floats(
+def hash_floats(
     const double[::1] numbers, uint64_t missing, uint64_t salt, bint adding, uint64_t[::1] into
 ):
     """As `mix`, of the bits of floats, both zeros being one, and ``missing`` standing for NaN."""
@@ -31,7 +31,7 @@ def of_floats(
             into[i] = (into[i] & kept) + mixed((bits if number == number else missing) + salt)
 
 
-def of_texts(
+def hash_texts(
     const uint8_t[::1] data,
     const int64_t[::1] starts,
     const int64_t[::1] stops,
@@ -50,7 +50,7 @@ def of_texts(
                 text_hash(first + starts[i], stops[i] - starts[i], end) + salt)
 
 
-def at_codes(
+def hash_codes(
     const uint64_t[::1] hashes, const int32_t[::1] codes, bint adding, uint64_t[::1] into
 ):
     """``hashes[codes]``; ``into`` is as long as the codes.

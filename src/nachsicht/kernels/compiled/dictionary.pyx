@@ -22,7 +22,7 @@ from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
 from libc.stdlib cimport calloc, free, malloc, realloc
 from libc.string cimport memcmp, memcpy
 
-from nachsicht.kernels.hashing cimport eight, text_hash, word_of
+from nachsicht.kernels.compiled.hashing cimport eight, text_hash, word_of
 
 ctypedef fused Place:
     int32_t
@@ -31,20 +31,18 @@ ctypedef fused Place:
 cdef extern from "swar.h" nogil:
     const uint64_t HIGH
     uint64_t EVERY(uint64_t byte)
+    void fetch_ahead(const void* place) noexcept
+    int first_bit(uint64_t bits) noexcept
 
 cdef extern from *:
     """
-    #define fetch_ahead(place) __builtin_prefetch(place)
     // So many texts are hashed before the first of them is looked up.
     #define AHEAD 16
     // The part of a slot that holds a hash.
-    #define HASH_BITS 0xFFFFFFFF00000000u
-    #define first_bit(bits) __builtin_ctzll(bits)
+    #define HASH_BITS UINT64_C(0xFFFFFFFF00000000)
     """
-    void fetch_ahead(const void* place) noexcept nogil
     enum: AHEAD
     const uint64_t HASH_BITS
-    int first_bit(uint64_t bits) noexcept nogil
 
 
 # A part of a text that waits to be looked up.
