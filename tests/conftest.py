@@ -6,6 +6,7 @@ import json
 import os
 import re
 import shutil
+import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -13,7 +14,10 @@ import hypothesis
 import pytest
 
 import nachsicht
+from nachsicht import kernels
 from nachsicht.demo.files import copy_files, write_weeks
+from nachsicht.kernels import plain
+from nachsicht.kernels.compiled import MODULES
 
 # A busy machine is no failure. Where the checks decide, they try the same examples each time;
 # elsewhere they go on looking for new ones.
@@ -31,6 +35,24 @@ CHROMIUM_OPTIONS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+
+@pytest.fixture(scope="module", params=["plain", "compiled"])
+def either_way(request: pytest.FixtureRequest) -> Iterator[str]:
+    """Each test with the plain kernels, and with the compiled ones."""
+    if request.param == "compiled":
+        if not kernels.COMPILED:
+            pytest.skip("the compiled kernels are not there, or not wanted")
+        yield request.param
+        return
+    with pytest.MonkeyPatch.context() as patch:
+        compiled = [getattr(kernels, name) for name in MODULES]
+        for name, module in list(sys.modules.items()):
+            if name.startswith("nachsicht.") and module is not kernels:
+                for attribute, value in list(vars(module).items()):
+                    if any(value is one for one in compiled):
+                        patch.setattr(module, attribute, plain)
+        yield request.param
 
 
 @pytest.fixture(scope="session")

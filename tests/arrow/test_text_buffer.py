@@ -22,6 +22,8 @@ from nachsicht.arrow.text_buffer import (
 )
 from nachsicht.stats.value_counts import ValueCounts, mostly_different, observe_texts
 
+pytestmark = pytest.mark.usefixtures("either_way")
+
 #: Empty ones, ones that share their beginning, and ones that begin or end with space.
 TEXTS = st.lists(st.one_of(st.text(max_size=20), st.text("ab ", max_size=4)), max_size=60)
 SPACES = " \t\n\v\f\r"

@@ -13,6 +13,8 @@ from nachsicht.arrow.hashing import hash_values
 from nachsicht.kernels.ranks import doubled_ranks, longer_runs_of, order_of, repeated, runs_of
 from nachsicht.stats.sorted_array import SortedNumbers
 
+pytestmark = pytest.mark.usefixtures("either_way")
+
 NUMBERS = st.one_of(
     hnp.arrays(np.float64, st.integers(0, 40), elements=st.floats(allow_nan=False)),
     # Neighbours that differ in their last bits alone, and many that are equal.

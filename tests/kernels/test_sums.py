@@ -2,6 +2,7 @@
 
 import math
 from fractions import Fraction
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -10,9 +11,19 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from nachsicht.arrow.codes import other_codes, rows_by_code
-from nachsicht.kernels import ranking as orders
-from nachsicht.kernels import sums
+from nachsicht.kernels import plain, ranking, sums
 from nachsicht.stats.gram import products_of_rows
+
+pytestmark = pytest.mark.usefixtures("either_way")
+
+
+@pytest.fixture(scope="module")
+def kernels(either_way):
+    """The functions of `sums` and `ranking`, called by themselves."""
+    if either_way == "plain":
+        return plain
+    return SimpleNamespace(**{k: v for m in (ranking, sums) for k, v in vars(m).items()})
+
 
 #: Lengths around those of a lane and of a piece, where the last ones are handled by themselves.
 LENGTHS = st.sampled_from([0, 1, 7, 8, 9, 511, 512, 513, 1030]) | st.integers(0, 40)
@@ -25,28 +36,28 @@ def near(exact, sizes):
 
 
 @given(NUMBERS, st.floats(-1e6, 1e6))
-def test_distances_from_a_number(values, middle):
+def test_distances_from_a_number(kernels, values, middle):
     parts = [value - middle for value in values.tolist()]
-    assert sums.away_from(values, middle) == near(math.fsum(parts), parts)
+    assert kernels.away_from(values, middle) == near(math.fsum(parts), parts)
 
 
 @given(NUMBERS, st.sampled_from([1.0, 0.25, 2.0**-20]), st.floats(-10, 10))
-def test_powers_and_products_with_scores(values, factor, middle):
+def test_powers_and_products_with_scores(kernels, values, factor, middle):
     away = [value * factor - middle for value in values.tolist()]
-    for power, found in enumerate(sums.powers(values, factor, middle), start=1):
+    for power, found in enumerate(kernels.powers(values, factor, middle), start=1):
         parts = [z**power for z in away]
         assert found == near(math.fsum(parts), parts)
     scores = np.linspace(-3, 3, len(values))
-    total, squares, products = sums.with_scores(values, scores, factor, middle)
+    total, squares, products = kernels.with_scores(values, scores, factor, middle)
     both = [z * score for z, score in zip(away, scores.tolist(), strict=True)]
     assert total == near(math.fsum(away), away)
     assert squares == near(math.fsum(z * z for z in away), [z * z for z in away])
     assert products == near(math.fsum(both), both)
 
 
-def test_small_numbers_are_not_lost_among_large_ones():
+def test_small_numbers_are_not_lost_among_large_ones(kernels):
     values = np.concatenate(([1e16], np.ones(100_000), [-1e16]))
-    assert sums.away_from(values, 0.0) == pytest.approx(100_000, rel=0.01)
+    assert kernels.away_from(values, 0.0) == pytest.approx(100_000, rel=0.01)
 
 
 @given(
@@ -55,10 +66,10 @@ def test_small_numbers_are_not_lost_among_large_ones():
     | hnp.arrays(np.float64, st.integers(1, 40), elements=st.floats(-1e9, 1e9)),
     st.data(),
 )
-def test_numbers_less_their_mean(values, data):
+def test_numbers_less_their_mean(kernels, values, data):
     there = data.draw(hnp.arrays(np.bool_, len(values)))
     into = np.full(len(values), np.nan)
-    held, mean, first, left, squares = sums.centred(values, there.view(np.uint8), into)
+    held, mean, first, left, squares = kernels.centred(values, there.view(np.uint8), into)
     kept = [Fraction(value) for value, known in zip(values.tolist(), there, strict=True) if known]
     assert held == len(kept)
     assert (into[~there] == 0).all()
@@ -74,17 +85,17 @@ def test_numbers_less_their_mean(values, data):
 
 
 @given(st.lists(st.tuples(st.integers(-1, 3), st.integers(-1, 2)), max_size=50))
-def test_rows_are_counted_by_two_levels(rows):
+def test_rows_are_counted_by_two_levels(kernels, rows):
     one, other = (np.array([row[i] for row in rows], np.int32) for i in (0, 1))
     found = np.zeros((4, 3), np.int64)
-    sums.pairs(one, other, found)
+    kernels.pairs(one, other, found)
     assert found.tolist() == [[rows.count((i, j)) for j in range(3)] for i in range(4)]
     cells = np.zeros(len(rows), np.int32)
     for codes, size in ((one, 5), (other, 4)):
-        sums.into_cells(codes, size, cells)
+        kernels.into_cells(codes, size, cells)
     assert cells.tolist() == np.ravel_multi_index((one % 5, other % 4), (5, 4)).tolist()
     signs = np.sign(one).astype(np.int8), np.sign(other).astype(np.int8)
-    assert sums.agreeing(*signs) == int(signs[0].astype(int) @ signs[1].astype(int))
+    assert kernels.agreeing(*signs) == int(signs[0].astype(int) @ signs[1].astype(int))
 
 
 @given(hnp.arrays(np.int32, LENGTHS, elements=st.integers(-1, 6)))
@@ -107,27 +118,27 @@ def test_other_codes_are_those_that_numpy_takes(codes):
 
 
 @given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(-9, 9)), st.integers(1, 70))
-def test_the_first_keys_are_those_of_a_stable_sort(keys, most):
+def test_the_first_keys_are_those_of_a_stable_sort(kernels, keys, most):
     for falling in (False, True):
         chosen = np.empty(min(most, len(keys)), np.int64)
-        orders.first_of(keys, falling, chosen)
+        kernels.first_of(keys, falling, chosen)
         expected = np.argsort(-keys if falling else keys, kind="stable")[:most]
         assert chosen.tolist() == expected.tolist()
 
 
 @given(hnp.arrays(np.int64, LENGTHS, elements=st.integers(1, 4)))
-def test_counts_are_told_as_they_are(counts):
-    total, once, squares = orders.count_statistics(counts)
+def test_counts_are_told_as_they_are(kernels, counts):
+    total, once, squares = kernels.count_statistics(counts)
     expected = (counts.sum(), (counts == 1).sum(), (counts.astype(float) ** 2).sum())
     assert (total, once, squares) == expected
 
 
 @given(NUMBERS, st.sampled_from([1.0, 10.0, 1e3]))
-def test_what_is_nearly_whole(values, times):
+def test_what_is_nearly_whole(kernels, values, times):
     steps = np.round(values[::2], 1)
     values = np.concatenate((values, steps))
     found = np.zeros(len(values), np.uint8)
-    counted = sums.near_whole(values, times, 1e-12, found)
+    counted = kernels.near_whole(values, times, 1e-12, found)
     scaled = values * times
     near_enough = np.abs(scaled - np.rint(scaled)) <= 1e-12 * np.maximum(np.abs(scaled), 1)
     assert found.tolist() == near_enough.tolist()
@@ -142,7 +153,7 @@ def test_products_of_rows_are_those_of_matrices(k, n):
 
 
 @given(hnp.arrays(np.int64, LENGTHS), hnp.arrays(np.int64, st.integers(0, 5)).map(np.sort))
-def test_limits_that_numbers_reach_are_counted(numbers, limits):
+def test_limits_that_numbers_reach_are_counted(kernels, numbers, limits):
     into = np.empty(len(numbers), np.int32)
-    orders.reached(numbers, limits, into)
+    kernels.reached(numbers, limits, into)
     assert np.array_equal(into, np.searchsorted(limits, numbers, "right"))
