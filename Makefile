@@ -1,32 +1,49 @@
-# Two commands do everything: `make demo` shows the main job, `make test` runs all checks.
+# Two commands do everything: `make demo` shows the main job, `make test` runs the light checks
+# (`make test-all`: all of them).
 
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
+.PHONY: announce coverage lint-all types-all wheels versions bare-machine cross-compile schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
 
-# Clusters are tested in a process of their own: browsers keep an event loop in theirs. All other
-# files of tests are shared among as many processes as there are cores.
+# Files of tests are shared among as many processes as there are cores.
 BESIDE := -n auto --dist loadfile
-test: lint types check-page docs browser java
-	$(BIN)/pytest tests/engines
-	$(BIN)/pytest $(BESIDE) -m "not slow" --ignore=tests/engines
+# Light: what Python and a compiler are enough for, in some minutes.
+LIGHT := -m "not slow" --ignore=tests/browser --ignore=tests/engines
+test: lint types
+	$(BIN)/pytest $(BESIDE) $(LIGHT)
 
-test-all: lint types check-page docs browser java
+# All checks. Clusters are tested in a process of their own: browsers keep an event loop in theirs.
+test-all: announce lint-all types-all check-page docs browser java
 	$(BIN)/pytest tests/engines
 	$(BIN)/pytest $(BESIDE) --ignore=tests/engines
 
-lint: $(VENV)/.dev
+announce:
+	@echo "All checks need more than Python and a compiler. Installed, where they are missing:"
+	@echo "  in $(VENV): Dask, Spark, PostgreSQL, Delta Lake, Iceberg, Jupyter's kernel, Sphinx (about 2 GB)"
+	@echo "  by apt-get, as root: Chromium, Firefox, Java"
+	@echo "  by npm, in ui/node_modules: what builds the page"
+	@echo "The light ones: make test"
+
+# What of the library the light tests run through; a share below the floor in pyproject.toml fails.
+coverage: $(VENV)/.test
+	$(BIN)/pytest $(BESIDE) $(LIGHT) --cov=nachsicht --cov-report=term:skip-covered
+
+lint: $(VENV)/.test
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 
-types: $(VENV)/.dev
+types: $(VENV)/.test
 	$(BIN)/mypy
+
+lint-all types-all: $(VENV)/.dev
+lint-all: lint
+types-all: types
 	$(BIN)/mypy benchmarks
 
 # The browser that the page is tested in. Where it cannot be had, its tests say so and are skipped.
@@ -98,8 +115,26 @@ screenshots: $(VENV)/.dev browser
 clean:
 	rm -rf $(VENV) $(OUT) build dist ui/node_modules src/nachsicht/kernels/compiled/*.so
 
+# The wheels and the source distribution, in dist/, each tried in an empty environment.
+wheels: $(VENV)/.wheels
+	$(BIN)/python tests/packaging/wheels.py
+
+# The light tests with every Python there is, and with the oldest and newest dependencies.
+# VERSIONS chooses: "3.11.*oldest".
+versions: $(VENV)/.wheels
+	$(BIN)/python tests/packaging/versions.py $(VERSIONS)
+
+# The wheel on a machine without compiler and network; as root, after `make wheels`.
+bare-machine: $(VENV)/.wheels
+	PYTHON=$(BIN)/python sh tests/packaging/bare_machine.sh
+
+# The kernels compiled for other systems and processors, as far as to object files.
+cross-compile: $(VENV)/.wheels
+	$(BIN)/python tests/packaging/cross_compile.py $(TARGET)
+
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --upgrade "pip>=25.1"
 
 # What Cython compiles; a change of it is built again.
 COMPILED := setup.py $(wildcard src/nachsicht/kernels/compiled/*.p[yx][xd] src/nachsicht/kernels/compiled/*.h)
@@ -108,6 +143,14 @@ $(VENV)/.installed: $(VENV)/bin/python pyproject.toml $(COMPILED)
 	$(BIN)/pip install --quiet --editable .
 	@touch $@
 
-$(VENV)/.dev: $(VENV)/bin/python pyproject.toml $(COMPILED)
-	$(BIN)/pip install --quiet --editable '.[dev]'
+$(VENV)/.test: $(VENV)/bin/python pyproject.toml $(COMPILED)
+	$(BIN)/pip install --quiet --editable . --group lint --group test
 	@touch $@ $(VENV)/.installed
+
+$(VENV)/.dev: $(VENV)/bin/python pyproject.toml $(COMPILED)
+	$(BIN)/pip install --quiet --editable . --group dev
+	@touch $@ $(VENV)/.installed $(VENV)/.test
+
+$(VENV)/.wheels: $(VENV)/bin/python pyproject.toml
+	$(BIN)/pip install --quiet --group wheels
+	@touch $@

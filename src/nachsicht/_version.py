@@ -1,3 +1,3 @@
 """The version of the package, the one place where it is written."""
 
-VERSION = "0.1.0"
+VERSION = "0.2.0"
