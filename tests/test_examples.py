@@ -24,6 +24,7 @@ def test_an_example_runs(path):
     assert SAID.get(path.stem, COMPARED) in done.stdout
 
 
+@pytest.mark.slow
 def test_the_notebook_runs_from_top_to_bottom():
     import nbformat
     from nbclient import NotebookClient
@@ -48,6 +49,7 @@ def test_the_docstrings_tell_the_truth():
     assert failures == 0
 
 
+@pytest.mark.slow
 def test_a_notebook_shows_a_bar_and_takes_it_away():
     import nbformat
     from nbclient import NotebookClient
@@ -69,6 +71,7 @@ def test_a_notebook_shows_a_bar_and_takes_it_away():
     assert outputs[-1]["text"] == "7 True ''\n"
 
 
+@pytest.mark.slow
 def test_a_notebook_shows_a_result_once_and_stays_small(demo_files):
     nbformat = pytest.importorskip("nbformat")
     from nbclient import NotebookClient

@@ -64,6 +64,7 @@ TABLES = {
 }  # fmt: skip
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("make", TABLES.values(), ids=TABLES)
 @pytest.mark.parametrize("settings", [{}, {"memory_bytes": 100_000}], ids=["memory", "pieces"])
 def test_odd_tables_give_a_whole_page(make, settings):

@@ -73,6 +73,7 @@ def mended(result, frame, code, library):
     return names["mend"](given)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("library", ["pandas", "polars"])
 @pytest.mark.parametrize("code", CHANGED)
 def test_a_change_that_was_mended_is_found_no_longer(code, library):

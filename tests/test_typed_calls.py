@@ -46,6 +46,7 @@ nachsicht.assert_steady("a.csv", "b.csv", findings={"missing_values": {"of": Tru
 """
 
 
+@pytest.mark.slow
 def test_a_misspelt_setting_fails_in_a_type_checker(tmp_path):
     calls = tmp_path / "calls.py"
     calls.write_text(CALLS)

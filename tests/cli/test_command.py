@@ -138,6 +138,7 @@ def test_a_progress_bar_shows_in_a_terminal_after_a_second(capfd, monkeypatch):
     assert "1/4" in capfd.readouterr().err
 
 
+@pytest.mark.slow
 def test_remedies_mend_the_demo(demo_files, tmp_path):
     """The script is written, run, and what it mends is found no longer."""
     old, new = (demo_files[f"hive_checks_{year}.csv"] for year in (2024, 2025))

@@ -73,6 +73,7 @@ def test_the_schema_of_settings_fits_what_is_read(folder):
         jsonschema.validate({"titel": "x"}, schema)
 
 
+@pytest.mark.slow
 def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     run("compare", *BOTH, "-q", "-o", "c.json", cwd=folder)
     assert run("compare", *BOTH, "-q", "--stop-on", "act", cwd=folder).returncode == 1
@@ -146,6 +147,7 @@ def test_explain_tells_of_every_code(folder):
     assert "factor" in told
 
 
+@pytest.mark.slow
 def test_groups_are_compared_with_the_rest_and_with_each_other(folder):
     done = run("compare", BOTH[0], "--by", "hive_type", "-o", "g.json", cwd=folder)
     assert done.returncode == 0, done.stderr

@@ -95,6 +95,7 @@ def test_nothing_else_is_told(happened):
     assert {*happened} == {"weight", "battery", "humidity", "weather", "keeper"}
 
 
+@pytest.mark.slow
 def test_of_steady_histories_hardly_any_tells_anything():
     telling = 0
     for seed in range(12):

@@ -7,6 +7,8 @@ from tests.damage.blind.kit import trial, undamaged
 from tests.damage.blind.sorts import SORTS, columns_of
 from tests.damage.blind.tables import PAIRINGS, TABLES, pair, table
 
+pytestmark = pytest.mark.slow
+
 
 def test_there_are_enough_sorts_and_tables():
     assert len(SORTS) >= 50

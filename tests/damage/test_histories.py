@@ -1,6 +1,10 @@
 """Trouble along histories, every version profiled; the whole is `make blind-history`."""
 
+import pytest
+
 from tests.damage.histories import Tally, trials
+
+pytestmark = pytest.mark.slow
 
 
 def tallied(seed, n):

@@ -8,6 +8,8 @@ from tests.damage.bases import BASES
 from tests.damage.causes import CAUSES
 from tests.damage.recall import trials
 
+pytestmark = pytest.mark.slow
+
 #: The least share that must be found under its right name.
 LEAST = {"blatant": 0.95, "moderate": 0.85}
 

@@ -4,6 +4,8 @@ import pytest
 
 from tests.damage.recall import undamaged
 
+pytestmark = pytest.mark.slow
+
 
 def test_undamaged_halves_give_nothing_urgent():
     wrong = [entry for entry in undamaged(24) if entry[2]]

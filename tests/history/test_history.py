@@ -268,6 +268,7 @@ def killed(folder, times, seed):
     nachsicht.History(folder).record(readings(1), label="after all")
 
 
+@pytest.mark.slow
 def test_a_writer_that_is_killed_leaves_the_history_whole(tmp_path):
     killed(tmp_path, 4, seed=5)
 

@@ -31,6 +31,7 @@ def pages(files):
     yield nachsicht.compare_groups(new, "hive_type", language=["en", "de"])
 
 
+@pytest.mark.slow
 def test_what_the_page_is_given_fits_its_types(demo_files):
     validator = jsonschema.Draft7Validator(SCHEMA)
     for made in pages(demo_files):

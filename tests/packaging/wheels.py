@@ -22,16 +22,17 @@ MACHINE = platform.machine()
 
 
 def run(*command: object, **more: str) -> str:
-    """What a command says; it must succeed."""
+    """What a command says; it must succeed. Tools stand beside this interpreter."""
+    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
     done = subprocess.run(
         [*map(str, command)],
-        env={**os.environ, **more},
+        env={**os.environ, "PATH": path, **more},
         capture_output=True,
         text=True,
         check=False,
     )
     if done.returncode:
-        sys.exit(f"{' '.join(map(str, command))}\n{done.stdout}\n{done.stderr}")
+        sys.exit(f"{' '.join(map(str, command))}\n{(done.stdout + done.stderr)[-3000:]}")
     return done.stdout + done.stderr
 
 
@@ -55,7 +56,8 @@ def repaired(wheel: Path, libc: str) -> None:
     if not found:
         sys.exit(said)
     tool("auditwheel", "repair", "--plat", found[1], "--only-plat", "-w", DIST, wheel)
-    print(f"{found[1]}: {tool('abi3audit', '--report', '--strict', wheel).count('abi3')} modules")
+    scanned = re.search(r"\d+ extensions? scanned.*", tool("abi3audit", "--strict", "-v", wheel))
+    print(f"{found[1]}: {scanned[0] if scanned else 'not scanned'}")
 
 
 def build() -> None:
@@ -65,7 +67,7 @@ def build() -> None:
     with tempfile.TemporaryDirectory() as name:
         room = Path(name)
         repaired(built(room / "glibc", NACHSICHT_COMPILED="1"), "many")
-        musl = f"{sys.executable} -m ziglang cc -target {MACHINE}-linux-musl"
+        musl = f"{sys.executable} -I -m ziglang cc -target {MACHINE}-linux-musl"
         with_musl = {"CC": musl, "LDSHARED": f"{musl} -shared", "NACHSICHT_COMPILED": "1"}
         repaired(built(room / "musl", **with_musl), "musl")
         shutil.copy(built(room / "plain", NACHSICHT_PLAIN="1"), DIST)

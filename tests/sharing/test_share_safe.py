@@ -236,6 +236,7 @@ def table(rows):
 KINDS = {"kg": "quantity", "mites": "quantity", "treatment": "category", "checked": "datetime"}
 
 
+@pytest.mark.slow
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(rows_of_a_table, rows_of_a_table, st.integers(3, 15))
 def test_no_group_is_too_small(old, new, k):

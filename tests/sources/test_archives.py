@@ -97,6 +97,7 @@ def test_what_cannot_be_unpacked_is_said(content, error, tmp_path):
         nachsicht.profile(packed(tmp_path / "empty.zip", {}))
 
 
+@pytest.mark.slow
 def test_any_byte_of_an_archives_directory_may_be_damaged(text, tmp_path):
     path = packed(tmp_path / "checks.zip", {"größe.csv": text})
     good = path.read_bytes()

@@ -209,6 +209,7 @@ FRAMES = st.fixed_dictionaries(
 )
 
 
+@pytest.mark.slow
 @settings(deadline=None, max_examples=40, suppress_health_check=list(HealthCheck))
 @given(FRAMES, st.sampled_from(["d.schema.json", "d-metadata.json"]))
 def test_what_is_written_of_any_table_is_kept_by_it(tmp_path, columns, name):

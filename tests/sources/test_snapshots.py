@@ -13,6 +13,8 @@ import pytest
 import nachsicht
 from nachsicht.errors import SourceError
 
+pytestmark = pytest.mark.slow
+
 deltalake = pytest.importorskip("deltalake")
 
 

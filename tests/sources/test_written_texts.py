@@ -91,6 +91,7 @@ def test_names_alone_are_a_table_without_rows(tmp_path):
         assert (document.names, document.rows) == (("hive", "temper", "kg"), 0)
 
 
+@pytest.mark.slow
 def test_a_field_longer_than_what_is_read_at_once(tmp_path):
     long = "calm " * 2_000_000
     document = read(tmp_path, f'hive,note\n1,low\n2,"{long}"\n3,low\n')

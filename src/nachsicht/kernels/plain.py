@@ -505,9 +505,13 @@ def first_texts(
     """
     keys = -keys if falling else keys
     some = np.flatnonzero(keys <= np.partition(keys, len(chosen) - 1)[len(chosen) - 1])
-    table = pa.table({"key": keys[some], "text": _texts(data, starts[some], stops[some])})
+    texts = _texts(data, starts[some], stops[some])
+    # Not by way of `pa.array` and `to_numpy`, which load pandas.
+    few_keys = pa.Array.from_buffers(pa.int64(), len(some), [None, pa.py_buffer(keys[some])])
+    table = pa.table({"key": few_keys, "text": texts})
     order = [("key", "ascending"), ("text", "ascending")]
-    chosen[:] = some[pc.select_k_unstable(table, len(chosen), order).to_numpy()]
+    found = pc.select_k_unstable(table, len(chosen), order)
+    chosen[:] = some[np.frombuffer(found.buffers()[1], np.uint64)[: len(chosen)]]
 
 
 def equal_in_runs(data: Array, starts: Array, stops: Array, places: Array, runs: Array) -> bool:
@@ -551,7 +555,7 @@ class DictionaryEncoder:
     """
 
     def __init__(self) -> None:
-        self._distinct = pa.array([], pa.large_binary())
+        self._distinct = pa.nulls(0, pa.large_binary())
         self._counts = np.zeros(0, np.int64)
 
     @property
@@ -563,7 +567,8 @@ class DictionaryEncoder:
         """Fill the code of each text, in int32."""
         both = pa.chunked_array([self._distinct, _texts(data, starts, stops)])
         coded = both.dictionary_encode().combine_chunks()
-        codes[:] = coded.indices.to_numpy()[self.found :]
+        all_codes = np.frombuffer(coded.indices.buffers()[1], np.int32)[coded.offset :]
+        codes[:] = all_codes[self.found :][: len(codes)]
         self._distinct = coded.dictionary
         self._counts = np.append(self._counts, np.zeros(self.found - len(self._counts), np.int64))
 
