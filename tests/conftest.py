@@ -23,7 +23,15 @@ from nachsicht.kernels.compiled import MODULES
 # elsewhere they go on looking for new ones.
 hypothesis.settings.register_profile("here", deadline=None)
 hypothesis.settings.register_profile("ci", deadline=None, derandomize=True)
+hypothesis.settings.register_profile("light", deadline=None, max_examples=25)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") == "true" else "here")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Fewer examples in the light tests."""
+    if config.getoption("markexpr") == "not slow":
+        hypothesis.settings.load_profile("light")
+
 
 #: Chromium asks the network at every start unless it is told not to.
 CHROMIUM_OPTIONS = [

@@ -15,6 +15,7 @@ SAID = {
 EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.py"))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.stem)
 def test_an_example_runs(path):
     done = subprocess.run(

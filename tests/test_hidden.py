@@ -63,6 +63,7 @@ def test_no_value_is_quoted_anywhere(folder, hide):
         assert secret.split()[1] not in everything
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("words", "told"),
     [
@@ -85,6 +86,7 @@ def test_a_name_that_is_not_there_is_an_error_in_every_version(folder, words, to
     assert "there is no column inspector" in done.stderr
 
 
+@pytest.mark.slow
 def test_documents_must_hide_the_same(folder):
     assert run(folder, "profile", "2024.csv", "-o", "clear.json").returncode == 0
     hidden = run(folder, "profile", "2024.csv", "--mask", "inspector", "-o", "hidden.json")

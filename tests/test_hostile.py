@@ -174,6 +174,7 @@ WRONG = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("words", "told"), WRONG.values(), ids=WRONG)
 def test_what_is_wrong_is_told_in_one_line(folder, words, told):
     done = run(folder, "profile", *words)
@@ -183,6 +184,7 @@ def test_what_is_wrong_is_told_in_one_line(folder, words, told):
     assert "unexpected" not in done.stderr
 
 
+@pytest.mark.slow
 def test_what_is_odd_and_right_is_read(folder):
     for words, rows in (
         (("x.csv", "--delimiter", "\\t"), 100),

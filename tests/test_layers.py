@@ -113,11 +113,18 @@ def test_what_opens_data_waits_for_nothing_that_computes():
     assert done.stdout.strip() == "[]"
 
 
-def test_a_comparison_of_files_loads_no_frame_library(demo_files):
+@pytest.mark.parametrize(
+    ("call", "heavy"),
+    [
+        ("compare(*sys.argv[1:])", ["pandas", "polars", "matplotlib", "scipy.stats"]),
+        ("profile(sys.argv[1])", ["pandas", "scipy", "pyarrow.dataset", "rich"]),
+    ],
+)
+def test_what_is_not_needed_is_not_loaded(call, heavy, demo_files):
     files = [str(demo_files[f"hive_checks_{year}.csv"]) for year in (2024, 2025)]
     code = (
-        "import sys, nachsicht; nachsicht.compare(*sys.argv[1:]).to_html();"
-        "print([m for m in ('pandas', 'polars', 'matplotlib', 'scipy.stats') if m in sys.modules])"
+        f"import sys, nachsicht; nachsicht.{call}.to_html();"
+        f"print([m for m in {heavy if kernels.COMPILED else heavy[:1]} if m in sys.modules])"
     )
     done = subprocess.run(
         [sys.executable, "-c", code, *files], capture_output=True, text=True, check=True

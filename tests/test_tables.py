@@ -134,6 +134,7 @@ def figures_of(made):
     yield "levels over time", lambda ax: made.time.figure("overwintered", ax=ax)
 
 
+@pytest.mark.slow
 def test_every_figure_is_drawn_alone_and_into_axes_and_nothing_global_is_touched(made):
     before = dict(mpl.rcParams)
     drawn = 0

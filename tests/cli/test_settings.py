@@ -116,6 +116,7 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
     assert [f.accepted for f in many if f.code == "missing_increased"] == [None]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("words", "told"),
     [

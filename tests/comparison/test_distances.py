@@ -15,6 +15,7 @@ from nachsicht.config.settings import Settings
 from nachsicht.stats.ecdf import Curve, largest_difference, wasserstein
 from nachsicht.stats.hypothesis_tests import (
     bound_over_all,
+    chi_square_tail,
     ks_p_value,
     levels_p_value,
     shares_p_value,
@@ -113,6 +114,12 @@ def test_levels_agree_with_scipy():
     assert found["psi"].value == pytest.approx(
         scipy.stats.entropy(shares[1], shares[0]) + scipy.stats.entropy(shares[0], shares[1])
     )
+
+
+@given(st.integers(1, 300), st.floats(0, 2000))
+def test_chances_of_a_chi_square_are_those_of_scipy(freedom, statistic):
+    expected = scipy.stats.chi2.sf(statistic, freedom)
+    assert chi_square_tail(freedom, statistic) == pytest.approx(expected, rel=1e-9, abs=1e-300)
 
 
 def test_the_stability_index_counts_an_empty_bin_as_half_a_row():

@@ -98,6 +98,7 @@ def column_of(stored, rng, n=60):
     return special[name]() if name else whole.cast(stored, safe=False)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("key", [["hive"], []])
 @pytest.mark.parametrize("before", TYPES, ids=str)
 def test_columns_of_any_two_types_are_compared(before, key):

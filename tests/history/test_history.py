@@ -78,6 +78,7 @@ def test_the_frame_has_a_row_for_every_column_of_every_version(weeks):
     assert frame["moment"].is_monotonic_increasing
 
 
+@pytest.mark.slow
 def test_what_is_accepted_once_stays_accepted_as_the_history_goes_on(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     history = nachsicht.History("scales")
@@ -287,6 +288,7 @@ def command(*arguments):
     )
 
 
+@pytest.mark.slow
 def test_the_command_says_what_happened_on_the_way_and_writes_the_page(tmp_path):
     history = nachsicht.History(tmp_path / "kept")
     for week in range(12):

@@ -179,6 +179,7 @@ def words(text):
     return " ".join(re.sub(r"[^\w%]+", " ", unescape(text)).split())
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("code", FINDINGS)
 def test_every_code_is_found_and_read_on_every_output(code, tmp_path):
     result = made(code, tmp_path)

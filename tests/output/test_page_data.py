@@ -42,6 +42,7 @@ def test_what_the_page_is_given_fits_its_types(demo_files):
         assert errors[:5] == []
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("versions", [1, 6, 30])
 def test_what_the_page_of_a_history_is_given_fits_its_types(versions, demo_history):
     report = demo_history.courses(versions, language=["de", "en"])

@@ -15,7 +15,6 @@ from functools import lru_cache
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import fdtrc
 
 from nachsicht.stats.moments import biweight_variance
 
@@ -292,6 +291,8 @@ def _noisier(found: _Candidate, errors: _Floats | None) -> float:
 
 def _p_value(found: _Candidate, noise: float, freedom: float) -> float:
     """How often chance gives as much at any of the places that were tried, by Bonferroni."""
+    from scipy.special import fdtrc  # loads slowly
+
     ratio = found.gain / noise**2 / found.numbers
     return min(1.0, found.tried * float(fdtrc(found.numbers, freedom, ratio)))
 
@@ -414,6 +415,8 @@ def _phases(series: _Floats, noise: float, floor: float) -> tuple[float, _Candid
 
     Each phase is like itself a period before.
     """
+    from scipy.special import fdtrc  # loads slowly
+
     n = len(series)
     quiet: list[tuple[float, int]] = []
     for period in _PHASES:

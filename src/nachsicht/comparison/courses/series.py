@@ -10,7 +10,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import gammaln
 
 from nachsicht.comparison.courses.followed import (
     FollowedColumn,
@@ -372,6 +371,8 @@ def _shares(name: str, statistic: str, level: str | None, shares: _Floats, rows:
 
 def _error_of_angle(shares: _Floats, rows: _Floats) -> float:
     """The standard error of angles as a part of that of large counts: less for rare levels."""
+    from scipy.special import gammaln  # loads slowly
+
     known = np.isfinite(shares)
     if not known.any():
         return 1.0

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import bdtrc
 
 from nachsicht.arrow.buffers import taken
 from nachsicht.columns.levels import levels_in
@@ -41,6 +40,8 @@ def level_lost(
     removed : array
         Places of the rows that the newer version does not have.
     """
+    from scipy.special import bdtrc  # loads slowly
+
     total, gone = table.num_rows, len(removed)
     if gone < _FEWEST or gone > _MOST_REMOVED * total:
         return None
