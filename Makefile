@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: announce coverage lint-all types-all wheels versions bare-machine cross-compile schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
+.PHONY: announce coverage lint-all types-all wheels versions bare-machine cross-compile emulated schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -131,6 +131,11 @@ bare-machine: $(VENV)/.wheels
 # The kernels compiled for other systems and processors, as far as to object files.
 cross-compile: $(VENV)/.wheels
 	$(BIN)/python tests/packaging/cross_compile.py $(TARGET)
+
+# The kernels' answers on another processor, under emulation, are those given here.
+ARCH ?= s390x
+emulated: $(VENV)/.wheels $(VENV)/.installed
+	PYTHON=$(BIN)/python sh tests/packaging/emulated.sh $(ARCH)
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)

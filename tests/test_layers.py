@@ -133,7 +133,8 @@ def test_what_is_not_needed_is_not_loaded(call, heavy, demo_files):
 
 
 def test_all_that_is_to_be_compiled_is_used_where_it_is_built():
-    assert {source.stem for source in ROOT.rglob("*.pyx")} == set(compiled.MODULES)
+    sources = {source.stem for source in ROOT.rglob("*.pyx")}
+    assert sources in (set(compiled.MODULES), set())  # a wheel has none
     assert (compiled.is_built() and os.environ.get("NACHSICHT_PLAIN") != "1") == kernels.COMPILED
     for module in compiled.MODULES if kernels.COMPILED else ():
         assert Path(getattr(kernels, module).__file__).suffix in (".so", ".pyd")

@@ -10,7 +10,7 @@ root="$room/$suite"
 mkdir -p "$room"
 
 inside() {
-    unshare --net chroot "$root" /usr/bin/env -i HOME=/root LANG=C.UTF-8 PATH=/env/bin:/usr/bin:/bin \
+    unshare --net --pid --fork --mount-proc="$root/proc" chroot "$root" /usr/bin/env -i HOME=/root LANG=C.UTF-8 PATH=/env/bin:/usr/bin:/bin \
         PIP_NO_INDEX=1 PIP_FIND_LINKS=/wheels PIP_DISABLE_PIP_VERSION_CHECK=1 "$@"
 }
 

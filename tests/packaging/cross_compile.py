@@ -1,6 +1,7 @@
 """Compiles the kernels for other machines, as far as to object files: `make cross-compile`.
 
-An argument chooses among them: a pattern of their names.
+An argument chooses among them: a pattern of their names. ``--into FOLDER TARGET`` links the kernels
+for one of them instead, to be used there.
 
 That a compiler takes them is shown, not that they run. Python's headers are those of this
 interpreter; of its configuration what the machine decides is written anew.
@@ -53,6 +54,8 @@ WINDOWS = """
 #define PY_SSIZE_T_MAX 9223372036854775807LL
 typedef long long Py_ssize_t;
 """
+ZIG = [sys.executable, "-m", "ziglang", "cc", "-target"]
+LIMITED = ["-DPy_LIMITED_API=0x030B0000", "-DCYTHON_LIMITED_API=1"]
 FLAGS = ["-O1", "-ffp-contract=off", "-Wall", "-Werror=implicit-function-declaration"]
 FLAGS += ["-Wno-unused-function", "-Wno-psabi"]
 
@@ -84,20 +87,43 @@ def sources(folder: Path) -> list[str]:
 
 def compiled(compiler: list[str], include: Path, source: str, folder: Path, more: list[str]) -> str:
     """What the compiler says; empty where it is content."""
-    command = [*compiler, *FLAGS, *more, "-DPy_LIMITED_API=0x030B0000", "-DCYTHON_LIMITED_API=1"]
+    command = [*compiler, *FLAGS, *more, *LIMITED]
     command += [f"-I{ROOM}", f"-I{include}", "-c", source, "-o", str(folder / "kernel.o")]
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     return done.stderr if done.returncode or "warning" in done.stderr else ""
 
 
+def linked(target: str, into: Path) -> None:
+    """The package with as much as its kernels need, and these for another machine."""
+    shutil.rmtree(into, ignore_errors=True)
+    package = Path("src/nachsicht")
+    for path in (
+        "__init__.py",
+        "_version.py",
+        "kernels/__init__.py",
+        "kernels/compiled/__init__.py",
+    ):
+        (into / "nachsicht" / path).parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy(package / path, into / "nachsicht" / path)
+    with tempfile.TemporaryDirectory() as name:
+        include = headers(Path(name), target)
+        for source in sources(Path(name)):
+            library = into / "nachsicht/kernels/compiled" / f"{Path(source).stem}.abi3.so"
+            command = [*ZIG, f"{target}.2.28", "-O2", "-fPIC", "-shared", *FLAGS[1:], *LIMITED]
+            command += [f"-I{ROOM}", f"-I{include}", source, "-o", str(library)]
+            subprocess.run(command, check=True, capture_output=True)
+
+
 def main() -> int:
     """Compile all for all; returns how many could not be."""
+    if sys.argv[1:2] == ["--into"]:
+        linked(sys.argv[3], Path(sys.argv[2]))
+        return 0
     wrong = 0
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         texts = sources(folder)
-        zig = [sys.executable, "-m", "ziglang", "cc", "-target"]
-        ways = [([*zig, target], target) for target in TARGETS]
+        ways = [([*ZIG, target], target) for target in TARGETS]
         ways += [([here], here) for here in ("gcc", "clang") if shutil.which(here)]
         ways = [way for way in ways if re.search(sys.argv[1] if sys.argv[1:] else "", way[1])]
         os.environ["ZIG_GLOBAL_CACHE_DIR"] = os.environ["ZIG_LOCAL_CACHE_DIR"] = str(folder / "zig")

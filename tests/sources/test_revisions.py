@@ -1,6 +1,7 @@
 """Files at revisions of a real git repository, and tables on standard input."""
 
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -10,6 +11,8 @@ import pandas as pd
 import pytest
 
 import nachsicht
+
+pytestmark = pytest.mark.skipif(not shutil.which("git"), reason="git is not on this machine")
 
 
 @pytest.fixture

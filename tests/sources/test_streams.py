@@ -156,12 +156,16 @@ def test_a_disk_that_is_full_leaves_nothing_half_written(tmp_path, demo_comparis
     assert target.read_text() == "the former page"
 
 
-def test_a_stream_without_rows_is_a_table_without_rows(tmp_path):
+@pytest.mark.parametrize(
+    "settings",
+    [{"memory_bytes": 1}, pytest.param({"engine": "dask"}, marks=pytest.mark.slow)],
+    ids=["pieces", "dask"],
+)
+def test_a_stream_without_rows_is_a_table_without_rows(settings, tmp_path):
     (tmp_path / "none.csv").write_text("weight,note\n")
     made = nachsicht.profile(tmp_path / "none.csv", memory_bytes=1).document
     assert (made.rows, [c.name for c in made.columns]) == (0, ["weight", "note"])
     empty = pa.table({"weight": pa.array([], pa.float64()), "note": pa.array([], pa.string())})
     pq.write_table(empty, tmp_path / "none.parquet")
-    for settings in ({"memory_bytes": 1}, {"engine": "dask"}):
-        made = nachsicht.profile(tmp_path / "none.parquet", **settings).document
-        assert (made.rows, [c.name for c in made.columns]) == (0, ["weight", "note"])
+    made = nachsicht.profile(tmp_path / "none.parquet", **settings).document
+    assert (made.rows, [c.name for c in made.columns]) == (0, ["weight", "note"])

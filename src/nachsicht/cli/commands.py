@@ -7,6 +7,7 @@ import errno
 import gc
 import io
 import os
+import platform
 import signal
 import sys
 import traceback
@@ -137,13 +138,32 @@ def _one_line(text: str) -> str:
     return printable(" ".join(text.split()))
 
 
+def _show_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    """What a report of something wrong should say: which Nachsicht, on what."""
+    if not wanted or context.resilient_parsing:
+        return
+    from nachsicht.kernels import COMPILED
+
+    python = f"Python {platform.python_version()}, {platform.system()} {platform.machine()}"
+    kernels = phrase("terminal.kernels_compiled" if COMPILED else "terminal.kernels_plain")
+    click.echo(f"nachsicht {VERSION}, {kernels}, {python}")
+    context.exit()
+
+
 @click.group(
     cls=_Commands,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 96},
     epilog=text("epilog"),
 )
 @language_option
-@click.version_option(VERSION, prog_name="nachsicht", help=text("version_option"))
+@click.option(
+    "--version",
+    is_flag=True,
+    is_eager=True,
+    expose_value=False,
+    callback=_show_version,
+    help=text("version_option"),
+)
 def main() -> None:
     """Show what a dataset holds, and what changed between one version of it and the next."""
     # The process ends with the command: what is left then need not be looked through.

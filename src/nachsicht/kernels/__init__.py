@@ -10,29 +10,28 @@ it needs stand in the docstring of its plain twin, and its one caller sees to th
 """
 
 import os
+from importlib import import_module
+from types import ModuleType
 from typing import TYPE_CHECKING
 
-__all__ = ["COMPILED", "dictionary", "hashing", "normal", "ranking", "sums", "text"]
+from nachsicht.kernels import compiled
 
-
-def _is_compiled() -> bool:
-    """Whether the compiled kernels were built for this interpreter, and are wanted."""
-    if os.environ.get("NACHSICHT_PLAIN", "0") not in ("", "0"):
-        return False
-    from nachsicht.kernels import compiled
-
-    return compiled.is_built()
-
-
-#: Whether kernels are the compiled ones.
-COMPILED = _is_compiled()
-
-if TYPE_CHECKING or not COMPILED:
+if TYPE_CHECKING:
     from nachsicht.kernels import plain as dictionary
     from nachsicht.kernels import plain as hashing
     from nachsicht.kernels import plain as normal
     from nachsicht.kernels import plain as ranking
     from nachsicht.kernels import plain as sums
     from nachsicht.kernels import plain as text
-else:
-    from nachsicht.kernels.compiled import dictionary, hashing, normal, ranking, sums, text
+
+__all__ = ["COMPILED", "dictionary", "hashing", "normal", "ranking", "sums", "text"]
+
+#: Whether kernels are the compiled ones.
+COMPILED = os.environ.get("NACHSICHT_PLAIN", "0") in ("", "0") and compiled.is_built()
+
+
+def __getattr__(name: str) -> ModuleType:
+    """The kernels of one kind, loaded when they are first used."""
+    if name not in compiled.MODULES:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return import_module(f"{__name__}.compiled.{name}" if COMPILED else f"{__name__}.plain")
