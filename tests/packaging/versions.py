@@ -15,6 +15,8 @@ from interpreters import interpreters
 
 #: How `uv` chooses versions: the lowest that is declared, or the highest that there is.
 CHOICES = {"oldest": "lowest-direct", "newest": "highest"}
+#: Old packages warn of what newer ones of their own needs will take away.
+WARNINGS = {"oldest": ["-W", "ignore::DeprecationWarning"], "newest": []}
 LIGHT = ["-m", "not slow", "--ignore=tests/browser", "--ignore=tests/engines", "tests"]
 
 
@@ -28,7 +30,7 @@ def tried(python: str, choice: str, tests: list[str]) -> bool:
             [sys.executable, "-m", "uv", "venv", "--quiet", "--python", python, room / "env"],
             [sys.executable, "-m", "uv", *install, "--group", "test", "."],
             [own, "-c", "from nachsicht import kernels; print('compiled:', kernels.COMPILED)"],
-            [own, "-m", "pytest", "-n", "auto", "--dist", "loadfile", *tests],
+            [own, "-m", "pytest", "-n", "auto", "--dist", "loadfile", *WARNINGS[choice], *tests],
         ]
         path = f"{room / 'env/bin'}{os.pathsep}{os.environ['PATH']}"
         for command in commands:

@@ -565,9 +565,9 @@ class DictionaryEncoder:
 
     def add(self, data: Array, starts: Array, stops: Array, codes: Array) -> None:
         """Fill the code of each text, in int32."""
-        both = pa.chunked_array([self._distinct, _texts(data, starts, stops)])
-        coded = both.dictionary_encode().combine_chunks()
-        all_codes = np.frombuffer(coded.indices.buffers()[1], np.int32)[coded.offset :]
+        both = pa.concat_arrays([self._distinct, _texts(data, starts, stops)])
+        coded = both.dictionary_encode()
+        all_codes = np.frombuffer(coded.indices.buffers()[1] or b"", np.int32)[coded.offset :]
         codes[:] = all_codes[self.found :][: len(codes)]
         self._distinct = coded.dictionary
         self._counts = np.append(self._counts, np.zeros(self.found - len(self._counts), np.int64))
