@@ -43,18 +43,20 @@ def tried(python: str, choice: str, tests: list[str]) -> bool:
 
 def main() -> int:
     """Try all pairs and print a table; returns how many failed."""
-    own, _, handed_on = " ".join(sys.argv[1:]).partition("--")
+    words = [*sys.argv[1:], "--"]
+    end = words.index("--")
+    own, handed_on = " ".join(words[:end]), words[end + 1 : -1]
     found = {}
     for name, python in interpreters().items():
         for choice in CHOICES:
             pair = f"{name} {choice}"
-            if re.search(own.strip(), pair):
+            if re.search(own, pair):
                 print(f"== {pair}", flush=True)
                 found[pair] = (
                     "not on this machine"
                     if python is None
                     else "passed"
-                    if tried(python, choice, handed_on.split() or LIGHT)
+                    if tried(python, choice, handed_on or LIGHT)
                     else "FAILED"
                 )
     for pair, said in found.items():
