@@ -199,12 +199,13 @@ def test_first_and_last_present_values_are_kept():
 
 
 def test_types_that_others_added_to_arrow_are_what_they_are_stored_as():
-    names = [uuid.UUID(int=i) for i in range(30)]
+    names = pa.array([*(uuid.UUID(int=i).bytes for i in range(1, 30)), None], pa.binary(16))
+    names = pa.ExtensionArray.from_storage(pa.uuid(), names)
     flags = pa.ExtensionArray.from_storage(pa.bool8(), pa.array([1, 0, None] * 10, pa.int8()))
     texts = pa.array(["[]", "{}"] * 15)
     if hasattr(pa, "json_"):  # from PyArrow 19 on
         texts = pa.ExtensionArray.from_storage(pa.json_(), texts)
-    table = pa.table({"id": [*names[1:], None], "flag": flags, "json": texts})
+    table = pa.table({"id": names, "flag": flags, "json": texts})
     assert isinstance(table.schema.field("id").type, pa.UuidType)
     for memory in (0, 1000):
         found = nachsicht.profile(table, memory_bytes=memory).document
