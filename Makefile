@@ -122,7 +122,7 @@ wheels: $(VENV)/.wheels
 # The light tests with every Python there is, and with the oldest and newest dependencies.
 # VERSIONS chooses: "3.11.*oldest".
 versions: $(VENV)/.wheels
-	$(BIN)/python tests/packaging/versions.py $(VERSIONS)
+	$(BIN)/python tests/packaging/versions.py $(if $(VERSIONS),"$(VERSIONS)")
 
 # The wheel on a machine without compiler and network; as root, after `make wheels`.
 bare-machine: $(VENV)/.wheels
@@ -130,7 +130,7 @@ bare-machine: $(VENV)/.wheels
 
 # The kernels compiled for other systems and processors, as far as to object files.
 cross-compile: $(VENV)/.wheels
-	$(BIN)/python tests/packaging/cross_compile.py $(TARGET)
+	$(BIN)/python tests/packaging/cross_compile.py $(if $(TARGET),"$(TARGET)")
 
 # The kernels' answers on another processor, under emulation, are those given here.
 ARCH ?= s390x

@@ -25,7 +25,7 @@ check() {
 TESTS=${TESTS:---ignore=tests/browser --ignore=tests/engines}
 if [ ! -x "$root/usr/bin/python3" ]; then
     debootstrap --variant=minbase --include=python3,python3-venv "$suite" "$root" \
-        http://deb.debian.org/debian >"$room/debootstrap.log"
+        >"$room/debootstrap.log"
 fi
 rm -rf "$root/wheels" "$root/checkout"
 mkdir "$root/wheels" "$root/checkout"

@@ -14,7 +14,7 @@ esac
 mkdir -p "$room"
 if [ ! -x "$root/usr/bin/python3" ]; then
     debootstrap --arch="$arch" --foreign --variant=minbase --include=python3,python3-numpy bookworm \
-        "$root" http://deb.debian.org/debian >"$room/$arch.log"
+        "$root" >"$room/$arch.log"
     for package in "$root"/var/cache/apt/archives/*.deb; do
         dpkg-deb -x "$package" "$root"
     done
