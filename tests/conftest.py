@@ -23,8 +23,11 @@ from nachsicht.kernels.compiled import MODULES
 # elsewhere they go on looking for new ones.
 hypothesis.settings.register_profile("here", deadline=None)
 hypothesis.settings.register_profile("ci", deadline=None, derandomize=True)
-hypothesis.settings.register_profile("light", deadline=None, max_examples=25)
-hypothesis.settings.load_profile("ci" if os.environ.get("CI") == "true" else "here")
+PROFILE = "ci" if os.environ.get("CI") == "true" else "here"
+hypothesis.settings.load_profile(PROFILE)
+hypothesis.settings.register_profile(
+    "light", hypothesis.settings.get_profile(PROFILE), max_examples=25
+)
 
 
 def pytest_configure(config: pytest.Config) -> None:
