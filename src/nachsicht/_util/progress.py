@@ -94,10 +94,10 @@ class _NotebookBar:
     """The browser's own bar, in one output that is replaced and emptied in the end."""
 
     def __init__(self) -> None:
-        from IPython.display import HTML, display  # type: ignore[import-not-found,unused-ignore]
+        from IPython.display import HTML, display
 
         self._html: Any = HTML
-        self._handle: Any = display(HTML(""), display_id=True)  # type: ignore[no-untyped-call]
+        self._handle: Any = display(HTML(""), display_id=True)
 
     def show(self, progress: Progress) -> None:
         text = phrase(f"terminal.progress_{progress.what}")
