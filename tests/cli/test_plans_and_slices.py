@@ -12,6 +12,8 @@ import pytest
 
 import nachsicht
 
+pytestmark = pytest.mark.slow
+
 
 def run(*words, cwd=None):
     environment = {**os.environ, "PYTHONWARNINGS": "error"}

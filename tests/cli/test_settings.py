@@ -17,6 +17,8 @@ import nachsicht
 from nachsicht.config.settings import FIELDS
 from nachsicht.errors import SettingsError
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture
 def folder(demo_files, tmp_path):
@@ -73,7 +75,6 @@ def test_the_schema_of_settings_fits_what_is_read(folder):
         jsonschema.validate({"titel": "x"}, schema)
 
 
-@pytest.mark.slow
 def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     run("compare", *BOTH, "-q", "-o", "c.json", cwd=folder)
     assert run("compare", *BOTH, "-q", "--stop-on", "act", cwd=folder).returncode == 1
@@ -116,7 +117,6 @@ def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
     assert [f.accepted for f in many if f.code == "missing_increased"] == [None]
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize(
     ("words", "told"),
     [
@@ -148,7 +148,6 @@ def test_explain_tells_of_every_code(folder):
     assert "factor" in told
 
 
-@pytest.mark.slow
 def test_groups_are_compared_with_the_rest_and_with_each_other(folder):
     done = run("compare", BOTH[0], "--by", "hive_type", "-o", "g.json", cwd=folder)
     assert done.returncode == 0, done.stderr

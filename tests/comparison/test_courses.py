@@ -15,6 +15,8 @@ from nachsicht.model.codec import read_document
 from nachsicht.model.findings import Severity
 from nachsicht.tables.courses import CoursesPart, sentence_of, strip_of
 
+pytestmark = pytest.mark.slow
+
 WEEKS = 40
 FORMER = Path(__file__).parents[1] / "model" / "format_1"
 
@@ -95,7 +97,6 @@ def test_nothing_else_is_told(happened):
     assert {*happened} == {"weight", "battery", "humidity", "weather", "keeper"}
 
 
-@pytest.mark.slow
 def test_of_steady_histories_hardly_any_tells_anything():
     telling = 0
     for seed in range(12):

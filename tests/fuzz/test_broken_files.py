@@ -5,6 +5,8 @@ import sys
 
 import pytest
 
+pytestmark = pytest.mark.slow
+
 #: Seconds that a file may take, most of all a workbook, which has a process of its own.
 SECONDS_EACH = 5
 
@@ -39,6 +41,5 @@ def test_damaged_files_are_profiled_or_refused(tmp_path):
     check(0, 60, tmp_path)
 
 
-@pytest.mark.slow
 def test_many_damaged_files_are_profiled_or_refused(tmp_path):
     check(1_000, 2_000, tmp_path)

@@ -10,6 +10,8 @@ from nachsicht.sources import source_of
 
 from .delimited_files import make
 
+pytestmark = pytest.mark.slow
+
 #: Texts that are no numbers, though they could be read as such.
 _CODES = re.compile(r"^(0\d|0x|\d\dE|\d{19})")
 
@@ -59,6 +61,5 @@ def test_files_of_known_truth_are_read_as_they_were_meant(tmp_path):
     check(range(40_000, 40_250), tmp_path)
 
 
-@pytest.mark.slow
 def test_thousands_of_files_of_known_truth(tmp_path):
     check(range(50_000, 55_000), tmp_path)

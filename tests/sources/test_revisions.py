@@ -1,7 +1,6 @@
 """Files at revisions of a real git repository, and tables on standard input."""
 
 import os
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -12,7 +11,7 @@ import pytest
 
 import nachsicht
 
-pytestmark = pytest.mark.skipif(not shutil.which("git"), reason="git is not on this machine")
+pytestmark = pytest.mark.slow
 
 
 @pytest.fixture
