@@ -13,6 +13,8 @@ import pytest
 
 from nachsicht._util.atomic_write import write_atomically
 
+pytestmark = pytest.mark.slow
+
 WRITES_FOR_EVER = """
 import sys
 from pathlib import Path
@@ -35,7 +37,6 @@ def data(tmp_path):
     return path
 
 
-@pytest.mark.slow
 def test_killed_a_hundred_times_nothing_is_half_written_and_nothing_left(tmp_path):
     target = tmp_path / "page.html"
     write_atomically(target, b"A" * 3_000_000)

@@ -116,6 +116,7 @@ def quoted_in(texts):
     return {secret for secret in SECRETS if any(secret in text for text in texts)}
 
 
+@pytest.mark.slow
 def test_nothing_that_was_planted_is_to_be_read(folder):
     usual = quoted_in(all_outputs(folder))
     assert {*NAMES.values(), *BESIDE, DAY} <= usual  # without it they are

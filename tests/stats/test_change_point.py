@@ -9,6 +9,8 @@ from tests.stats.series_kit import NOISE, SIZES, made, told, trouble
 from nachsicht.stats.change_point import FEWEST, course_of, hinge
 from nachsicht.stats.moments import biweight_variance
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.mark.parametrize("n", [24, 60, 365])
 @pytest.mark.parametrize("form", SIZES)
