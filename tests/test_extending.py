@@ -222,13 +222,13 @@ def test_an_engine_is_a_function_and_its_registration(monkeypatch):
         step = -(-table.num_rows // 3)
         starts = range(0, table.num_rows, step)
         parts = [observe_table(table.slice(start, step), plan, start) for start in starts]
-        return finish_table(merged_in_order(parts, plan), plan, now), None
+        return dispatch.EngineResult(finish_table(merged_in_order(parts, plan), plan, now))
 
     monkeypatch.setitem(dispatch.ENGINES, "thirds", dispatch.Engine(in_thirds))
     opened: Opened = FrameSource(sample_table()).open()
     settings = Settings()
-    local, _ = dispatch.run_engine(opened, settings, lambda _: None)
-    own, _ = dispatch.run_engine(
+    local, *_ = dispatch.run_engine(opened, settings, lambda _: None)
+    own, *_ = dispatch.run_engine(
         opened, msgspec.structs.replace(settings, engine="thirds"), lambda _: None
     )
     assert [c.missing for c in own.columns] == [c.missing for c in local.columns]

@@ -34,6 +34,7 @@ if TYPE_CHECKING:
         SettingsError,
         SourceError,
         SourceNotFoundError,
+        SpillError,
         UnreadableSourceError,
     )
     from nachsicht.history.history import History
@@ -67,6 +68,7 @@ _HOMES = {
     "UnreadableSourceError": "nachsicht.errors",
     "OutputError": "nachsicht.errors",
     "SettingsError": "nachsicht.errors",
+    "SpillError": "nachsicht.errors",
     "DocumentError": "nachsicht.errors",
     "History": "nachsicht.history.history",
     "use_language": "nachsicht.i18n",
@@ -89,6 +91,7 @@ __all__ = [
     "Severity",
     "SourceError",
     "SourceNotFoundError",
+    "SpillError",
     "Thresholds",
     "UnreadableSourceError",
     "__version__",

@@ -96,6 +96,10 @@ class OutputError(NachsichtError):
     """A result could not be written where it was to go."""
 
 
+class SpillError(NachsichtError):
+    """What does not fit in memory could not be written to disk for the time being."""
+
+
 class SettingsError(NachsichtError):
     """A setting, label or option is unknown, wrong or contradicts another."""
 

@@ -2,6 +2,7 @@
 
 import gzip
 
+import numpy as np
 import pandas as pd
 import polars as pl
 import pyarrow as pa
@@ -120,6 +121,45 @@ def test_spark_dataframes(spark, tmp_path):
     table = sample_table(60_000)
     found = assert_conforms(give, table=table, memory_bytes=LITTLE)
     assert any(column.error_bounds for column in found.columns)
+
+
+def two_versions():
+    """The sample with rows that came, went and were rewritten."""
+    old = sample_table().slice(0, 8_970)
+    new = pa.concat_tables([old.slice(40), old.slice(0, 40)]).slice(0, 8_900)
+    mites = np.asarray(new["mites"]).copy()
+    mites[:900] += 2
+    place = new.schema.get_field_index("mites")
+    return old, new.set_column(place, "mites", pa.array(mites))
+
+
+def assert_same_rows(old, new):
+    (expected,) = nachsicht.compare(*two_versions(), key="check_id").document.rows
+    (found,) = nachsicht.compare(old, new, key="check_id").document.rows
+    assert (expected.removed, expected.changed) == (70, 900)
+    assert expected.changed_cells[0].rewrite.rule == "shifted"
+    assert found == expected
+
+
+def test_rows_are_matched_wherever_they_are(dask_client):
+    from dask import dataframe
+
+    frames = [
+        dataframe.from_pandas(table.to_pandas(types_mapper=pd.ArrowDtype), npartitions=11)
+        for table in two_versions()
+    ]
+    assert_same_rows(*frames)
+    assert_same_rows(two_versions()[0], frames[1])
+
+
+@pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
+def test_rows_are_matched_in_spark(spark, tmp_path):
+    spark.conf.set("spark.sql.files.maxPartitionBytes", "60000")
+    frames = []
+    for i, table in enumerate(two_versions()):
+        pq.write_table(table, tmp_path / f"{i}.parquet", row_group_size=500)
+        frames.append(spark.read.parquet(str(tmp_path / f"{i}.parquet")))
+    assert_same_rows(*frames)
 
 
 def test_groups_are_computed_where_their_rows_are(dask_client):

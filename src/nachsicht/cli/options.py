@@ -16,7 +16,7 @@ from nachsicht.i18n import phrase
 _READING = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
 _SETTINGS = (
     *("na_values", "key", "duplicates_in", "omit", "mask", "language"),
-    *("memory_bytes", "title", "outcome", "time_column", "accepted"),
+    *("memory_bytes", "spill_folder", "title", "outcome", "time_column", "accepted"),
 )
 #: How many rows a group has that `--share` tells of; another number is given as the setting.
 _USUAL_GROUP = 10
@@ -96,6 +96,11 @@ def reading_options(command: F) -> F:
                 "memory_bytes",
                 type=ByteSize(),
                 help=text("memory"),
+            ),
+            click.option(
+                "--spill-folder",
+                metavar="FOLDER",
+                help=text("spill_folder"),
             ),
             click.option(
                 "--table",

@@ -15,14 +15,16 @@ from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import levels_p_value
+from nachsicht.table.reader import TableReader
 from nachsicht.table.result import RetainedData
 
 
 class Version(msgspec.Struct, frozen=True):
-    """A profile, and its data where that is still at hand."""
+    """A profile, and its data where that is still at hand, or else can be read again."""
 
     profile: ProfileDocument
     data: RetainedData | None = None
+    reader: TableReader | None = None
 
     def curve(self, column: ColumnSummary) -> Curve | None:
         """The cumulative distribution of a quantity or moment; None for other kinds."""

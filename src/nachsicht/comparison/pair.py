@@ -9,7 +9,7 @@ import msgspec
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.comparison.align_columns import Pair, match_columns
 from nachsicht.comparison.causes.swaps import Swap, swaps_in
-from nachsicht.comparison.context import ColumnChange, VersionPair
+from nachsicht.comparison.context import ColumnChange, Version, VersionPair
 from nachsicht.comparison.distances import Measured, distance_between
 from nachsicht.comparison.findings.associations import (
     outcome_findings,
@@ -31,11 +31,13 @@ from nachsicht.comparison.findings.rows import (
 from nachsicht.comparison.localise import Place, Stretch, empty_stretch
 from nachsicht.comparison.localise_scan import PlaceScan
 from nachsicht.comparison.rows.diff import compare_rows
+from nachsicht.comparison.rows.in_pieces import compare_rows_in_pieces
 from nachsicht.comparison.suppress import follows_from_loss, rows_left, rows_outside
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
 from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
 from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.stats.hypothesis_tests import bound_over_all
+from nachsicht.table.reader import TableAtHand, TableReader
 
 #: Causes by which dates are elsewhere.
 _REWRITTEN_DATES: set[FindingCode] = {
@@ -221,16 +223,31 @@ def _rows(
     step: tuple[int | None, int],
     pmap: ParallelMap,
 ) -> RowChanges | None:
-    """What became of the rows; None where a version is not there as data."""
+    """What became of the rows; None where a version is there as a document alone."""
     old, new = between.old.data, between.new.data
-    if old is None or new is None:
-        return None
     key = _given_key(between, [change.pair for change in changes])
     pairs = [(change.old, change.new) for change in changes]
     profiles = between.old.profile, between.new.profile
     different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
+    if old is None or new is None:
+        readers = _reader(between.old, pmap), _reader(between.new, pmap)
+        if readers[0] is None or readers[1] is None:
+            return None
+        folder = between.settings.spill_folder
+        return compare_rows_in_pieces(
+            (readers[0], readers[1]), pairs, key, step, different, folder, pmap
+        )
     moved = [change.new.position for change in changes if change.distance or change.kind_changed]
     return compare_rows(old, new, pairs, key, step, different, pmap, moved)
+
+
+def _reader(version: Version, pmap: ParallelMap) -> TableReader | None:
+    """What reads the rows of a version, in memory or not; None where they are not there."""
+    if version.data is None:
+        return version.reader
+    profile = version.profile
+    most = version.data.table.nbytes
+    return TableAtHand(profile.label, version.data, profile.fingerprint, pmap, most)
 
 
 def _given_key(between: VersionPair, pairs: Sequence[Pair]) -> list[tuple[int, int]]:

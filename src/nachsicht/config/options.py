@@ -66,6 +66,7 @@ class Options(TypedDict, total=False):
     max_discrete_values: int
     explore_rows: int
     memory_bytes: int
+    spill_folder: str | None
     threads: int
     engine: Literal["local", "dask"]
     language: Names

@@ -95,6 +95,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     memory_bytes : int
         Memory to compute with; 0 means a quarter of the machine's. Data that would take more
         is read in pieces, and some figures become approximate, which they say.
+    spill_folder : str, optional
+        Where rows go for the time being that do not fit in memory; by default the system's folder
+        for temporary files.
     threads : int
         Threads to compute with; 0 means one for each core.
     engine : str
@@ -151,6 +154,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     max_discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40
     explore_rows: Annotated[int, msgspec.Meta(ge=0, le=2_000)] = 2_000
     memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
+    spill_folder: str | None = None
     threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
     engine: Literal["local", "dask"] = "local"
     language: tuple[str, ...] = (DEFAULT,)
@@ -251,7 +255,8 @@ def settings_text(settings: Settings) -> str:
     Without what belongs to this machine (paths, threads) or to one page (title, labels, language).
     """
     own = _different(msgspec.to_builtins(settings), msgspec.to_builtins(Settings()))
-    for name in ("accepted", "title", "labels", "language", "threads", "engine", "notes", "share"):
+    of_here = ("accepted", "threads", "engine", "spill_folder")
+    for name in (*of_here, "title", "labels", "language", "notes", "share"):
         own.pop(name, None)
     for table, path in (("theme", "logo"), ("reading", "description")):
         own.get(table, {}).pop(path, None)

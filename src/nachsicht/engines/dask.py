@@ -6,10 +6,11 @@ stays with the workers, and one finished part comes back.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import accumulate
-from typing import Any
+from typing import Any, TypeVar
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -20,6 +21,7 @@ from nachsicht.table.accumulate import (
     CLUSTER_BYTES,
     FAN,
     PLAN_ROWS,
+    PieceWork,
     TablePart,
     TablePlan,
     finish_table,
@@ -29,11 +31,18 @@ from nachsicht.table.accumulate import (
 )
 from nachsicht.table.result import Computed
 
+T = TypeVar("T")
+
 
 def run_dask(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> Computed:
-    """Compute all parts of a profile from the pieces of a source or of a Dask dataframe."""
+) -> tuple[Computed, DaskTable]:
+    """Compute all parts of a profile from the pieces of a source or of a Dask dataframe.
+
+    Returns
+    -------
+    (what a profile is made of, what reads the rows again)
+    """
     from dask import compute, delayed
     from dask.delayed import Delayed
 
@@ -55,7 +64,37 @@ def run_dask(
     (part,) = parts
     part = compute(part)[0] if isinstance(part, Delayed) else part.result()
     with threads(settings.threads) as pool:
-        return finish_table(part, plan, now, pool.map)
+        computed = finish_table(part, plan, now, pool.map)
+    pieces = tuple(zip(tables, starts, strict=False))
+    return computed, DaskTable(opened.facts.name, plan, pieces, computed.rows, computed.fingerprint)
+
+
+class DaskTable(msgspec.Struct, frozen=True):
+    """Pieces with Dask's workers, to be read again: tables, with their first rows' numbers."""
+
+    name: str
+    plan: TablePlan
+    pieces: tuple[tuple[Any, int], ...]
+    rows: int
+    fingerprint: str
+
+    @property
+    def schema(self) -> Any:
+        """Of the rows as they are examined."""
+        return self.plan.schema
+
+    @property
+    def most_bytes(self) -> int:
+        """Memory that may be taken here."""
+        return self.plan.most_bytes
+
+    def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
+        """What the work gives for each piece, computed by the workers, some pieces at a time."""
+        from dask import compute, delayed
+
+        shared = delayed(PieceWork(self.plan, work))
+        for i in range(0, len(self.pieces), FAN):
+            yield from compute(*(shared(table, row) for table, row in self.pieces[i : i + FAN]))
 
 
 def _tables(opened: Opened) -> tuple[list[Any], list[int]]:

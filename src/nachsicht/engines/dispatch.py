@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 import msgspec
 
@@ -10,10 +11,18 @@ from nachsicht._util.progress import ProgressListener
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.sources.protocol import Opened
+from nachsicht.table.reader import TableReader
 from nachsicht.table.result import Computed, RetainedData
 
-#: What a profile is made of, and the data where it is in the memory of this process.
-EngineResult = tuple[Computed, RetainedData | None]
+
+class EngineResult(NamedTuple):
+    """What a profile is made of, and the rows: in memory of this process, or to be read again."""
+
+    computed: Computed
+    data: RetainedData | None = None
+    reader: TableReader | None = None
+
+
 #: Computes a profile: the source, settings, who hears of progress, and the time as of which dates
 #: lie in the future.
 Run = Callable[[Opened, Settings, ProgressListener, int | None], EngineResult]
@@ -31,7 +40,7 @@ def _local(
 ) -> EngineResult:
     from nachsicht.engines.local import run_local
 
-    return run_local(opened, settings, listener, now)
+    return EngineResult(*run_local(opened, settings, listener, now))
 
 
 def _dask(
@@ -39,7 +48,8 @@ def _dask(
 ) -> EngineResult:
     from nachsicht.engines.dask import run_dask
 
-    return run_dask(opened, settings, listener, now), None
+    computed, reader = run_dask(opened, settings, listener, now)
+    return EngineResult(computed, None, reader)
 
 
 def _spark(
@@ -47,7 +57,8 @@ def _spark(
 ) -> EngineResult:
     from nachsicht.engines.spark import run_spark
 
-    return run_spark(opened, settings, listener, now), None
+    computed, reader = run_spark(opened, settings, listener, now)
+    return EngineResult(computed, None, reader)
 
 
 ENGINES: dict[str, Engine] = {

@@ -6,11 +6,13 @@ batch; every column's part is condensed once it outgrows its share of the memory
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import chain
 from typing import Any, TypeVar
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -18,10 +20,13 @@ from nachsicht._util.progress import Progress, ProgressListener
 from nachsicht.config.settings import Settings
 from nachsicht.engines.in_memory import InMemory
 from nachsicht.engines.memory import check_fits, memory_of
+from nachsicht.errors import UnreadableSourceError
 from nachsicht.sources.protocol import Opened, Restart
 from nachsicht.table.accumulate import (
     PLAN_ROWS,
+    PieceWork,
     TablePart,
+    TablePlan,
     finish_table,
     observe_table,
     plan_table,
@@ -33,18 +38,20 @@ T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.
 Batches = Iterator[tuple[Any, int]]
 
+#: Batches that are worked on while the next is read.
+_AT_ONCE = 3
 #: Of the memory that may be used, so much is left to reading and to what is not kept.
 _KEPT = 0.25
 
 
 def run_local(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> tuple[Computed, RetainedData | None]:
+) -> tuple[Computed, RetainedData | None, StreamedTable | None]:
     """Compute all parts of a profile, in memory or streaming as its size asks for.
 
     Returns
     -------
-    (what a profile is made of, the data where it fits into memory)
+    (what a profile is made of, the data where it fits into memory, else what reads it again)
     """
     with threads(settings.threads) as pool:
         if check_fits(opened, settings):
@@ -52,11 +59,13 @@ def run_local(
         else:
             while True:
                 try:
-                    return _streamed(opened, settings, now, pool, listener), None
+                    computed, plan = _streamed(opened, settings, now, pool, listener)
                 except Restart:
                     continue
+                reader = StreamedTable(opened, plan, computed.rows, computed.fingerprint)
+                return computed, None, reader
     own = InMemory(table, settings, now, listener, opened.description)
-    return own.computed, own.at_hand
+    return own.computed, own.at_hand, None
 
 
 def _streamed(
@@ -65,7 +74,7 @@ def _streamed(
     now: int | None,
     pool: ThreadPoolExecutor,
     listener: ProgressListener,
-) -> Computed:
+) -> tuple[Computed, TablePlan]:
     """Batch by batch, within the memory given."""
     size = opened.facts.size_bytes or opened.memory_bytes
     part: TablePart | None = None
@@ -80,7 +89,47 @@ def _streamed(
         part = part.merge(observed, plan, pool.map) if part else observed
         listener(Progress("bytes", min(done, size), size))
     assert part
-    return finish_table(part, plan, now, pool.map)
+    return finish_table(part, plan, now, pool.map), plan
+
+
+class StreamedTable(msgspec.Struct, frozen=True):
+    """A source that was streamed, to be read again."""
+
+    opened: Opened
+    plan: TablePlan
+    rows: int
+    fingerprint: str
+
+    @property
+    def name(self) -> str:
+        """Of the source."""
+        return self.opened.facts.name
+
+    @property
+    def schema(self) -> Any:
+        """Of the rows as they are examined."""
+        return self.plan.schema
+
+    @property
+    def most_bytes(self) -> int:
+        """Memory that may be taken."""
+        return self.plan.most_bytes
+
+    def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
+        """What the work gives for each batch; a thread for each core."""
+        own, first_row = PieceWork(self.plan, work), 0
+        with threads(self.plan.settings.threads) as pool:
+            waiting: deque[Future[T]] = deque()
+            try:
+                for batch, _ in _ahead(self.opened.batches(), pool):
+                    waiting.append(pool.submit(own, batch, first_row))
+                    first_row += batch.num_rows
+                    if len(waiting) > _AT_ONCE:
+                        yield waiting.popleft().result()
+            except Restart as error:  # it was read to its end before
+                raise UnreadableSourceError("changed_meanwhile", where=self.name) from error
+            while waiting:
+                yield waiting.popleft().result()
 
 
 def _first_rows(batches: Batches) -> tuple[Any, Batches]:

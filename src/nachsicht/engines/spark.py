@@ -11,8 +11,9 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from itertools import accumulate
-from typing import Any
+from typing import Any, TypeVar
 
+import msgspec
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -24,6 +25,7 @@ from nachsicht.table.accumulate import (
     CLUSTER_BYTES,
     FAN,
     PLAN_ROWS,
+    PieceWork,
     TablePart,
     TablePlan,
     finish_table,
@@ -33,6 +35,7 @@ from nachsicht.table.accumulate import (
 )
 from nachsicht.table.result import Computed
 
+T = TypeVar("T")
 #: Rows that are observed at once; Spark's own batches are small.
 BATCH_ROWS = 1 << 17
 
@@ -41,8 +44,12 @@ _COUNTS, _PARTS = "place long, rows long", "place long, part binary"
 
 def run_spark(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> Computed:
+) -> tuple[Computed, SparkTable]:
     """Compute all parts of a profile from a Spark dataframe, in its own session.
+
+    Returns
+    -------
+    (what a profile is made of, what reads the rows again)
 
     Raises
     ------
@@ -76,7 +83,7 @@ def _errors_in_our_words(label: str) -> Iterator[None]:
 
 def _run(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
-) -> Computed:
+) -> tuple[Computed, SparkTable]:
     from pyspark.sql import functions
 
     frame = opened.frame
@@ -102,7 +109,35 @@ def _run(
     with threads(settings.threads) as pool:
         found = finish_table(part, plan, now, pool.map)
     listener(Progress("parts", 2, 2))
-    return found
+    return found, SparkTable(opened.facts.name, frame, plan, starts, found.rows, found.fingerprint)
+
+
+class SparkTable(msgspec.Struct, frozen=True):
+    """A Spark dataframe, to be read again, with the number of each partition's first row."""
+
+    name: str
+    frame: Any
+    plan: TablePlan
+    starts: dict[int, int]
+    rows: int
+    fingerprint: str
+
+    @property
+    def schema(self) -> Any:
+        """Of the rows as they are examined."""
+        return self.plan.schema
+
+    @property
+    def most_bytes(self) -> int:
+        """Memory that may be taken here."""
+        return self.plan.most_bytes
+
+    def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
+        """What the work gives for some rows of each partition, computed by the executors."""
+        own = PieceWork(self.plan, work)
+        with _errors_in_our_words(self.name):
+            for row in self.frame.mapInArrow(_working(own, self.starts), _PARTS).toLocalIterator():
+                yield pickle.loads(bytes(row["part"]))  # noqa: S301
 
 
 def _place() -> int:
@@ -149,6 +184,20 @@ def _merging(plan: TablePlan) -> Callable[[Any], Any]:
 def _row(place: int, part: TablePart) -> Any:
     """A part as a row that Spark can send; our own tasks alone read it."""
     return pa.RecordBatch.from_pydict({"place": [place], "part": [pickle.dumps(part)]})
+
+
+def _working(work: PieceWork, starts: dict[int, int]) -> Callable[[Iterator[Any]], Iterator[Any]]:
+    """What works on the rows of a partition, as it is sent to executors."""
+
+    def run(batches: Iterator[Any]) -> Iterator[Any]:
+        place = _place()
+        first_row = starts.get(place, 0)
+        for table in _gathered(batches):
+            found = pickle.dumps(work(table, first_row))
+            first_row += table.num_rows
+            yield pa.RecordBatch.from_pydict({"place": [place], "part": [found]})
+
+    return run
 
 
 def _gathered(batches: Iterator[Any]) -> Iterator[Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from importlib import import_module
 
 import msgspec
@@ -20,12 +20,14 @@ from nachsicht.pipeline.check_columns import check_columns
 from nachsicht.pipeline.check_hidden import check_hidden, refuse_share_safe
 from nachsicht.pipeline.lazy_version import VersionOnDemand
 from nachsicht.sharing.comparison import share_safe
+from nachsicht.table.reader import TableReader
 
 
 class OnDemand:
     """Versions in order: those in memory are computed part by part, others are documents.
 
-    A profile is one of one version.
+    A profile is one of one version. ``readers`` read the rows of versions that do not fit in
+    memory, by their positions.
 
     Raises
     ------
@@ -40,9 +42,10 @@ class OnDemand:
         settings: Settings,
         theme: Theme | None,
         accepted: Sequence[Accepted],
+        readers: Mapping[int, TableReader],
     ) -> None:
         self.versions, self.title, self._settings = tuple(versions), title, settings
-        self._theme, self._accepted = theme, accepted
+        self._theme, self._accepted, self._readers = theme, accepted, readers
         check_columns(versions, settings)
         check_hidden(versions, settings)
         if len(versions) > 1 or settings.share:
@@ -58,15 +61,16 @@ class OnDemand:
         """Everything."""
         if len(self.versions) > 1:  # differences are compared with chance, with what loads slowly
             run_in_background(lambda: import_module("scipy.special"))
-        versions = [_whole(version) for version in self.versions]
+        versions = [
+            version.whole()
+            if isinstance(version, VersionOnDemand)
+            else Version(version, None, self._readers.get(i))
+            for i, version in enumerate(self.versions)
+        ]
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings.threads) as pool:
             made = compare_versions(versions, self.title, settings, self._accepted, pool.map)
         return finished(made, self._theme, settings)
-
-
-def _whole(version: VersionOnDemand | ProfileDocument) -> Version:
-    return version.whole() if isinstance(version, VersionOnDemand) else Version(version)
 
 
 def _with_key(settings: Settings, profiles: Sequence[ProfileDocument]) -> Settings:

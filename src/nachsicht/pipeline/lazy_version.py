@@ -43,9 +43,11 @@ def version_of(
     """All that is computed of a source."""
     started = time.perf_counter()
     own, opened = as_described(settings, opened.description), without_hidden(opened, settings)
-    computed, at_hand = run_engine(opened, own, listener or ignore_progress, _microseconds())
+    found = run_engine(opened, own, listener or ignore_progress, _microseconds())
     origin = _origin(opened, settings, seconds_since(started))
-    return _put_together(label, title, computed, at_hand, origin, own, opened.description)
+    computed, data, reader = found
+    version = _put_together(label, title, computed, data, origin, own, opened.description)
+    return msgspec.structs.replace(version, reader=reader)
 
 
 class VersionOnDemand:

@@ -32,6 +32,7 @@ from nachsicht.sources import source_of
 if TYPE_CHECKING:
     from nachsicht.pipeline.lazy_comparison import OnDemand
     from nachsicht.pipeline.lazy_version import VersionOnDemand
+    from nachsicht.table.reader import TableReader
 
 
 def run_profile(
@@ -69,18 +70,22 @@ def run_comparison(
     run_in_background(_prepare)
     opened = [held(source, settings) if source else None for source in sources]
     versions: list[VersionOnDemand | ProfileDocument] = []
+    readers: dict[int, TableReader] = {}
     for done, name, read, label in zip(ready, names, opened, chosen, strict=True):
         if done is not None:
             versions.append(_relabelled(done, label))
         elif read is not None:
             title = title_for([name], [label])
-            versions.append(_version(read, label, title, settings, listener))
+            own, reader = _version(read, label, title, settings, listener)
+            if reader is not None:
+                readers[len(versions)] = reader
+            versions.append(own)
     from nachsicht.pipeline.lazy_comparison import OnDemand
 
     title = settings.title or (
         versions[0].title if len(versions) == 1 else title_for(names, chosen)
     )
-    return OnDemand(versions, title, settings, theme, accepted)
+    return OnDemand(versions, title, settings, theme, accepted, readers)
 
 
 def _prepare() -> None:
@@ -94,12 +99,14 @@ def _prepare() -> None:
 
 def _version(
     read: Held, label: str, title: str, settings: Settings, listener: ProgressListener | None
-) -> VersionOnDemand | ProfileDocument:
+) -> tuple[VersionOnDemand | ProfileDocument, TableReader | None]:
+    """A version, and what reads its rows again where they are not in memory."""
     from nachsicht.pipeline.lazy_version import VersionOnDemand, version_of
 
     if read.table is not None:
-        return VersionOnDemand(read, label, title, settings, listener)
-    return version_of(read.opened, label, title, settings, listener).profile
+        return VersionOnDemand(read, label, title, settings, listener), None
+    made = version_of(read.opened, label, title, settings, listener)
+    return made.profile, made.reader
 
 
 def plan_run(data: object, settings: Settings) -> Plan:

@@ -185,7 +185,7 @@ def observe_table(
     batch: Any, plan: TablePlan, first_row: int, pmap: ParallelMap = map
 ) -> TablePart:
     """Take in some rows as they were read; ``first_row`` is the place of the first, from 0."""
-    batch = _conforming(prepared(batch, plan.settings, plan.mask_key), plan.schema)
+    batch = examined(batch, plan)
     hashes = RowHashes(batch.num_rows)
     columns = pmap(
         lambda i: observe_with_rows(batch.column(i), i, hashes)[0].within(plan.share, plan.rows),
@@ -275,6 +275,31 @@ def merged_in_order(parts: Sequence[TablePart], plan: TablePlan) -> TablePart:
     for other in others:
         first = first.merge(other, plan)
     return first
+
+
+def examined(batch: Any, plan: TablePlan) -> Any:
+    """Rows as they were read, in the form in which they are examined.
+
+    Raises
+    ------
+    UnreadableSourceError
+        If they have other columns than the first rows, or types that cannot be read as theirs.
+    """
+    return _conforming(prepared(batch, plan.settings, plan.mask_key), plan.schema)
+
+
+class PieceWork(msgspec.Struct, frozen=True):
+    """Work on pieces of a table as they were read; it can be pickled, if the work can."""
+
+    plan: TablePlan
+    work: Any
+
+    def __call__(self, piece: Any, first_row: int) -> Any:
+        """What the work gives for a piece; ``first_row`` is the number of its first row, from 0."""
+        rows = examined(piece, self.plan)
+        return self.work(
+            rows if isinstance(rows, pa.Table) else pa.Table.from_batches([rows]), first_row
+        )
 
 
 def _conforming(batch: Any, schema: Any) -> Any:

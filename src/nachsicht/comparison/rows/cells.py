@@ -14,7 +14,7 @@ from nachsicht.arrow.buffers import missing_in, taken, values_of
 from nachsicht.arrow.hashing import hash_values
 from nachsicht.comparison.causes.levels import levels_of
 from nachsicht.comparison.rows.keys import common_type, comparable_type, one_array
-from nachsicht.comparison.rows.match import MatchedRows
+from nachsicht.comparison.rows.match import RowsAtHand
 from nachsicht.comparison.rows.rewrites import explain_rewrite, left_as_it_is
 from nachsicht.comparison.rows.where import where_rewritten
 from nachsicht.model.column import ColumnSummary
@@ -30,21 +30,26 @@ _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
 
 
 def differing_cells(
-    tables: tuple[Any, Any], pair: tuple[ColumnSummary, ColumnSummary], matched: MatchedRows
+    tables: tuple[Any, Any],
+    pair: tuple[ColumnSummary, ColumnSummary],
+    places: tuple[_Places, _Places],
 ) -> NDArray[np.bool_] | None:
-    """Where a column differs among the matched rows; None where its types cannot be compared."""
+    """Where a column differs among matched rows; None where its types cannot be compared.
+
+    ``places`` are those of the rows in both tables, one beside the other.
+    """
     old = one_array(tables[0].column(pair[0].position))
     new = one_array(tables[1].column(pair[1].position))
     common = comparable_type(old.type, new.type)
     if common is None:
         return None
-    one, other = _taken(old, matched.old, common), _taken(new, matched.new, common)
+    one, other = _taken(old, places[0], common), _taken(new, places[1], common)
     if pa.types.is_nested(common):
         unlike: NDArray[np.bool_] = hash_values(one) != hash_values(other)
         return unlike
     gaps = missing_in(one), missing_in(other)
     if pa.types.is_null(common):
-        return np.zeros(len(matched.old), bool)
+        return np.zeros(len(places[0]), bool)
     unequal = pc.not_equal(one, other)
     differs = values_of(unequal).copy()
     differs[gaps[0] | gaps[1]] = False
@@ -56,15 +61,16 @@ def rewrite_of(
     tables: tuple[Any, Any],
     pairs: _Pairs,
     pair: tuple[ColumnSummary, ColumnSummary],
-    matched: MatchedRows,
-    mask: NDArray[np.bool_],
+    places: tuple[_Places, _Places],
 ) -> Rewrite | None:
-    """The rule by which the differing cells of a column were rewritten."""
+    """The rule by which the differing cells of a column were rewritten.
+
+    ``places`` are those of their rows in both tables, one beside the other.
+    """
     stored = [t.column(c.position).type for t, c in zip(tables, pair, strict=True)]
     common = comparable_type(*stored)
     if pa.types.is_nested(common):
         return None
-    places = matched.old[mask], matched.new[mask]
 
     def others(among: _Places) -> list[tuple[str, Any]]:
         """What columns beside hold now, and held before: values may have changed places."""
@@ -98,26 +104,24 @@ def _taken(column: Any, places: _Places, common: Any) -> Any:
 
 
 def where_of(
-    table: Any,
+    side: RowsAtHand,
     pairs: _Pairs,
     column: ColumnSummary,
     rewrite: Rewrite | None,
-    rows: _Places,
+    matched: tuple[_Places, int],
     changed: _Places,
 ) -> tuple[Condition, ...]:
     """Where the rows are of which a column was rewritten, by the columns that were not.
 
-    Rows whose value the rule leaves as it is are no rows that were spared.
+    Rows whose value the rule leaves as it is are no rows that were spared. Of the matched rows
+    come the places of evenly drawn ones in the newer version (``side``), and how many there are.
     """
     others = [new for _, new in pairs if new is not column]
-    if rewrite is not None and len(changed) < len(rows):
-        kept = np.setdiff1d(rows, changed)
-        same = left_as_it_is(rewrite, one_array(taken(table.column(column.position), kept)))
-        rows = np.union1d(kept[~same], changed)
-    return where_rewritten(table, others, rows, changed)
-
-
-def row_numbers(matched: MatchedRows, mask: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
-    """Numbers, from 1, of a few rows with changed cells, in the older and the newer version."""
-    few = np.flatnonzero(mask)[:EXAMPLES]
-    return tuple(zip((matched.old[few] + 1).tolist(), (matched.new[few] + 1).tolist(), strict=True))
+    drawn, rows = matched
+    if rewrite is not None and len(changed) < rows:
+        kept = np.setdiff1d(drawn, changed)
+        cells = one_array(taken(side.table.column(column.position), kept))
+        same = left_as_it_is(rewrite, cells)
+        rows -= round((rows - len(changed)) * float(same.mean())) if len(kept) else 0
+        drawn = np.union1d(kept[~same], np.intersect1d(drawn, changed))
+    return where_rewritten(side, others, (drawn, rows), changed)

@@ -11,16 +11,15 @@ from numpy.typing import NDArray
 
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.hashing import Hashes
-from nachsicht.columns.cell_text import cell_text
-from nachsicht.comparison.rows.cells import (
-    EXAMPLES,
-    differing_cells,
-    rewrite_of,
+from nachsicht.comparison.rows.by_key import (
+    COMPARED,
+    MatchedVersions,
+    mostly_alike,
     row_numbers,
-    where_of,
+    rows_by_key,
 )
+from nachsicht.comparison.rows.cells import EXAMPLES, differing_cells, rewrite_of, where_of
 from nachsicht.comparison.rows.keys import (
-    KeyCandidate,
     Place,
     common_type,
     detect_keys,
@@ -29,28 +28,19 @@ from nachsicht.comparison.rows.keys import (
 from nachsicht.comparison.rows.lost_rows import level_lost, run_lost
 from nachsicht.comparison.rows.match import (
     MatchedRows,
+    RowsAtHand,
     match_if_key,
     match_rows,
     rows_without_equal,
 )
 from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
-from nachsicht.comparison.rows.where import evenly
+from nachsicht.comparison.rows.where import MOST_DRAWN, evenly
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, ChangedCell, LostRun, RowChanges
+from nachsicht.model.comparison import CellChange, LostRun, RowChanges
 from nachsicht.table.result import RetainedData
 
-#: Of so many columns, those that changed most, changed cells are shown.
-_EXAMPLE_COLUMNS = 6
-#: Of so many columns, the most rewritten ones, it is looked for where their rows are.
-_MOST_PLACED = 10
-#: Of rows that dates and attributes name, so many are looked at; at most this part of their cells
-#: differs.
-_COMPARED, _MOST_UNLIKE = 2_000, 0.5
-_NOBODY = np.empty(0, np.int64)
 #: This part of the rows of a lost run must have no equal row left.
 _MOST = 0.5
-#: Examples of added and removed keys.
-_KEYS = 5
 
 _Places = NDArray[np.int64]
 _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
@@ -91,7 +81,7 @@ def compare_rows(
         return _by_key(old, new, pairs, key, step, False, match_rows(tables, key, pmap), pmap)
     for candidate in detect_keys(pairs, different):
         matched = match_if_key(tables, candidate, different, pmap)
-        if matched is not None and _names_the_same(tables, pairs, candidate, matched):
+        if matched is not None and mostly_alike(tables, pairs, candidate, _drawn_pairs(matched)):
             return _by_key(old, new, pairs, candidate.places, step, True, matched, pmap)
     hashes, shared = _row_hashes(old, new, pairs)
     left = rows_without_equal(hashes, pmap)
@@ -103,7 +93,7 @@ def compare_rows(
         added = _all_but(left[1], [pair.new for pair in found], tables[1].num_rows)
         of_both = _all_but(np.arange(tables[1].num_rows), [added], tables[1].num_rows)
         rows = _with_nearly_equal(tables, pairs, rows, found, of_both)
-    lost = level_lost(tables[0], [one for one, _ in pairs], removed)
+    lost = level_lost(_sides(tables)[0], [one for one, _ in pairs], removed)
     # Rows that came in their place may be the same, rewritten.
     in_place = lost is not None and 2 * rows.added > lost.rows
     run = run_lost(tables[0].num_rows, removed)
@@ -135,21 +125,9 @@ def _all_but(
     return np.flatnonzero(kept)
 
 
-def _names_the_same(
-    tables: tuple[Any, Any], pairs: _Pairs, candidate: KeyCandidate, matched: MatchedRows
-) -> bool:
-    """Whether rows with the same dates and attributes are the same: most of their cells are.
-
-    Dates that were shifted make a key of other rows. An identifier is taken at its word.
-    """
-    if candidate.certain:
-        return True
-    few = evenly(np.arange(len(matched.old)), _COMPARED)
-    some = msgspec.structs.replace(matched, old=matched.old[few], new=matched.new[few])
-    in_key = {new for _, new in candidate.places}
-    masks = [differing_cells(tables, p, some) for p in pairs if p[1].position not in in_key]
-    shares = [float(mask.mean()) for mask in masks if mask is not None]
-    return not shares or float(np.mean(shares)) <= _MOST_UNLIKE
+def _drawn_pairs(matched: MatchedRows) -> tuple[_Places, _Places]:
+    few = evenly(np.arange(len(matched.old)), COMPARED)
+    return matched.old[few], matched.new[few]
 
 
 def _with_nearly_equal(
@@ -164,21 +142,22 @@ def _with_nearly_equal(
     ``of_both`` are places in the newer version of all rows that are one with an older one.
     """
     cells: dict[str, CellChange] = {}
-    changed = 0
+    changed, sides = 0, _sides(tables)
+    drawn = evenly(of_both, MOST_DRAWN), len(of_both)
     for rewritten in found:
-        matched = MatchedRows(rewritten.old, rewritten.new, _NOBODY, _NOBODY, (0, 0))
         changed += len(rewritten.new)
         for pair in rewritten.columns:
-            mask = differing_cells(tables, pair, matched)
+            mask = differing_cells(tables, pair, (rewritten.old, rewritten.new))
             if mask is None or not mask.any():
                 continue
             one, n = cells.get(pair[1].name), int(mask.sum())
             if one:  # of the larger part the rule is known
                 cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
             else:
-                rewrite = rewrite_of(tables, pairs, pair, matched, mask)
-                few = row_numbers(matched, mask)
-                where = where_of(tables[1], pairs, pair[1], rewrite, of_both, rewritten.new[mask])
+                places = rewritten.old[mask], rewritten.new[mask]
+                rewrite = rewrite_of(tables, pairs, pair, places)
+                few = row_numbers(sides, *(each[:EXAMPLES] for each in places))
+                where = where_of(sides[1], pairs, pair[1], rewrite, drawn, places[1])
                 cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few, where)
     return msgspec.structs.replace(
         rows,
@@ -199,78 +178,35 @@ def _by_key(
     matched: MatchedRows,
     pmap: ParallelMap,
 ) -> RowChanges:
-    in_key = {b for _, b in key}
-    others = [pair for pair in pairs if pair[1].position not in in_key]
-    tables, in_all, everywhere = (before.table, after.table), len(matched.old), matched.new
-    matched = _unlike(before, after, pairs, matched)
-    masks = list(
-        pmap(lambda pair: differing_cells(tables, pair, matched) if in_all else None, others)
-    )
-    changed = np.zeros(len(matched.old), bool)
-    cells, skipped = [], []
-    for (old, new), mask in zip(others, masks, strict=True):
-        if mask is None:
-            if in_all:
-                skipped.append(new.name)
-            continue
-        changed |= mask
-        if mask.any():
-            cells.append((int(mask.sum()), mask, (old, new)))
-    cells.sort(key=lambda entry: (-entry[0], entry[2][1].position))
-    rewrites = list(
-        pmap(lambda entry: rewrite_of(tables, pairs, entry[2], matched, entry[1]), cells)
-    )
-    wheres = pmap(
-        lambda entry: where_of(
-            tables[1], pairs, entry[0][2][1], entry[1], everywhere, matched.new[entry[0][1]]
-        ),
-        list(zip(cells, rewrites, strict=True))[:_MOST_PLACED],
-    )
-    places = [*wheres, *((),) * max(len(cells) - _MOST_PLACED, 0)]
-    names = {new.position: new.name for _, new in pairs}
-    old_places = {new.position: old.position for old, new in pairs}
-    show = _KeyTexts(tables, key)
-    examples = [
-        ChangedCell(
-            show.of_new(int(matched.new[i])),
-            new.name,
-            _text(tables[0].column(old_places[new.position]), int(matched.old[i])),
-            _text(tables[1].column(new.position), int(matched.new[i])),
-        )
-        for _, mask, (_, new) in cells[:_EXAMPLE_COLUMNS]
-        for i in np.flatnonzero(mask)[:EXAMPLES]
-    ]
-    return RowChanges(
-        before=step[0],
-        after=step[1],
-        key=tuple(names[b] for _, b in key),
-        key_detected=found,
+    old, new = _unlike(before, after, pairs, matched)
+    both = MatchedVersions(
+        sides=_sides((before.table, after.table)),
+        old=old,
+        new=new,
+        matched=len(matched.old),
+        drawn=evenly(matched.new, MOST_DRAWN),
         added=len(matched.added),
         removed=len(matched.removed),
-        changed=int(changed.sum()),
-        unchanged=in_all - int(changed.sum()),
-        duplicate_keys=matched.repeated,
-        changed_cells=tuple(
-            CellChange(new.name, rows, rewrite, row_numbers(matched, mask), where)
-            for (rows, mask, (_, new)), rewrite, where in zip(cells, rewrites, places, strict=True)
-        ),
-        examples=tuple(examples),
-        added_keys=tuple(show.of_new(int(i)) for i in matched.added[:_KEYS]),
-        removed_keys=tuple(show.of_old(int(i)) for i in matched.removed[:_KEYS]),
-        not_compared=tuple(skipped),
-        lost_level=level_lost(tables[0], [old for old, _ in pairs], matched.removed),
-        lost_run=run_lost(tables[0].num_rows, matched.removed),
+        added_rows=matched.added,
+        removed_rows=matched.removed,
+        repeated=matched.repeated,
     )
+    return rows_by_key(both, pairs, key, step, found, pmap)
+
+
+def _sides(tables: tuple[Any, Any]) -> tuple[RowsAtHand, RowsAtHand]:
+    old, new = (RowsAtHand(table, table.num_rows) for table in tables)
+    return old, new
 
 
 def _unlike(
     before: RetainedData, after: RetainedData, pairs: _Pairs, matched: MatchedRows
-) -> MatchedRows:
+) -> tuple[_Places, _Places]:
     """The matched rows but for those that are equal in all columns, by the hashes at hand."""
     if not _hashed_alike(before, after, pairs):
-        return matched
+        return matched.old, matched.new
     unlike = before.rows[matched.old] != after.rows[matched.new]
-    return msgspec.structs.replace(matched, old=matched.old[unlike], new=matched.new[unlike])
+    return matched.old[unlike], matched.new[unlike]
 
 
 def _hashed_alike(old: RetainedData, new: RetainedData, pairs: _Pairs) -> bool:
@@ -280,24 +216,6 @@ def _hashed_alike(old: RetainedData, new: RetainedData, pairs: _Pairs) -> bool:
         a.position == b.position and one.column(a.position).type == other.column(b.position).type
         for a, b in pairs
     )
-
-
-class _KeyTexts:
-    """Keys of single rows, as a person reads them."""
-
-    def __init__(self, tables: tuple[Any, Any], key: Sequence[Place]) -> None:
-        self._old = [tables[0].column(a) for a, _ in key]
-        self._new = [tables[1].column(b) for _, b in key]
-
-    def of_old(self, row: int) -> tuple[str, ...]:
-        return tuple(_text(column, row) or "" for column in self._old)
-
-    def of_new(self, row: int) -> tuple[str, ...]:
-        return tuple(_text(column, row) or "" for column in self._new)
-
-
-def _text(column: Any, row: int) -> str | None:
-    return cell_text(column.slice(row, 1))
 
 
 def _whole_rows(

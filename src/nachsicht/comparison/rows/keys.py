@@ -29,7 +29,7 @@ _BY_DATE = 0.5
 #: An identifier of so many different values names the rows, though a few of them repeat.
 NEARLY = 0.98
 #: Rows that are tried first.
-_TRIAL = 20_000
+TRIAL = 20_000
 
 
 class KeyCandidate(NamedTuple):
@@ -56,7 +56,9 @@ def detect_keys(
     for old, new in whole:
         if old.kind is not new.kind or old.kind not in _PARTS:
             continue
-        nearly = old.distinct >= NEARLY * rows[0] and new.distinct >= NEARLY * rows[1]
+        nearly = all(
+            _most_distinct(column) >= NEARLY * n for column, n in zip((old, new), rows, strict=True)
+        )
         if nearly and old.kind is Kind.IDENTIFIER:
             yield KeyCandidate(((old.position, new.position),), FEWEST_SHARED)
         elif old.distinct < rows[0] or new.distinct < rows[1]:
@@ -70,6 +72,12 @@ def detect_keys(
         if kinds & {Kind.IDENTIFIER, Kind.DATETIME} and enough:
             key = tuple((old.position, new.position) for old, new in chosen)
             yield KeyCandidate(key, FEWEST_SHARED if Kind.IDENTIFIER in kinds else _BY_DATE)
+
+
+def _most_distinct(column: ColumnSummary) -> float:
+    """The different values of a column; as many as its bound allows, where they are estimated."""
+    slack = column.error_bounds.distinct_rel if column.error_bounds else 0.0
+    return column.distinct * (1 + slack)
 
 
 def hash_keys(table: Any, positions: Sequence[int], types: Sequence[Any]) -> Hashes:
@@ -86,7 +94,7 @@ def hash_keys(table: Any, positions: Sequence[int], types: Sequence[Any]) -> Has
 def common_type(a: Any, b: Any) -> Any:
     """A type in which values of both types can be compared; None where there is none."""
     types = pa.types
-    a, b = _plain(a), _plain(b)
+    a, b = plain_type(a), plain_type(b)
     if a == b:
         return a
     for fits, common in (
@@ -109,8 +117,8 @@ def _has_day(stored: Any) -> bool:
 def comparable_type(a: Any, b: Any) -> Any:
     """As `common_type`; values of other types are compared as texts, if one of them is text."""
     found = common_type(a, b)
-    if found is None and (is_text(_plain(a)) or is_text(_plain(b))):
-        other = _plain(b) if is_text(_plain(a)) else _plain(a)
+    if found is None and (is_text(plain_type(a)) or is_text(plain_type(b))):
+        other = plain_type(b) if is_text(plain_type(a)) else plain_type(a)
         if _is_number(other) or pa.types.is_boolean(other) or pa.types.is_temporal(other):
             return pa.large_string()
     return found
@@ -125,7 +133,7 @@ def key_type(old: Any, new: Any) -> Any:
     if found is not None:
         return found
     for texts, numbers in ((old, new), (new, old)):
-        if is_text(_plain(texts.type)) and pa.types.is_integer(numbers.type):
+        if is_text(plain_type(texts.type)) and pa.types.is_integer(numbers.type):
             try:
                 one_array(texts).cast(pa.int64())
             except pa.ArrowInvalid:
@@ -145,7 +153,8 @@ def one_array(column: Any) -> Any:
     return column
 
 
-def _plain(stored: Any) -> Any:
+def plain_type(stored: Any) -> Any:
+    """The type of the values, where a type is that of a dictionary of them."""
     return stored.value_type if pa.types.is_dictionary(stored) else stored
 
 
@@ -154,9 +163,22 @@ def _is_number(stored: Any) -> bool:
     return bool(types.is_integer(stored) or types.is_floating(stored) or types.is_decimal(stored))
 
 
-def could_be_key(table: Any, positions: Sequence[int], most_repeated: int) -> bool:
-    """Whether the first rows have hardly more equal keys than rows are repeated."""
-    head = table.select(list(dict.fromkeys(positions))).slice(0, _TRIAL)
-    hashes = hash_keys(head, range(head.num_columns), [_plain(c.type) for c in head.columns])
-    expected = most_repeated * len(hashes) / max(table.num_rows, 1)
-    return bool(len(hashes) - len(np.unique(hashes)) <= 3 + 2 * expected)
+def could_be_key(
+    tables: Sequence[Any], rows: Sequence[int], key: Sequence[Place], different: Sequence[int]
+) -> bool:
+    """Whether the first rows of both versions have hardly more equal keys than rows are repeated.
+
+    ``tables`` begin with these rows; ``rows`` are all that the versions have, of which so many are
+    ``different``.
+    """
+    for table, places, in_all, apart in zip(
+        tables, zip(*key, strict=True), rows, different, strict=True
+    ):
+        head = table.select(list(dict.fromkeys(places))).slice(0, TRIAL)
+        hashes = hash_keys(
+            head, range(head.num_columns), [plain_type(c.type) for c in head.columns]
+        )
+        expected = max(in_all - apart, 0) * len(hashes) / max(in_all, 1)
+        if len(hashes) - len(np.unique(hashes)) > 3 + 2 * expected:
+            return False
+    return True

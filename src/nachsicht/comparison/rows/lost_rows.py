@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nachsicht.arrow.buffers import taken
 from nachsicht.columns.levels import levels_in
 from nachsicht.comparison.causes.levels import levels_of
+from nachsicht.comparison.rows.match import RowsAtHand
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import LostLevel, LostRun
 
@@ -27,28 +28,28 @@ _MOST_LEVELS, _MOST_REMOVED = 200, 0.8
 
 
 def level_lost(
-    table: Any, columns: Sequence[ColumnSummary], removed: NDArray[np.int64]
+    side: RowsAtHand, columns: Sequence[ColumnSummary], removed: NDArray[np.int64]
 ) -> LostLevel | None:
     """The level of a column in which far more rows were removed than elsewhere, if there is one.
 
     Parameters
     ----------
-    table : Arrow table
+    side : RowsAtHand
         The older version.
     columns : sequence of ColumnSummary
         Its columns.
     removed : array
-        Places of the rows that the newer version does not have.
+        Places, among the rows at hand, of those that the newer version does not have.
     """
     from scipy.special import bdtrc  # loads slowly
 
-    total, gone = table.num_rows, len(removed)
+    total, gone = side.rows, len(removed)
     if gone < _FEWEST or gone > _MOST_REMOVED * total:
         return None
     by_level = [
         (column.name, level, lost, rows)
         for column in columns
-        for level, lost, rows in _losses(table, column, removed)
+        for level, lost, rows in _losses(side.table, column, removed)
     ]
     found = []
     for name, level, lost, rows in by_level:

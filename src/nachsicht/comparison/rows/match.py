@@ -24,6 +24,25 @@ from nachsicht.kernels.ranks import order_of
 _Places = NDArray[np.int64]
 
 
+class RowsAtHand(msgspec.Struct, frozen=True):
+    """Rows of a version that are at hand: all of them, or some in their order.
+
+    ``numbers`` are those of the rows in the version, from 0; None where all are at hand.
+    """
+
+    table: Any
+    rows: int
+    numbers: _Places | None = None
+
+    def numbers_at(self, places: _Places) -> _Places:
+        """The numbers in the version of the rows at some places."""
+        return places if self.numbers is None else self.numbers[places]
+
+    def places_of(self, numbers: _Places) -> _Places:
+        """The places of rows that are at hand, by their numbers in the version."""
+        return numbers if self.numbers is None else np.searchsorted(self.numbers, numbers)
+
+
 class MatchedRows(msgspec.Struct, frozen=True):
     """Places of the rows that both versions have, and of those that only one has."""
 
@@ -41,29 +60,46 @@ def match_if_key(
     pmap: ParallelMap,
 ) -> MatchedRows | None:
     """The rows matched by columns, if these name the rows of both and share some of them."""
-    key = candidate.places
-    extra = [table.num_rows - rows for table, rows in zip(tables, different, strict=True)]
-    for table, places, most in zip(tables, zip(*key, strict=True), extra, strict=True):
-        if not could_be_key(table, places, most):
-            return None
-    matched = match_rows(tables, key, pmap)
-    slack: float = 1 - NEARLY if len(key) == 1 else 0.0
-    repeated = any(
-        rows > 2 * (most + slack * table.num_rows)
-        for rows, most, table in zip(matched.repeated, extra, tables, strict=True)
-    )
-    fewest = candidate.shared * min(table.num_rows for table in tables)
-    return None if repeated or len(matched.old) <= fewest else matched
+    rows = tables[0].num_rows, tables[1].num_rows
+    if not could_be_key(tables, rows, candidate.places, different):
+        return None
+    matched = match_rows(tables, candidate.places, pmap)
+    named = names_rows(candidate, len(matched.old), matched.repeated, rows, different)
+    return matched if named else None
+
+
+def names_rows(
+    candidate: KeyCandidate,
+    matched: int,
+    repeated: tuple[int, int],
+    rows: tuple[int, int],
+    different: tuple[int, int],
+) -> bool:
+    """Whether so many matched rows, and rows of a key that repeats, are those that a key gives."""
+    slack: float = 1 - NEARLY if len(candidate.places) == 1 else 0.0
+    for repeats, in_all, apart in zip(repeated, rows, different, strict=True):
+        if repeats > 2 * (max(in_all - apart, 0) + slack * in_all):
+            return False
+    return matched > candidate.shared * min(rows)
 
 
 def match_rows(tables: tuple[Any, Any], key: Sequence[Place], pmap: ParallelMap) -> MatchedRows:
     """The rows matched by a key; those whose key stands in several rows are left out."""
     types = [key_type(tables[0].column(a), tables[1].column(b)) for a, b in key]
 
+    def hashed(side: int) -> Hashes:
+        return hash_keys(tables[side], [places[side] for places in key], types)
+
+    old, new = pmap(hashed, (0, 1))
+    return match_hashes((old, new), pmap)
+
+
+def match_hashes(hashes: tuple[Hashes, Hashes], pmap: ParallelMap = map) -> MatchedRows:
+    """The rows matched by the hashes of their keys, in the order of the newer version."""
+
     def ranked(side: int) -> tuple[_Places, Hashes]:
-        hashes = hash_keys(tables[side], [places[side] for places in key], types)
-        order = order_of(hashes)
-        return order, hashes[order]
+        order = order_of(hashes[side])
+        return order, hashes[side][order]
 
     (old_order, old_ranked), (new_order, new_ranked) = pmap(ranked, (0, 1))
     once_old, once_new = _once(old_ranked), _once(new_ranked)

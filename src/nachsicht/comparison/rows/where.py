@@ -13,6 +13,7 @@ from nachsicht.arrow.numeric import as_numbers
 from nachsicht.columns.cell_text import cell_texts
 from nachsicht.columns.levels import levels_in
 from nachsicht.comparison.causes.levels import levels_of
+from nachsicht.comparison.rows.match import RowsAtHand
 from nachsicht.model.column import ColumnSummary, DatetimeSummary, QuantitySummary
 from nachsicht.model.comparison import Condition
 
@@ -32,6 +33,8 @@ _MISSED = 0.02
 _FEWEST, _SURE = 6, 1e-4
 #: Of many rows, so many evenly drawn ones, and so many rewritten ones, tell the condition.
 _MOST_ROWS, _MOST_CHANGED = 8_000, 2_000
+#: So many are drawn of all rows that both versions have, of which some are left out.
+MOST_DRAWN = 20_000
 _MOST_LEVELS = 200
 _MIDNIGHT = " 00:00:00"
 
@@ -47,29 +50,33 @@ class _Held(NamedTuple):
 
 
 def where_rewritten(
-    table: Any, columns: Sequence[ColumnSummary], rows: _Places, changed: _Places
+    side: RowsAtHand,
+    columns: Sequence[ColumnSummary],
+    matched: tuple[_Places, int],
+    changed: _Places,
 ) -> tuple[Condition, ...]:
     """The condition that rewritten rows fulfil and few others, or two together; else none.
 
     Parameters
     ----------
-    table : Arrow table
+    side : RowsAtHand
         The newer version.
     columns : sequence of ColumnSummary
         Its columns by which the rows may be selected, without the one that was rewritten.
-    rows : array
-        Places of all rows that both versions have.
+    matched : (array, int)
+        Places of evenly drawn ones of the rows that both versions have, and how many these are.
     changed : array
         Places of those that were rewritten.
     """
-    if not _FEWEST <= len(changed) <= _MOST_HELD * len(rows):
+    drawn, rows = matched
+    if not _FEWEST <= len(changed) <= _MOST_HELD * rows:
         return ()
     by = {column.name: column for column in columns}
     few = evenly(changed, _MOST_CHANGED)
-    looked_at = np.union1d(evenly(rows, _MOST_ROWS), few)
-    found = _found(table, columns, looked_at, np.isin(looked_at, changed))
+    looked_at = np.union1d(evenly(drawn, _MOST_ROWS), few)
+    found = _found(side, columns, looked_at, np.isin(looked_at, changed))
     # What was found in a part of the rewritten rows is made exact by all of them.
-    exact = [_exact(table, condition, by, changed) for condition in found]
+    exact = [_exact(side, condition, by, changed) for condition in found]
     return tuple(condition for condition in exact if condition) if all(exact) else ()
 
 
@@ -81,7 +88,7 @@ def evenly(places: _Places, most: int) -> _Places:
 
 
 def _exact(
-    table: Any,
+    side: RowsAtHand,
     condition: Condition,
     columns: Mapping[str, ColumnSummary],
     changed: _Places,
@@ -89,17 +96,18 @@ def _exact(
     """The condition with the ends of all rewritten rows; None where it does not hold for them."""
     everywhere = np.ones(len(changed), bool)
     if condition.by is None:
-        return Condition(None, None, str(changed.min() + 1), str(changed.max() + 1))
-    cells = taken(table.column(columns[condition.by].position), changed)
+        first, last = side.numbers_at(np.array([changed.min(), changed.max()])) + 1
+        return Condition(None, None, str(first), str(last))
+    cells = taken(side.table.column(columns[condition.by].position), changed)
     held = (_level if condition.level is not None else _range)(condition.by, cells, everywhere)
     return next((each.condition for each in held), None)
 
 
 def _found(
-    table: Any, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
+    side: RowsAtHand, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
 ) -> tuple[Condition, ...]:
     """The condition, or the two, that rewritten rows among some rows share."""
-    found = [*_conditions(table, columns, rows, hit)]
+    found = [*_conditions(side, columns, rows, hit)]
     best = _narrowest(found, hit)
     alone = float(hit[best.rows].mean()) if best else 0.0
     if best and alone >= _NEARLY_ALL:
@@ -108,7 +116,7 @@ def _found(
     both: dict[float, tuple[Condition, Condition]] = {}
     for first in sorted(firsts, key=lambda held: int(held.rows.sum()))[:_MOST_FIRST]:
         inside, others = hit[first.rows], [c for c in columns if c.name != first.condition.by]
-        second = _narrowest([*_conditions(table, others, rows[first.rows], inside)], inside)
+        second = _narrowest([*_conditions(side, others, rows[first.rows], inside)], inside)
         if second:
             share = float(inside[second.rows].mean())
             both.setdefault(share, (first.condition, second.condition))
@@ -138,11 +146,11 @@ def _telling(held: _Held, hit: _Flags, tried: int) -> bool:
 
 
 def _conditions(
-    table: Any, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
+    side: RowsAtHand, columns: Sequence[ColumnSummary], rows: _Places, hit: _Flags
 ) -> Iterator[_Held]:
     """Levels that hold nearly all rewritten rows, and ranges that hold all of them."""
     for column in columns:
-        cells = taken(table.column(column.position), rows)
+        cells = taken(side.table.column(column.position), rows)
         levels = levels_of(column.stats)
         if levels and len(levels) <= _MOST_LEVELS:
             yield from _level(column.name, cells, hit)
@@ -152,7 +160,7 @@ def _conditions(
     inside = np.zeros(len(rows), bool)
     inside[ends[0] : ends[1] + 1] = True
     if (np.diff(rows) > 0).all():
-        first, last = (str(rows[end] + 1) for end in ends)
+        first, last = (str(number + 1) for number in side.numbers_at(rows[ends]))
         yield _Held(Condition(None, None, first, last), inside)
 
 

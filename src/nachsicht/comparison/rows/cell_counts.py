@@ -1,0 +1,109 @@
+"""In how many cells matched rows differ, where these rows are too many to be at hand together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from contextlib import ExitStack
+from typing import Any, NamedTuple
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht._util.spill import Partitions
+from nachsicht.arrow.buffers import taken
+from nachsicht.arrow.hashing import Hashes
+from nachsicht.comparison.rows.match import match_hashes
+from nachsicht.comparison.rows.partitions import HashedColumns, partition_bits, partition_of
+from nachsicht.model.comparison import CellChange, RowChanges
+from nachsicht.table.reader import TableReader, read_again
+
+
+class HashCells(msgspec.Struct, frozen=True):
+    """Makes records of rows that differ: the hash of the key, and those of all other cells."""
+
+    key: HashedColumns
+    cells: HashedColumns
+    differing: NDArray[np.bool_]
+
+    @property
+    def dtype(self) -> np.dtype[Any]:
+        """Of the records."""
+        return np.dtype([("key", "<u8"), ("cells", "<u8", (len(self.cells.positions),))])
+
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
+        """One record for each of the rows that differ."""
+        rows = np.flatnonzero(self.differing[first_row : first_row + table.num_rows])
+        records = np.empty(len(rows), self.dtype)
+        few = taken(table, rows)
+        records["key"] = self.key.of(few)
+        for i in range(len(self.cells.positions)):
+            records["cells"][:, i] = self.cells.one(i).of(few)
+        return records
+
+
+class CellCounts(NamedTuple):
+    """Rows of which any cell differs, and by column those of which this one does."""
+
+    rows: int
+    by_column: NDArray[np.int64]
+
+
+def count_cells(
+    readers: tuple[TableReader, TableReader],
+    work: tuple[HashCells, HashCells],
+    folder: str | None = None,
+) -> CellCounts:
+    """Count the cells that differ in matched rows; each version is read once.
+
+    Raises
+    ------
+    SpillError
+        If what does not fit in memory cannot be kept in that folder.
+    UnreadableSourceError
+        If a version is not what it was.
+    """
+    most = min(reader.most_bytes for reader in readers)
+    size = sum(each.dtype.itemsize * int(np.count_nonzero(each.differing)) for each in work)
+    bits, rows = partition_bits(size, most), 0
+    by_column = np.zeros(len(work[0].cells.positions), np.int64)
+    with ExitStack() as stack:
+        sides = [
+            stack.enter_context(Partitions(each.dtype, 1 << bits, most // 2, folder))
+            for each in work
+        ]
+        for side, reader, hashing in zip(sides, readers, work, strict=True):
+            for records in read_again(reader, hashing):
+                side.add(records, partition_of(records["key"], bits))
+        for partition in range(1 << bits):
+            old, new = (side.of(partition) for side in sides)
+            matched = match_hashes((old["key"].copy(), new["key"].copy()))
+            differ = old["cells"][matched.old] != new["cells"][matched.new]
+            by_column += differ.sum(axis=0)
+            rows += int(differ.any(axis=1).sum())
+    return CellCounts(rows, by_column)
+
+
+def with_counts(changes: RowChanges, counts: CellCounts, names: Sequence[str]) -> RowChanges:
+    """What was told by a part of the rows that differ, with the counts of all of them."""
+    known = {cell.column: cell for cell in changes.changed_cells}
+    by_name: Mapping[str, int] = dict(zip(names, counts.by_column.tolist(), strict=True))
+    cells = [
+        _of_all(known.get(name, CellChange(name, rows)), rows)
+        for name, rows in by_name.items()
+        if rows
+    ]
+    matched = changes.changed + changes.unchanged
+    return msgspec.structs.replace(
+        changes,
+        changed=counts.rows,
+        unchanged=matched - counts.rows,
+        changed_cells=tuple(sorted(cells, key=lambda cell: -cell.rows)),
+    )
+
+
+def _of_all(cell: CellChange, rows: int) -> CellChange:
+    rewrite = cell.rewrite
+    if rewrite is not None:
+        rewrite = msgspec.structs.replace(rewrite, rows=round(rewrite.share * rows))
+    return msgspec.structs.replace(cell, rows=rows, rewrite=rewrite)

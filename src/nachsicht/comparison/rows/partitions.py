@@ -1,0 +1,231 @@
+"""Rows of two versions matched by the hashes of their keys, partition by partition.
+
+Rows of one key are in one partition, by the highest bits of its hash, so that two partitions are
+matched by themselves, and no more than they take is in memory (the hash join of Kitsuregawa, Tanaka
+and Moto-oka, New Generation Computing 1, 1983).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from contextlib import ExitStack
+from functools import partial
+from typing import Any, NamedTuple
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht._util.parallel import ParallelMap
+from nachsicht._util.spill import Partitions
+from nachsicht.arrow.hashing import Hashes
+from nachsicht.comparison.rows.by_key import COMPARED, KEYS
+from nachsicht.comparison.rows.keys import hash_keys
+from nachsicht.comparison.rows.match import match_hashes
+from nachsicht.comparison.rows.where import evenly
+from nachsicht.table.reader import TableReader, read_again
+
+#: A row by the hash of its key, that of what is compared, and its number, from 0.
+RECORD = np.dtype([("key", "<u8"), ("rest", "<u8"), ("row", "<i8")])
+#: Sorting and matching a partition takes so many times what its records do.
+_WORKING = 4
+_MOST_BITS = 12
+_NOBODY = np.empty(0, np.int64)
+
+_Numbers = NDArray[np.int64]
+
+
+class HashedColumns(msgspec.Struct, frozen=True):
+    """Columns of one version by position, the type that each is hashed in."""
+
+    positions: tuple[int, ...]
+    types: tuple[Any, ...]
+
+    def one(self, i: int) -> HashedColumns:
+        """One of them."""
+        return HashedColumns(self.positions[i : i + 1], self.types[i : i + 1])
+
+    def of(self, table: Any) -> Hashes:
+        """A hash of these columns for each row of a table."""
+        return hash_keys(table, self.positions, self.types)
+
+
+class HashRows(msgspec.Struct, frozen=True):
+    """Makes `RECORD`s of rows. Without ``rest`` the hashes of whole rows are compared."""
+
+    key: HashedColumns
+    rest: HashedColumns | None
+
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
+        """One record for each row."""
+        records = np.empty(table.num_rows, RECORD)
+        records["key"] = self.key.of(table)
+        records["rest"] = hashes if self.rest is None else self.rest.of(table)
+        records["row"] = np.arange(first_row, first_row + table.num_rows)
+        return records
+
+
+class MatchedNumbers(msgspec.Struct, frozen=True, kw_only=True):
+    """Numbers, from 0, of the rows that are matched by a key, and of those that one version has.
+
+    Attributes
+    ----------
+    old, new : array of int64
+        Of the matched rows that differ, in the order of the newer version; of too many, of those
+        whose keys have the lowest hashes.
+    differing : (array of bool, array of bool)
+        Of each row of both versions, whether it is matched and differs.
+    in_both : array of bool
+        Of each row of the newer version, whether it is matched.
+    added : int
+        Rows that the newer version alone has.
+    first_added, removed : array of int64
+        Of the first of these, and of all that the older version alone has.
+    repeated : (int, int)
+        Rows whose key stands in several.
+    sampled : (array of int64, array of int64)
+        A few of all matched rows in both versions: those whose keys have the lowest hashes.
+    """
+
+    old: _Numbers
+    new: _Numbers
+    differing: tuple[NDArray[np.bool_], NDArray[np.bool_]]
+    in_both: NDArray[np.bool_]
+    added: int
+    first_added: _Numbers
+    removed: _Numbers
+    repeated: tuple[int, int]
+    sampled: tuple[_Numbers, _Numbers]
+
+    @property
+    def matched(self) -> int:
+        """All matched rows."""
+        return int(np.count_nonzero(self.in_both))
+
+    @property
+    def complete(self) -> bool:
+        """Whether all rows that differ are told by their numbers."""
+        return len(self.new) == np.count_nonzero(self.differing[1])
+
+
+class _Matched(NamedTuple):
+    """The same of one partition."""
+
+    old: _Numbers
+    new: _Numbers
+    added: int
+    first_added: _Numbers
+    removed: _Numbers
+    repeated: tuple[int, int]
+    sampled: tuple[_Numbers, _Numbers]
+
+
+def match_partitions(
+    readers: tuple[TableReader, TableReader],
+    work: tuple[HashRows, HashRows],
+    most_pairs: int,
+    folder: str | None = None,
+    pmap: ParallelMap = map,
+) -> MatchedNumbers:
+    """Match the rows of two versions by the hashes of their keys.
+
+    Parameters
+    ----------
+    readers : (TableReader, TableReader)
+        The older and the newer version; each is read once.
+    work : (HashRows, HashRows)
+        What makes records of their rows.
+    most_pairs : int
+        About how many of the rows that differ are told by their numbers.
+    folder : str, optional
+        Where to keep what does not fit in memory.
+    pmap : callable, optional
+        Applies a function to all partitions, as `map` does.
+
+    Raises
+    ------
+    SpillError
+        If it cannot be kept there.
+    UnreadableSourceError
+        If a version is not what it was.
+    """
+    rows = [reader.rows for reader in readers]
+    most = min(reader.most_bytes for reader in readers)
+    bits = partition_bits(RECORD.itemsize * sum(rows), most)
+    in_both = np.zeros(rows[1], bool)
+    found: list[_Matched] = []
+    differing = np.zeros(rows[0], bool), np.zeros(rows[1], bool)
+    kept, full = 0, False
+    with ExitStack() as stack:
+        sides = [
+            stack.enter_context(Partitions(RECORD, 1 << bits, most // 2, folder)) for _ in readers
+        ]
+        for side, reader, hashing in zip(sides, readers, work, strict=True):
+            for records in read_again(reader, hashing):
+                side.add(records, partition_of(records["key"], bits))
+        match = partial(_match, sides, in_both)
+        for matched in pmap(match, range(1 << bits)):
+            for marked, numbers in zip(differing, (matched.old, matched.new), strict=True):
+                marked[numbers] = True
+            kept += len(matched.old)
+            full = full or (kept > most_pairs and kept > len(matched.old))
+            found.append(matched._replace(old=_NOBODY, new=_NOBODY) if full else matched)
+    return _together(found, differing, in_both)
+
+
+def partition_bits(record_bytes: int, most_bytes: int) -> int:
+    """By how many bits of the hashes rows are divided, so that two partitions can be matched."""
+    parts = -(-_WORKING * record_bytes // max(most_bytes, 1))
+    return min(max(parts - 1, 0).bit_length(), _MOST_BITS)
+
+
+def partition_of(keys: Hashes, bits: int) -> NDArray[np.uint16]:
+    """The partition of each row, by the highest bits of the hash of its key."""
+    if not bits:
+        return np.zeros(len(keys), np.uint16)
+    return (keys >> np.uint64(64 - bits)).astype(np.uint16)
+
+
+def _match(sides: Sequence[Partitions], in_both: NDArray[np.bool_], partition: int) -> _Matched:
+    """Match one partition; rows of the newer version that are matched are marked."""
+    old, new = (side.of(partition) for side in sides)
+    matched = match_hashes((old["key"].copy(), new["key"].copy()))
+    in_both[new["row"][matched.new]] = True
+    differ = old["rest"][matched.old] != new["rest"][matched.new]
+    added = new["row"][matched.added]
+    few = evenly(np.arange(len(matched.old)), 0 if partition else COMPARED)
+    return _Matched(
+        old["row"][matched.old[differ]],
+        new["row"][matched.new[differ]],
+        len(added),
+        np.sort(added)[:KEYS],
+        old["row"][matched.removed],
+        matched.repeated,
+        (old["row"][matched.old[few]], new["row"][matched.new[few]]),
+    )
+
+
+def _together(
+    found: Sequence[_Matched],
+    differing: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+    in_both: NDArray[np.bool_],
+) -> MatchedNumbers:
+    old, new, added, removed = (
+        np.concatenate([getattr(part, name) for part in found])
+        for name in ("old", "new", "first_added", "removed")
+    )
+    order = np.argsort(new)
+    return MatchedNumbers(
+        old=old[order],
+        new=new[order],
+        differing=differing,
+        in_both=in_both,
+        added=sum(part.added for part in found),
+        first_added=np.sort(added)[:KEYS],
+        removed=np.sort(removed),
+        repeated=(
+            sum(part.repeated[0] for part in found),
+            sum(part.repeated[1] for part in found),
+        ),
+        sampled=found[0].sampled,
+    )

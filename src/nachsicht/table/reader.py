@@ -1,0 +1,115 @@
+"""The rows of a version that are not all at hand, read again as often as they are needed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any, Protocol, TypeVar
+
+import msgspec
+import numpy as np
+
+from nachsicht._util.parallel import ParallelMap
+from nachsicht.arrow.hashing import Hashes
+from nachsicht.errors import UnreadableSourceError
+from nachsicht.table.duplicates import RowHashes
+from nachsicht.table.fingerprint import fingerprint, row_hash_sum
+from nachsicht.table.result import RetainedData
+
+T = TypeVar("T")
+#: Takes some rows as an Arrow table, the number of the first, from 0, and the rows' hashes. It can
+#: be pickled, and so can what it gives.
+Work = Callable[[Any, int, Hashes], T]
+#: Rows of a table in memory that are worked on at once.
+_AT_ONCE = 1 << 18
+
+
+class TableReader(Protocol):
+    """Rows that can be read again, piece by piece, by whoever read them first.
+
+    Attributes
+    ----------
+    name : str
+        Of the source, for errors.
+    schema : Arrow schema
+        Of the rows as they are examined.
+    rows : int
+    fingerprint : str
+        Of the rows as they were read first.
+    most_bytes : int
+        Memory that may be taken.
+    """
+
+    @property
+    def name(self) -> str: ...  # noqa: D102
+    @property
+    def schema(self) -> Any: ...  # noqa: D102
+    @property
+    def rows(self) -> int: ...  # noqa: D102
+    @property
+    def fingerprint(self) -> str: ...  # noqa: D102
+    @property
+    def most_bytes(self) -> int: ...  # noqa: D102
+
+    def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
+        """What the work gives for each piece, in the order of the rows."""
+
+
+class _Checked(msgspec.Struct, frozen=True):
+    """Work, with what shows whether these are the rows that were read before."""
+
+    work: Any
+
+    def __call__(self, table: Any, first_row: int) -> tuple[Any, int, int]:
+        hashes = row_hashes(table)
+        return self.work(table, first_row, hashes), table.num_rows, row_hash_sum(hashes)
+
+
+def read_again(reader: TableReader, work: Work[T]) -> Iterator[T]:
+    """What the work gives for each piece of the rows, which must be the same as before.
+
+    Raises
+    ------
+    UnreadableSourceError
+        At the end, if they are not: figures of other rows must not stand beside each other.
+    """
+    rows, hash_sum = 0, 0
+    for result, piece_rows, piece_sum in reader.map(_Checked(work)):
+        rows, hash_sum = rows + piece_rows, hash_sum + piece_sum
+        yield result
+    if fingerprint(reader.schema.names, rows, hash_sum) != reader.fingerprint:
+        raise UnreadableSourceError("changed_meanwhile", where=reader.name)
+
+
+def row_hashes(table: Any) -> Hashes:
+    """A hash for each row of a table: the sum of those of its cells."""
+    hashes = RowHashes(table.num_rows)
+    for position in range(table.num_columns):
+        hashes.add(table.column(position), position)
+    (found,) = hashes.part().chunks
+    return found
+
+
+class TableAtHand(msgspec.Struct, frozen=True):
+    """A version in memory, read as if it were not: the other one is larger."""
+
+    name: str
+    data: RetainedData
+    fingerprint: str
+    pmap: ParallelMap
+    most_bytes: int
+
+    @property
+    def schema(self) -> Any:
+        """Of the rows."""
+        return self.data.table.schema
+
+    @property
+    def rows(self) -> int:
+        """How many there are."""
+        return int(self.data.table.num_rows)
+
+    def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
+        """What the work gives for some rows after the other."""
+        table = self.data.table
+        starts = np.arange(0, max(table.num_rows, 1), _AT_ONCE).tolist()
+        yield from self.pmap(lambda start: work(table.slice(start, _AT_ONCE), start), starts)
