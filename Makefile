@@ -100,6 +100,7 @@ SCALE ?= bench-scale
 bench-scale: $(VENV)/.dev
 	$(BIN)/pip install --quiet duckdb
 	cd benchmarks && ../$(BIN)/python scale.py $(abspath $(SCALE))
+	cd benchmarks && ../$(BIN)/python large_rows_by_key.py $(abspath $(SCALE))
 
 # How large pages are and how fast they answer in a browser.
 bench-pages: $(VENV)/.dev browser

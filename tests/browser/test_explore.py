@@ -2,6 +2,7 @@
 
 import re
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -69,7 +70,7 @@ def test_a_choice_is_a_filter_that_picks_as_many_rows_of_the_data(open_page, hiv
     assert len(eval(texts["pandas"], {"frame": hives})) == n  # noqa: S307
     frame = pl.from_pandas(hives)
     assert len(eval(texts["Polars"], {"frame": frame, "pl": pl})) == n  # noqa: S307
-    with sqlite3.connect(":memory:") as database:
+    with closing(sqlite3.connect(":memory:")) as database:
         hives.to_sql("hives", database)
         found = database.execute(f"SELECT count(*) FROM hives {texts['SQL']}")  # noqa: S608
         assert found.fetchone() == (n,)

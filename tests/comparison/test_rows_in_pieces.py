@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 import nachsicht
-from nachsicht._util.spill import Partitions
+from nachsicht._util.spill import Partitioned, Partitions
 from nachsicht.comparison.rows.picked import evenly_among
 from nachsicht.errors import SpillError
 
@@ -189,7 +189,7 @@ def test_records_come_back_in_their_order(batches, most_bytes):
     with Partitions(np.dtype("<i8"), 7, most_bytes) as partitions:
         for batch in batches:
             records = np.array(batch, np.int64)
-            partitions.add(records, (records % 7).astype(np.uint16))
+            partitions.add(Partitioned.of(records, (records % 7).astype(np.uint16), 7))
         total = sum(map(len, batches)) * 8
         assert (partitions.spilled_bytes > 0) == (total > most_bytes)
         for i in range(7):

@@ -1,6 +1,7 @@
 """Tables and queries of a real database; the same figures as pandas, and no secret said."""
 
 import sqlite3
+from contextlib import closing
 
 import pandas as pd
 import pytest
@@ -13,7 +14,7 @@ from nachsicht.sources.database import sql as databases
 def database(demo_files, tmp_path):
     path = tmp_path / "union.db"
     frame = pd.read_csv(demo_files["hive_checks_2025.csv"])
-    with sqlite3.connect(path) as connection:
+    with closing(sqlite3.connect(path)) as connection, connection:
         frame.to_sql("inspections", connection, index=False)
     return f"sqlite:///{path}", frame
 
@@ -64,7 +65,7 @@ def test_types_that_show_late_are_read_from_the_beginning(tmp_path, monkeypatch)
     path = tmp_path / "late.db"
     late = [None] * 250 + [1] * 100 + [2.5] * 100
     texts = [1] * 400 + ["one"] * 50
-    with sqlite3.connect(path) as connection:
+    with closing(sqlite3.connect(path)) as connection, connection:
         pd.DataFrame(
             {"n": pd.Series(late, dtype=object), "t": pd.Series(texts, dtype=object)}
         ).to_sql("late", connection, index=False)

@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from contextlib import closing
 
 import numpy as np
 import pandas as pd
@@ -253,7 +254,7 @@ def test_arrow_types_are_written_as_what_they_are(tmp_path):
 def test_a_database_tells_of_its_own_columns(tmp_path):
     import sqlite3
 
-    with sqlite3.connect(tmp_path / "a.db") as connection:
+    with closing(sqlite3.connect(tmp_path / "a.db")) as connection, connection:
         connection.execute("create table checks (hive integer primary key, kg real not null)")
         connection.executemany("insert into checks values (?, ?)", [(i, i / 2) for i in range(50)])
     made = nachsicht.profile(f"sqlite:///{tmp_path}/a.db", reading={"table": "checks"})

@@ -11,12 +11,26 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from threading import Lock
 from types import TracebackType
-from typing import IO, Any
+from typing import IO, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.errors import SpillError
+
+
+class Partitioned(NamedTuple):
+    """Records in the order of their partitions, and how many each partition has."""
+
+    records: NDArray[Any]
+    counts: NDArray[np.int64]
+
+    @staticmethod
+    def of(records: NDArray[Any], partition: NDArray[np.uint16], partitions: int) -> Partitioned:
+        """Records, for each of which its partition is given, brought into this order."""
+        order = np.argsort(partition, kind="stable")  # a radix sort, for numbers of 16 bits
+        counts = np.bincount(partition, minlength=partitions)
+        return Partitioned(records.take(order), counts)
 
 
 class Partitions:
@@ -65,21 +79,19 @@ class Partitions:
         """What was written to the file."""
         return sum(size for runs in self._runs for _, size in runs)
 
-    def add(self, records: NDArray[Any], partition: NDArray[np.uint16]) -> None:
-        """Take in some records; for each of them the partition that it goes to.
+    def add(self, batch: Partitioned) -> None:
+        """Take in some records.
 
         Raises
         ------
         SpillError
             If the disk is full, or the folder cannot be written to.
         """
-        order = np.argsort(partition, kind="stable")  # a radix sort, for numbers of 16 bits
-        ranked = records[order]
-        ends = np.cumsum(np.bincount(partition, minlength=len(self))).tolist()
+        ends = np.cumsum(batch.counts).tolist()
         for held, start, end in zip(self._held, [0, *ends], ends, strict=False):
             if end > start:
-                held.append(ranked[start:end])
-        self._held_bytes += ranked.nbytes
+                held.append(batch.records[start:end])
+        self._held_bytes += batch.records.nbytes
         if self._held_bytes > self._most_bytes:
             self._write()
 

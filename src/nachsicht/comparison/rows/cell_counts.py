@@ -10,11 +10,11 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht._util.spill import Partitions
+from nachsicht._util.spill import Partitioned, Partitions
 from nachsicht.arrow.buffers import taken
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.comparison.rows.match import match_hashes
-from nachsicht.comparison.rows.partitions import HashedColumns, partition_bits, partition_of
+from nachsicht.comparison.rows.partitions import HashedColumns, partition_bits, partitioned
 from nachsicht.model.comparison import CellChange, RowChanges
 from nachsicht.table.reader import TableReader, read_again
 
@@ -25,13 +25,14 @@ class HashCells(msgspec.Struct, frozen=True):
     key: HashedColumns
     cells: HashedColumns
     differing: NDArray[np.bool_]
+    bits: int = 0
 
     @property
     def dtype(self) -> np.dtype[Any]:
         """Of the records."""
         return np.dtype([("key", "<u8"), ("cells", "<u8", (len(self.cells.positions),))])
 
-    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> Partitioned:
         """One record for each of the rows that differ."""
         rows = np.flatnonzero(self.differing[first_row : first_row + table.num_rows])
         records = np.empty(len(rows), self.dtype)
@@ -39,7 +40,7 @@ class HashCells(msgspec.Struct, frozen=True):
         records["key"] = self.key.of(few)
         for i in range(len(self.cells.positions)):
             records["cells"][:, i] = self.cells.one(i).of(few)
-        return records
+        return partitioned(records, self.bits)
 
 
 class CellCounts(NamedTuple):
@@ -73,8 +74,8 @@ def count_cells(
             for each in work
         ]
         for side, reader, hashing in zip(sides, readers, work, strict=True):
-            for records in read_again(reader, hashing):
-                side.add(records, partition_of(records["key"], bits))
+            for batch in read_again(reader, msgspec.structs.replace(hashing, bits=bits)):
+                side.add(batch)
         for partition in range(1 << bits):
             old, new = (side.of(partition) for side in sides)
             matched = match_hashes((old["key"].copy(), new["key"].copy()))

@@ -112,7 +112,7 @@ def match_hashes(hashes: tuple[Hashes, Hashes], pmap: ParallelMap = map) -> Matc
     both = known & once_new
     if len(old_ranked):
         both &= once_old[capped]
-    in_new_order = np.argsort(new_order[both], kind="stable")
+    in_new_order = order_of(new_order[both])
     return MatchedRows(
         old_order[capped[both]][in_new_order],
         new_order[both][in_new_order],

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.parallel import ParallelMap
-from nachsicht._util.spill import Partitions
+from nachsicht._util.spill import Partitioned, Partitions
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.comparison.rows.by_key import COMPARED, KEYS
 from nachsicht.comparison.rows.keys import hash_keys
@@ -55,14 +55,15 @@ class HashRows(msgspec.Struct, frozen=True):
 
     key: HashedColumns
     rest: HashedColumns | None
+    bits: int = 0
 
-    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> Partitioned:
         """One record for each row."""
         records = np.empty(table.num_rows, RECORD)
         records["key"] = self.key.of(table)
         records["rest"] = hashes if self.rest is None else self.rest.of(table)
         records["row"] = np.arange(first_row, first_row + table.num_rows)
-        return records
+        return partitioned(records, self.bits)
 
 
 class MatchedNumbers(msgspec.Struct, frozen=True, kw_only=True):
@@ -161,8 +162,8 @@ def match_partitions(
             stack.enter_context(Partitions(RECORD, 1 << bits, most // 2, folder)) for _ in readers
         ]
         for side, reader, hashing in zip(sides, readers, work, strict=True):
-            for records in read_again(reader, hashing):
-                side.add(records, partition_of(records["key"], bits))
+            for batch in read_again(reader, msgspec.structs.replace(hashing, bits=bits)):
+                side.add(batch)
         match = partial(_match, sides, in_both)
         for matched in pmap(match, range(1 << bits)):
             for marked, numbers in zip(differing, (matched.old, matched.new), strict=True):
@@ -179,11 +180,12 @@ def partition_bits(record_bytes: int, most_bytes: int) -> int:
     return min(max(parts - 1, 0).bit_length(), _MOST_BITS)
 
 
-def partition_of(keys: Hashes, bits: int) -> NDArray[np.uint16]:
-    """The partition of each row, by the highest bits of the hash of its key."""
+def partitioned(records: NDArray[Any], bits: int) -> Partitioned:
+    """Records in partitions, by the highest bits of the hashes of their keys."""
     if not bits:
-        return np.zeros(len(keys), np.uint16)
-    return (keys >> np.uint64(64 - bits)).astype(np.uint16)
+        return Partitioned(records, np.array([len(records)]))
+    partition = (records["key"] >> np.uint64(64 - bits)).astype(np.uint16)
+    return Partitioned.of(records, partition, 1 << bits)
 
 
 def _match(sides: Sequence[Partitions], in_both: NDArray[np.bool_], partition: int) -> _Matched:
