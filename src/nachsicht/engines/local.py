@@ -17,6 +17,7 @@ import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
 from nachsicht._util.progress import Progress, ProgressListener
+from nachsicht.arrow.spilled_table import TableWriter
 from nachsicht.config.settings import Settings
 from nachsicht.engines.in_memory import InMemory
 from nachsicht.engines.memory import check_fits, memory_of
@@ -27,10 +28,12 @@ from nachsicht.table.accumulate import (
     PieceWork,
     TablePart,
     TablePlan,
+    examined,
     finish_table,
     observe_table,
     plan_table,
 )
+from nachsicht.table.masking import mask_key
 from nachsicht.table.prepare import prepared
 from nachsicht.table.result import Computed, RetainedData
 
@@ -90,6 +93,37 @@ def _streamed(
         listener(Progress("bytes", min(done, size), size))
     assert part
     return finish_table(part, plan, now, pool.map), plan
+
+
+def table_on_disk(opened: Opened, settings: Settings) -> Any:
+    """All rows of a source that do not fit in memory, as they are examined, mapped from a file.
+
+    Returns
+    -------
+    Arrow table; the system keeps in memory what is looked at, and the file goes with it.
+
+    Raises
+    ------
+    SpillError
+        If it cannot be written in the folder that the settings name.
+    """
+    with threads(settings.threads) as pool:
+        while True:
+            try:
+                return _written(opened, settings, pool)
+            except Restart:
+                continue
+
+
+def _written(opened: Opened, settings: Settings, pool: ThreadPoolExecutor) -> Any:
+    first, batches = _first_rows(_ahead(opened.batches(), pool))
+    schema = prepared(opened.table() if first is None else first, settings).schema
+    plan = TablePlan(schema, settings, 0, (), (), (), mask_key())
+    most = int(memory_of(settings) * _KEPT)
+    rows = TableWriter(schema, most, settings.spill_folder)
+    for batch, _ in batches:
+        rows.add(_table(examined(batch, plan)))
+    return rows.finish()
 
 
 class StreamedTable(msgspec.Struct, frozen=True):

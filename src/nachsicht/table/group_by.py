@@ -26,12 +26,51 @@ MOST_LEVELS = 1000
 FEWEST_ROWS = 10
 
 
+class LevelRows(msgspec.Struct, frozen=True):
+    """The rows of a level, or all others that have a value.
+
+    ``codes`` are the levels of all rows, from 0; rows without a value have another number than the
+    first ``levels``.
+    """
+
+    codes: NDArray[np.integer[Any]]
+    code: int
+    levels: int
+    others: bool = False
+
+    @property
+    def count(self) -> int:
+        """How many rows there are."""
+        return int(np.count_nonzero(self._marked(0, len(self.codes))))
+
+    def places(self, start: int = 0, stop: int | None = None) -> NDArray[np.int64]:
+        """The places of those among the rows from ``start`` on, before ``stop``."""
+        return (
+            np.flatnonzero(self._marked(start, len(self.codes) if stop is None else stop)) + start
+        )
+
+    def _marked(self, start: int, stop: int) -> NDArray[np.bool_]:
+        codes = self.codes[start:stop]
+        if not self.others:
+            return np.asarray(codes == self.code)
+        return np.asarray((codes != self.code) & (codes >= 0) & (codes < self.levels))
+
+
 class Group(msgspec.Struct, frozen=True):
-    """A level, the places of its rows, and of all other rows that have a value."""
+    """A level, its rows, and all other rows that have a value."""
 
     label: str
-    rows: NDArray[np.int64]
-    others: NDArray[np.int64]
+    rows: LevelRows
+    others: LevelRows
+
+
+def _groups(codes: NDArray[np.integer[Any]], levels: int, chosen: dict[int, str]) -> list[Group]:
+    """Groups by the codes of all rows; those that are chosen, with their labels."""
+    codes = codes.astype(np.int16 if levels < 1 << 15 else np.int32)
+    return [
+        Group(label, LevelRows(codes, code, levels), LevelRows(codes, code, levels, others=True))
+        for code, label in chosen.items()
+    ]
 
 
 def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
@@ -55,14 +94,7 @@ def groups_in(table: Any, by: str, names: Sequence[str]) -> list[Group]:
             )
     if len(chosen) < 2:
         raise SettingsError("too_few_groups", where=by)
-    return [
-        Group(
-            name,
-            np.flatnonzero(codes == by_name[name]),
-            np.flatnonzero((codes != by_name[name]) & (codes < len(levels))),
-        )
-        for name in chosen
-    ]
+    return _groups(codes, len(levels), {by_name[name]: name for name in chosen})
 
 
 def slices_in(table: Any, by: str) -> list[Group] | None:
@@ -89,8 +121,8 @@ def slices_in(table: Any, by: str) -> list[Group] | None:
             break
     if len(fit) < 2:
         raise SettingsError("too_few_periods", where=by)
-    none = np.empty(0, np.int64)
-    return [Group(levels[i], np.flatnonzero(codes == i), none) for i in fit[-MOST_GROUPS:]]
+    chosen = {int(i): levels[i] for i in fit[-MOST_GROUPS:]}
+    return _groups(codes, len(levels), chosen)
 
 
 def _as_datetimes(column: Any) -> Any:
@@ -124,13 +156,11 @@ def slices_at(table: Any, by: str, cuts: Sequence[str]) -> list[Group]:
     edges = np.array([_cut(cut, column.type, by) for cut in cuts])
     if (edges[1:] <= edges[:-1]).any():
         raise SettingsError("cuts_do_not_rise", where=by)
-    places = np.searchsorted(edges, values, side="right")
-    groups = []
-    for i, label in enumerate(_slice_labels(cuts)):
-        rows = np.flatnonzero(present & (places == i))
-        if len(rows) < FEWEST_ROWS:
-            raise SettingsError("slice_too_small", where=by, label=label, n=len(rows))
-        groups.append(Group(label, rows, np.empty(0, np.int64)))
+    codes = np.where(present, np.searchsorted(edges, values, side="right"), -1)
+    groups = _groups(codes, len(cuts) + 1, dict(enumerate(_slice_labels(cuts))))
+    for group in groups:
+        if group.rows.count < FEWEST_ROWS:
+            raise SettingsError("slice_too_small", where=by, label=group.label, n=group.rows.count)
     return groups
 
 
