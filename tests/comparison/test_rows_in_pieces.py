@@ -111,6 +111,34 @@ def _counts(rows):
     return counted, cells, rows.lost_run, rows.lost_level, rows.added_keys, rows.removed_keys
 
 
+def without_key(old):
+    """Rows that repeat, and that nothing names."""
+    return pd.concat([old.drop(columns="hive"), old.drop(columns="hive").iloc[:2_000]])
+
+
+def a_run_gone(old):
+    return old.drop(index=range(5_000, 5_400))
+
+
+@pytest.mark.parametrize("change", [rescaled, come_and_gone, level_gone, shuffled, a_run_gone])
+@pytest.mark.parametrize("stored", ["alike", "otherwise"])
+def test_whole_rows_are_compared_where_no_key_names_them(change, stored, tmp_path):
+    old, new = (without_key(version) for version in (hives(), change(hives())))
+    if stored == "otherwise":
+        new = new.assign(keeper="Ada", frames=new.frames.astype(float))
+    paths = written(tmp_path, old=old, new=new)
+    expected = rows_of(*paths, memory_bytes=1 << 33)
+    assert expected.key == ()
+    assert expected.added or expected.removed or expected.changed
+    assert rows_of(*paths, memory_bytes=1_000_000) == expected
+    few = rows_of(*paths, memory_bytes=130_000)
+    assert (few.added, few.removed, few.unchanged) == (
+        expected.added + expected.changed,
+        expected.removed + expected.changed,
+        expected.unchanged,
+    )
+
+
 @pytest.mark.parametrize("large", [0, 1])
 def test_one_version_in_memory_and_one_not(large, tmp_path):
     versions = hives(), shuffled(hives())

@@ -229,15 +229,15 @@ def _rows(
     pairs = [(change.old, change.new) for change in changes]
     profiles = between.old.profile, between.new.profile
     different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
+    moved = [change.new.position for change in changes if change.distance or change.kind_changed]
     if old is None or new is None:
         readers = _reader(between.old, pmap), _reader(between.new, pmap)
         if readers[0] is None or readers[1] is None:
             return None
         folder = between.settings.spill_folder
         return compare_rows_in_pieces(
-            (readers[0], readers[1]), pairs, key, step, different, folder, pmap
+            (readers[0], readers[1]), pairs, key, step, different, folder, pmap, moved
         )
-    moved = [change.new.position for change in changes if change.distance or change.kind_changed]
     return compare_rows(old, new, pairs, key, step, different, pmap, moved)
 
 

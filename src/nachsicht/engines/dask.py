@@ -66,7 +66,8 @@ def run_dask(
     with threads(settings.threads) as pool:
         computed = finish_table(part, plan, now, pool.map)
     pieces = tuple(zip(tables, starts, strict=False))
-    return computed, DaskTable(opened.facts.name, plan, pieces, computed.rows, computed.fingerprint)
+    found = computed.rows, computed.fingerprint
+    return computed, DaskTable(opened.facts.name, plan, pieces, *found, listener)
 
 
 class DaskTable(msgspec.Struct, frozen=True):
@@ -77,6 +78,7 @@ class DaskTable(msgspec.Struct, frozen=True):
     pieces: tuple[tuple[Any, int], ...]
     rows: int
     fingerprint: str
+    listener: ProgressListener
 
     @property
     def schema(self) -> Any:

@@ -65,8 +65,8 @@ def run_local(
                     computed, plan = _streamed(opened, settings, now, pool, listener)
                 except Restart:
                     continue
-                reader = StreamedTable(opened, plan, computed.rows, computed.fingerprint)
-                return computed, None, reader
+                found = computed.rows, computed.fingerprint
+                return computed, None, StreamedTable(opened, plan, *found, listener)
     own = InMemory(table, settings, now, listener, opened.description)
     return own.computed, own.at_hand, None
 
@@ -133,6 +133,7 @@ class StreamedTable(msgspec.Struct, frozen=True):
     plan: TablePlan
     rows: int
     fingerprint: str
+    listener: ProgressListener
 
     @property
     def name(self) -> str:

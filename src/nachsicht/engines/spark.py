@@ -109,7 +109,8 @@ def _run(
     with threads(settings.threads) as pool:
         found = finish_table(part, plan, now, pool.map)
     listener(Progress("parts", 2, 2))
-    return found, SparkTable(opened.facts.name, frame, plan, starts, found.rows, found.fingerprint)
+    known = found.rows, found.fingerprint
+    return found, SparkTable(opened.facts.name, frame, plan, starts, *known, listener)
 
 
 class SparkTable(msgspec.Struct, frozen=True):
@@ -121,6 +122,7 @@ class SparkTable(msgspec.Struct, frozen=True):
     starts: dict[int, int]
     rows: int
     fingerprint: str
+    listener: ProgressListener
 
     @property
     def schema(self) -> Any:

@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 
 from nachsicht._util.parallel import ParallelMap
+from nachsicht._util.progress import Progress, ProgressListener, ignore_progress
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.errors import UnreadableSourceError
 from nachsicht.table.duplicates import RowHashes
@@ -37,6 +38,8 @@ class TableReader(Protocol):
         Of the rows as they were read first.
     most_bytes : int
         Memory that may be taken.
+    listener : callable
+        Hears how far the reading is.
     """
 
     @property
@@ -49,6 +52,8 @@ class TableReader(Protocol):
     def fingerprint(self) -> str: ...  # noqa: D102
     @property
     def most_bytes(self) -> int: ...  # noqa: D102
+    @property
+    def listener(self) -> ProgressListener: ...  # noqa: D102
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for each piece, in the order of the rows."""
@@ -75,6 +80,7 @@ def read_again(reader: TableReader, work: Work[T]) -> Iterator[T]:
     rows, hash_sum = 0, 0
     for result, piece_rows, piece_sum in reader.map(_Checked(work)):
         rows, hash_sum = rows + piece_rows, hash_sum + piece_sum
+        reader.listener(Progress("rows", min(rows, reader.rows), reader.rows))
         yield result
     if fingerprint(reader.schema.names, rows, hash_sum) != reader.fingerprint:
         raise UnreadableSourceError("changed_meanwhile", where=reader.name)
@@ -97,6 +103,7 @@ class TableAtHand(msgspec.Struct, frozen=True):
     fingerprint: str
     pmap: ParallelMap
     most_bytes: int
+    listener: ProgressListener = ignore_progress
 
     @property
     def schema(self) -> Any:

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from contextlib import ExitStack
 from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht._util.spill import Partitioned, Partitions
 from nachsicht.arrow.buffers import taken
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.comparison.rows.match import match_hashes
-from nachsicht.comparison.rows.partitions import HashedColumns, partition_bits, partitioned
+from nachsicht.comparison.rows.partitions import HashedColumns, in_partitions
 from nachsicht.model.comparison import CellChange, RowChanges
-from nachsicht.table.reader import TableReader, read_again
+from nachsicht.table.reader import TableReader
 
 
 class HashCells(msgspec.Struct, frozen=True):
@@ -25,14 +23,13 @@ class HashCells(msgspec.Struct, frozen=True):
     key: HashedColumns
     cells: HashedColumns
     differing: NDArray[np.bool_]
-    bits: int = 0
 
     @property
     def dtype(self) -> np.dtype[Any]:
         """Of the records."""
         return np.dtype([("key", "<u8"), ("cells", "<u8", (len(self.cells.positions),))])
 
-    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> Partitioned:
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
         """One record for each of the rows that differ."""
         rows = np.flatnonzero(self.differing[first_row : first_row + table.num_rows])
         records = np.empty(len(rows), self.dtype)
@@ -40,7 +37,7 @@ class HashCells(msgspec.Struct, frozen=True):
         records["key"] = self.key.of(few)
         for i in range(len(self.cells.positions)):
             records["cells"][:, i] = self.cells.one(i).of(few)
-        return partitioned(records, self.bits)
+        return records
 
 
 class CellCounts(NamedTuple):
@@ -64,19 +61,10 @@ def count_cells(
     UnreadableSourceError
         If a version is not what it was.
     """
-    most = min(reader.most_bytes for reader in readers)
-    size = sum(each.dtype.itemsize * int(np.count_nonzero(each.differing)) for each in work)
-    bits, rows = partition_bits(size, most), 0
-    by_column = np.zeros(len(work[0].cells.positions), np.int64)
-    with ExitStack() as stack:
-        sides = [
-            stack.enter_context(Partitions(each.dtype, 1 << bits, most // 2, folder))
-            for each in work
-        ]
-        for side, reader, hashing in zip(sides, readers, work, strict=True):
-            for batch in read_again(reader, msgspec.structs.replace(hashing, bits=bits)):
-                side.add(batch)
-        for partition in range(1 << bits):
+    rows, by_column = 0, np.zeros(len(work[0].cells.positions), np.int64)
+    records = int(work[0].differing.sum()), int(work[1].differing.sum())
+    with in_partitions(readers, work, records, folder) as sides:
+        for partition in range(len(sides[0])):
             old, new = (side.of(partition) for side in sides)
             matched = match_hashes((old["key"].copy(), new["key"].copy()))
             differ = old["cells"][matched.old] != new["cells"][matched.new]

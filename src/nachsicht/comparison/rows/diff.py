@@ -2,30 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.hashing import Hashes
-from nachsicht.comparison.rows.by_key import (
-    COMPARED,
-    MatchedVersions,
-    mostly_alike,
-    row_numbers,
-    rows_by_key,
-)
-from nachsicht.comparison.rows.cells import EXAMPLES, differing_cells, rewrite_of, where_of
-from nachsicht.comparison.rows.keys import (
-    Place,
-    common_type,
-    detect_keys,
-    hash_keys,
-)
-from nachsicht.comparison.rows.lost_rows import level_lost, run_lost
+from nachsicht.comparison.rows.by_key import COMPARED, MatchedVersions, mostly_alike, rows_by_key
+from nachsicht.comparison.rows.keys import Place, detect_keys, hash_keys
 from nachsicht.comparison.rows.match import (
     MatchedRows,
     RowsAtHand,
@@ -33,14 +19,12 @@ from nachsicht.comparison.rows.match import (
     match_rows,
     rows_without_equal,
 )
-from nachsicht.comparison.rows.nearly_equal import Rewritten, SharedColumn, rewritten_rows
+from nachsicht.comparison.rows.nearly_equal import SharedColumn
 from nachsicht.comparison.rows.where import MOST_DRAWN, evenly
+from nachsicht.comparison.rows.whole_rows import UnmatchedRows, shared_columns, whole_rows
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, LostRun, RowChanges
+from nachsicht.model.comparison import RowChanges
 from nachsicht.table.result import RetainedData
-
-#: This part of the rows of a lost run must have no equal row left.
-_MOST = 0.5
 
 _Places = NDArray[np.int64]
 _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
@@ -83,89 +67,31 @@ def compare_rows(
         matched = match_if_key(tables, candidate, different, pmap)
         if matched is not None and mostly_alike(tables, pairs, candidate, _drawn_pairs(matched)):
             return _by_key(old, new, pairs, candidate.places, step, True, matched, pmap)
-    hashes, shared = _row_hashes(old, new, pairs)
+    alike = _hashed_alike(old, new, pairs)
+    shared = shared_columns((tables[0].schema, tables[1].schema), pairs, alike=alike)
+    hashes = (old.rows, new.rows) if alike else _hashes_of(tables, shared)
     left = rows_without_equal(hashes, pmap)
-    rows = _whole_rows(hashes, left, shared, pairs, step)
-    removed = left[0]
-    if rows.added and rows.removed:
-        found = list(rewritten_rows(tables, shared, hashes, left, moved))
-        removed = _all_but(left[0], [pair.old for pair in found], tables[0].num_rows)
-        added = _all_but(left[1], [pair.new for pair in found], tables[1].num_rows)
-        of_both = _all_but(np.arange(tables[1].num_rows), [added], tables[1].num_rows)
-        rows = _with_nearly_equal(tables, pairs, rows, found, of_both)
-    lost = level_lost(_sides(tables)[0], [one for one, _ in pairs], removed)
-    # Rows that came in their place may be the same, rewritten.
-    in_place = lost is not None and 2 * rows.added > lost.rows
-    run = run_lost(tables[0].num_rows, removed)
-    if run and not _known_by_place(run, removed, hashes[0]):
-        run = None
-    return msgspec.structs.replace(
-        rows, lost_level=None if in_place else lost, lost_run=None if in_place else run
+    in_both = np.ones(tables[1].num_rows, bool)
+    in_both[left[1].places] = False
+    return whole_rows(
+        UnmatchedRows(
+            sides=_sides(tables),
+            left=(left[0].places, left[1].places),
+            hashes=(hashes[0][left[0].places], hashes[1][left[1].places]),
+            equal_kept=left[0].equal_kept,
+            unchanged=tables[0].num_rows - len(left[0].places),
+            drawn=evenly(np.flatnonzero(in_both), MOST_DRAWN),
+        ),
+        pairs,
+        shared,
+        step,
+        moved,
     )
-
-
-def _known_by_place(run: LostRun, removed: NDArray[np.int64], hashes: NDArray[np.uint64]) -> bool:
-    """Whether most rows of a run are gone themselves, and not one of several equal ones.
-
-    Of equal rows of which some are gone, the last are taken to be gone.
-    """
-    inside = removed[(removed >= run.first - 1) & (removed < run.last)]
-    kept = np.delete(hashes, removed)
-    return bool(np.isin(hashes[inside], kept, invert=True).mean() > _MOST)
-
-
-def _all_but(
-    places: NDArray[np.int64], others: Sequence[NDArray[np.int64]], rows: int
-) -> NDArray[np.int64]:
-    """Some of so many rows, without others."""
-    kept = np.zeros(rows, bool)
-    kept[places] = True
-    for other in others:
-        kept[other] = False
-    return np.flatnonzero(kept)
 
 
 def _drawn_pairs(matched: MatchedRows) -> tuple[_Places, _Places]:
     few = evenly(np.arange(len(matched.old)), COMPARED)
     return matched.old[few], matched.new[few]
-
-
-def _with_nearly_equal(
-    tables: tuple[Any, Any],
-    pairs: _Pairs,
-    rows: RowChanges,
-    found: Iterable[Rewritten],
-    of_both: NDArray[np.int64],
-) -> RowChanges:
-    """Whole rows, with those that are one but for rewritten cells counted as changed.
-
-    ``of_both`` are places in the newer version of all rows that are one with an older one.
-    """
-    cells: dict[str, CellChange] = {}
-    changed, sides = 0, _sides(tables)
-    drawn = evenly(of_both, MOST_DRAWN), len(of_both)
-    for rewritten in found:
-        changed += len(rewritten.new)
-        for pair in rewritten.columns:
-            mask = differing_cells(tables, pair, (rewritten.old, rewritten.new))
-            if mask is None or not mask.any():
-                continue
-            one, n = cells.get(pair[1].name), int(mask.sum())
-            if one:  # of the larger part the rule is known
-                cells[one.column] = msgspec.structs.replace(one, rows=one.rows + n)
-            else:
-                places = rewritten.old[mask], rewritten.new[mask]
-                rewrite = rewrite_of(tables, pairs, pair, places)
-                few = row_numbers(sides, *(each[:EXAMPLES] for each in places))
-                where = where_of(sides[1], pairs, pair[1], rewrite, drawn, places[1])
-                cells[pair[1].name] = CellChange(pair[1].name, n, rewrite, few, where)
-    return msgspec.structs.replace(
-        rows,
-        added=rows.added - changed,
-        removed=rows.removed - changed,
-        changed=changed,
-        changed_cells=tuple(sorted(cells.values(), key=lambda cell: -cell.rows)),
-    )
 
 
 def _by_key(
@@ -218,52 +144,11 @@ def _hashed_alike(old: RetainedData, new: RetainedData, pairs: _Pairs) -> bool:
     )
 
 
-def _whole_rows(
-    hashes: tuple[Hashes, Hashes],
-    left: tuple[_Places, _Places],
-    shared: Sequence[SharedColumn],
-    pairs: _Pairs,
-    step: tuple[int | None, int],
-) -> RowChanges:
-    """Rows of one version that are in the other, each as often as it occurs."""
-    compared = {column.pair[1].position for column in shared}
-    return RowChanges(
-        before=step[0],
-        after=step[1],
-        key=(),
-        key_detected=False,
-        added=len(left[1]),
-        removed=len(left[0]),
-        changed=0,
-        unchanged=len(hashes[0]) - len(left[0]),
-        duplicate_keys=(0, 0),
-        changed_cells=(),
-        examples=(),
-        added_keys=(),
-        removed_keys=(),
-        not_compared=tuple(new.name for _, new in pairs if new.position not in compared),
-    )
-
-
-def _row_hashes(
-    old: RetainedData, new: RetainedData, pairs: _Pairs
-) -> tuple[tuple[Hashes, Hashes], list[SharedColumn]]:
-    """Hashes of the rows over the columns that both versions have, and these columns."""
-    one, other = old.table, new.table
-    shared = list(_comparable(one, other, pairs))
-    if _hashed_alike(old, new, pairs):
-        return (old.rows, new.rows), [c._replace(salt=c.pair[0].position) for c in shared]
+def _hashes_of(tables: tuple[Any, Any], shared: Sequence[SharedColumn]) -> tuple[Hashes, Hashes]:
+    """Hashes of the rows of both over the columns that are compared."""
     types = [column.stored for column in shared]
-    return (
-        hash_keys(one, [column.pair[0].position for column in shared], types),
-        hash_keys(other, [column.pair[1].position for column in shared], types),
-    ), shared
-
-
-def _comparable(one: Any, other: Any, pairs: _Pairs) -> Iterator[SharedColumn]:
-    place = 0
-    for pair in pairs:
-        common = common_type(one.column(pair[0].position).type, other.column(pair[1].position).type)
-        if common is not None:
-            yield SharedColumn(pair, common, place)
-            place += 1
+    old, new = (
+        hash_keys(table, [column.pair[side].position for column in shared], types)
+        for side, table in enumerate(tables)
+    )
+    return old, new

@@ -33,9 +33,16 @@ from nachsicht.comparison.rows.partitions import (
     HashRows,
     MatchedNumbers,
     match_partitions,
+    rows_left,
 )
 from nachsicht.comparison.rows.picked import evenly_among, rows_at_hand
 from nachsicht.comparison.rows.where import MOST_DRAWN
+from nachsicht.comparison.rows.whole_rows import (
+    UnmatchedRows,
+    counted_rows,
+    shared_columns,
+    whole_rows,
+)
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import RowChanges
 from nachsicht.table.reader import TableReader
@@ -55,14 +62,15 @@ def compare_rows_in_pieces(
     different: tuple[int, int],
     folder: str | None = None,
     pmap: ParallelMap = map,
-) -> RowChanges | None:
-    """What became of the rows between two versions, as `compare_rows` tells it; None without a key.
+    moved: Sequence[int] = (),
+) -> RowChanges:
+    """What became of the rows between two versions, as `compare_rows` tells it.
 
     Parameters
     ----------
     readers : (TableReader, TableReader)
         The older and the newer version.
-    pairs, key, step, different, pmap
+    pairs, key, step, different, pmap, moved
         As there.
     folder : str, optional
         Where to keep what does not fit in memory.
@@ -84,7 +92,7 @@ def compare_rows_in_pieces(
             named = names_rows(candidate, found.matched, found.repeated, both.rows, different)
             if named and both.alike(candidate, found.sampled):
                 return both.told(by, step, detected=True)
-    return None
+    return both.whole(step, moved)
 
 
 def _head(reader: TableReader) -> Any:
@@ -137,15 +145,17 @@ class _Both(msgspec.Struct, frozen=True):
 
     def _matched(self, key: Sequence[Place], types: Sequence[Any]) -> _MatchedBy:
         rest = None if self._alike_in_store() else self._compared(key)
-        old, new = (
-            HashRows(HashedColumns(tuple(places), tuple(types)), rest[side] if rest else None)
-            for side, places in enumerate(zip(*key, strict=True))
-        )
-        most_pairs = min(reader.most_bytes for reader in self.readers) // _BYTES_A_PAIR
+        columns = [HashedColumns(tuple(places), tuple(types)) for places in zip(*key, strict=True)]
+        old, new = (HashRows(columns[side], rest[side] if rest else None) for side in (0, 1))
         matched = match_partitions(
-            self.readers, (old, new), max(most_pairs, COMPARED), self.folder, self.pmap
+            self.readers, (old, new), self._most_pairs(), self.folder, self.pmap
         )
-        return _MatchedBy(key, (old.key, new.key), matched)
+        return _MatchedBy(key, (columns[0], columns[1]), matched)
+
+    def _most_pairs(self) -> int:
+        """About how many rows may be at hand at a time."""
+        most = min(reader.most_bytes for reader in self.readers)
+        return max(most // _BYTES_A_PAIR, COMPARED)
 
     def _alike_in_store(self) -> bool:
         """Whether equal rows have equal hashes: these tell where a value stands, and how stored."""
@@ -209,6 +219,40 @@ class _Both(msgspec.Struct, frozen=True):
         )
         found = rows_by_key(both, self.pairs, by.key, step, detected, self.pmap)
         return found if matched.complete else self._counted(found, by)
+
+    def whole(self, step: tuple[int | None, int], moved: Sequence[int]) -> RowChanges:
+        """What is told of rows that no key names."""
+        alike = self._alike_in_store()
+        schemas = self.readers[0].schema, self.readers[1].schema
+        shared = shared_columns(schemas, self.pairs, alike=alike)
+        types = tuple(column.stored for column in shared)
+        old, new = (
+            HashRows(
+                None
+                if alike
+                else HashedColumns(tuple(c.pair[side].position for c in shared), types),
+                None,
+            )
+            for side in (0, 1)
+        )
+        left = rows_left(self.readers, (old, new), self.folder, self.pmap)
+        counts = len(left[0].numbers), len(left[1].numbers)
+        unchanged = self.rows[0] - counts[0]
+        if sum(counts) > self._most_pairs():  # what was rewritten cannot be looked for
+            return counted_rows(counts, unchanged, self.pairs, shared, step)
+        in_both = np.ones(self.rows[1], bool)
+        in_both[left[1].numbers] = False
+        drawn = evenly_among(in_both, MOST_DRAWN)
+        sides = self._at_hand((left[0].numbers, np.concatenate((left[1].numbers, drawn))))
+        both = UnmatchedRows(
+            sides=sides,
+            left=(sides[0].places_of(left[0].numbers), sides[1].places_of(left[1].numbers)),
+            hashes=(left[0].hashes, left[1].hashes),
+            equal_kept=left[0].equal_kept,
+            unchanged=unchanged,
+            drawn=sides[1].places_of(drawn),
+        )
+        return whole_rows(both, self.pairs, shared, step, moved)
 
     def _counted(self, found: RowChanges, by: _MatchedBy) -> RowChanges:
         """What was told by a part of the rows that differ, with the counts of all of them."""

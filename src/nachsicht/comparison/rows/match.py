@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -130,19 +130,33 @@ def _once(ranked: Hashes) -> NDArray[np.bool_]:
     return alone[: len(ranked)]
 
 
-def rows_without_equal(hashes: tuple[Hashes, Hashes], pmap: ParallelMap) -> tuple[_Places, _Places]:
-    """Places of the rows of each that the other does not have, or not as often: the last ones."""
+class RowsLeft(NamedTuple):
+    """Places of rows that the other version does not have, or not as often: the last ones.
+
+    ``equal_kept`` says of each whether it has it less often.
+    """
+
+    places: _Places
+    equal_kept: NDArray[np.bool_]
+
+
+def rows_without_equal(
+    hashes: tuple[Hashes, Hashes], pmap: ParallelMap = map
+) -> tuple[RowsLeft, RowsLeft]:
+    """The rows of each that have no equal in the other."""
     orders = list(pmap(order_of, hashes))
     ranked = [side[order] for side, order in zip(hashes, orders, strict=True)]
 
-    def left(side: int) -> _Places:
+    def left(side: int) -> RowsLeft:
         own, other = ranked[side], ranked[1 - side]
         starts = np.ones(len(own), bool)
         starts[1:] = own[1:] != own[:-1]
         nth = np.arange(len(own))
         nth -= np.maximum.accumulate(np.where(starts, nth, 0))
         equal = np.searchsorted(other, own, "right") - np.searchsorted(other, own, "left")
-        return np.sort(orders[side][nth >= equal])
+        places, kept = orders[side][nth >= equal], equal[nth >= equal] > 0
+        in_order = order_of(places)
+        return RowsLeft(places[in_order], kept[in_order])
 
     old, new = pmap(left, (0, 1))
     return old, new

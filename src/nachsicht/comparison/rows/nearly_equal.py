@@ -78,8 +78,8 @@ class _Rows(NamedTuple):
 def rewritten_rows(
     tables: tuple[Any, Any],
     shared: Sequence[SharedColumn],
-    hashes: tuple[Hashes, Hashes],
     left: tuple[_Places, _Places],
+    hashes: tuple[Hashes, Hashes],
     moved: Collection[int],
 ) -> Iterator[Rewritten]:
     """Pairs of rows with one rewritten cell, or a few, those of the most rows first.
@@ -90,10 +90,10 @@ def rewritten_rows(
         The older and the newer version.
     shared : sequence of SharedColumn
         The columns that are compared.
-    hashes : (array, array)
-        For all rows of both, the sums of the hashes of these columns.
     left : (array, array)
         Places of the rows that the other version does not have.
+    hashes : (array, array)
+        Of these rows, the sums of the hashes of these columns.
     moved : collection of int
         Positions in the newer version of columns whose distribution changed: all of them may be
         rewritten in the same rows.
@@ -106,7 +106,7 @@ def rewritten_rows(
             [column.pair[side].position for column in shared],
             shared,
             left[side],
-            hashes[side][left[side]],
+            hashes[side],
         )
         for side in (0, 1)
     )

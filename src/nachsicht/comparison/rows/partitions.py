@@ -7,10 +7,10 @@ and Moto-oka, New Generation Computing 1, 1983).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from contextlib import ExitStack
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from functools import partial
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 import msgspec
 import numpy as np
@@ -21,7 +21,7 @@ from nachsicht._util.spill import Partitioned, Partitions
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.comparison.rows.by_key import COMPARED, KEYS
 from nachsicht.comparison.rows.keys import hash_keys
-from nachsicht.comparison.rows.match import match_hashes
+from nachsicht.comparison.rows.match import match_hashes, rows_without_equal
 from nachsicht.comparison.rows.where import evenly
 from nachsicht.table.reader import TableReader, read_again
 
@@ -51,19 +51,67 @@ class HashedColumns(msgspec.Struct, frozen=True):
 
 
 class HashRows(msgspec.Struct, frozen=True):
-    """Makes `RECORD`s of rows. Without ``rest`` the hashes of whole rows are compared."""
+    """Makes `RECORD`s of rows; where no columns are named, of the hashes of whole rows."""
 
-    key: HashedColumns
+    key: HashedColumns | None
     rest: HashedColumns | None
-    bits: int = 0
 
-    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> Partitioned:
+    @property
+    def dtype(self) -> np.dtype[Any]:
+        """Of the records."""
+        return RECORD
+
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
         """One record for each row."""
         records = np.empty(table.num_rows, RECORD)
-        records["key"] = self.key.of(table)
+        records["key"] = hashes if self.key is None else self.key.of(table)
         records["rest"] = hashes if self.rest is None else self.rest.of(table)
         records["row"] = np.arange(first_row, first_row + table.num_rows)
-        return partitioned(records, self.bits)
+        return records
+
+
+class LeftRows(NamedTuple):
+    """Rows of one version that have no equal in the other: numbers, hashes, whether one is kept."""
+
+    numbers: _Numbers
+    hashes: Hashes
+    equal_kept: NDArray[np.bool_]
+
+
+def rows_left(
+    readers: tuple[TableReader, TableReader],
+    work: tuple[HashRows, HashRows],
+    folder: str | None = None,
+    pmap: ParallelMap = map,
+) -> tuple[LeftRows, LeftRows]:
+    """The rows of both versions that have no equal in the other, in their order.
+
+    Parameters, memory and errors are those of `match_partitions`; the keys are the rows themselves.
+    """
+    with in_partitions(readers, work, (readers[0].rows, readers[1].rows), folder) as sides:
+        found = list(pmap(partial(_left, sides), range(len(sides[0]))))
+    old, new = (_in_order([part[side] for part in found]) for side in (0, 1))
+    return old, new
+
+
+def _left(sides: Sequence[Partitions], partition: int) -> tuple[LeftRows, LeftRows]:
+    records = [side.of(partition) for side in sides]
+    hashes = records[0]["key"].copy(), records[1]["key"].copy()
+    old, new = (
+        LeftRows(own["row"][left.places], keys[left.places], left.equal_kept)
+        for own, keys, left in zip(records, hashes, rows_without_equal(hashes), strict=True)
+    )
+    return old, new
+
+
+def _in_order(parts: Sequence[LeftRows]) -> LeftRows:
+    numbers = np.concatenate([part.numbers for part in parts])
+    order = np.argsort(numbers)
+    return LeftRows(
+        numbers[order],
+        np.concatenate([part.hashes for part in parts])[order],
+        np.concatenate([part.equal_kept for part in parts])[order],
+    )
 
 
 class MatchedNumbers(msgspec.Struct, frozen=True, kw_only=True):
@@ -151,21 +199,13 @@ def match_partitions(
         If a version is not what it was.
     """
     rows = [reader.rows for reader in readers]
-    most = min(reader.most_bytes for reader in readers)
-    bits = partition_bits(RECORD.itemsize * sum(rows), most)
     in_both = np.zeros(rows[1], bool)
     found: list[_Matched] = []
     differing = np.zeros(rows[0], bool), np.zeros(rows[1], bool)
     kept, full = 0, False
-    with ExitStack() as stack:
-        sides = [
-            stack.enter_context(Partitions(RECORD, 1 << bits, most // 2, folder)) for _ in readers
-        ]
-        for side, reader, hashing in zip(sides, readers, work, strict=True):
-            for batch in read_again(reader, msgspec.structs.replace(hashing, bits=bits)):
-                side.add(batch)
+    with in_partitions(readers, work, (rows[0], rows[1]), folder) as sides:
         match = partial(_match, sides, in_both)
-        for matched in pmap(match, range(1 << bits)):
+        for matched in pmap(match, range(len(sides[0]))):
             for marked, numbers in zip(differing, (matched.old, matched.new), strict=True):
                 marked[numbers] = True
             kept += len(matched.old)
@@ -174,13 +214,59 @@ def match_partitions(
     return _together(found, differing, in_both)
 
 
-def partition_bits(record_bytes: int, most_bytes: int) -> int:
+@contextmanager
+def in_partitions(
+    readers: tuple[TableReader, TableReader],
+    work: tuple[Hashing, Hashing],
+    records: tuple[int, int],
+    folder: str | None,
+) -> Iterator[tuple[Partitions, Partitions]]:
+    """Records of both versions in as many partitions as it takes to match two of them in memory.
+
+    Each version is read once; ``records`` says how many records the work will make of them.
+    """
+    most = min(reader.most_bytes for reader in readers)
+    size = sum(each.dtype.itemsize * n for each, n in zip(work, records, strict=True))
+    bits = _partition_bits(size, most)
+    with ExitStack() as stack:
+        old, new = (
+            stack.enter_context(Partitions(each.dtype, 1 << bits, most // 2, folder))
+            for each in work
+        )
+        for side, reader, hashing in zip((old, new), readers, work, strict=True):
+            for batch in read_again(reader, _Partitioning(hashing, bits)):
+                side.add(batch)
+        yield old, new
+
+
+class Hashing(Protocol):
+    """Makes records of rows, which begin with the hash of a key."""
+
+    @property
+    def dtype(self) -> np.dtype[Any]:
+        """Of the records."""
+
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> NDArray[Any]:
+        """The records of some rows, of which the number of the first and the hashes are given."""
+
+
+class _Partitioning(msgspec.Struct, frozen=True):
+    """Makes records and divides them, where the rows are."""
+
+    hashing: Any
+    bits: int
+
+    def __call__(self, table: Any, first_row: int, hashes: Hashes) -> Partitioned:
+        return _partitioned(self.hashing(table, first_row, hashes), self.bits)
+
+
+def _partition_bits(record_bytes: int, most_bytes: int) -> int:
     """By how many bits of the hashes rows are divided, so that two partitions can be matched."""
     parts = -(-_WORKING * record_bytes // max(most_bytes, 1))
     return min(max(parts - 1, 0).bit_length(), _MOST_BITS)
 
 
-def partitioned(records: NDArray[Any], bits: int) -> Partitioned:
+def _partitioned(records: NDArray[Any], bits: int) -> Partitioned:
     """Records in partitions, by the highest bits of the hashes of their keys."""
     if not bits:
         return Partitioned(records, np.array([len(records)]))
