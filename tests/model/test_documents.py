@@ -16,7 +16,12 @@ FORMER = Path(__file__).parent / "format_1"
 APART = {
     *("origin", "seconds", "created_at", "findings", "verdict", "title", "label", "labels"),
     *("versions_named", "format", "notes", "memory_bytes", "severity"),
-    *("adjusted", "leading_zeros"),  # which former documents did not have
+    *(
+        "adjusted",
+        "leading_zeros",
+        "key_hashes",
+        "row_estimates",
+    ),  # which former documents did not have
 }
 CALLS = {
     "profile": lambda files: nachsicht.profile(

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from nachsicht.columns.approximate import CondensedNumbers, CondensedTexts
 from nachsicht.columns.categorical import RARE
 from nachsicht.columns.numeric import summarise_quantity
-from nachsicht.columns.text import smallest_hashes
+from nachsicht.columns.text import key_hashes, smallest_hashes
 from nachsicht.config.settings import Settings
 from nachsicht.model.column import (
     AdjustedFences,
@@ -103,6 +103,7 @@ def condensed_identifier(texts: CondensedTexts, settings: Settings) -> Identifie
         order=None,
         sequence=None,
         min_hashes=smallest_hashes(texts.keys.hashes),
+        key_hashes=key_hashes(texts.keys),
     )
 
 

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of
 from nachsicht.arrow.hashing import Hashes, hash_values
@@ -12,6 +15,7 @@ from nachsicht.columns.text_stats import TextMeasures, shapes
 from nachsicht.config.settings import Settings
 from nachsicht.kernels import text as kernels
 from nachsicht.model.column import IdentifierSummary, Level, Order, Sequence, TextSummary
+from nachsicht.sketches.distinct import KeySample
 from nachsicht.stats.sorted_array import SortedNumbers
 from nachsicht.stats.value_counts import ValueCounts
 
@@ -19,6 +23,8 @@ from nachsicht.stats.value_counts import ValueCounts
 MOST_SKIPPED = 10
 #: So many hashes of identifiers are kept.
 SAMPLE_SIZE = 256
+#: And so many where rows that came and went are estimated: 3 % of the values, for two errors.
+KEYS_SIZE = 1 << 10
 
 
 def summarise_text(measures: TextMeasures, settings: Settings) -> TextSummary:
@@ -36,9 +42,17 @@ def summarise_text(measures: TextMeasures, settings: Settings) -> TextSummary:
 
 
 def summarise_identifier(
-    tally: ValueCounts, settings: Settings, order: Order | None = None
+    tally: ValueCounts,
+    settings: Settings,
+    order: Order | None = None,
+    numbers: NDArray[Any] | None = None,
 ) -> IdentifierSummary:
-    """How many values repeat, their shapes and lengths, and the gaps where they count up."""
+    """How many values repeat, their shapes and lengths, and the gaps where they count up.
+
+    ``numbers`` are the values of all rows, if they are numbers and not texts.
+    """
+    hashes = hash_values(tally.values)
+    keys = hashes if numbers is None else hash_values(arrow_of(numbers))
     repeated = tally.counts > 1
     lengths = tally.measured.characters
     return IdentifierSummary(
@@ -49,8 +63,14 @@ def summarise_identifier(
         max_length=int(lengths.max()),
         order=order,
         sequence=sequence_in(tally),
-        min_hashes=smallest_hashes(hash_values(tally.values)),
+        min_hashes=smallest_hashes(hashes),
+        key_hashes=key_hashes(KeySample(size=KEYS_SIZE).add(keys)),
     )
+
+
+def key_hashes(sample: KeySample) -> tuple[int, ...]:
+    """The smallest hashes of different values that estimates are made from, rising."""
+    return tuple(sample.hashes[:KEYS_SIZE].tolist())
 
 
 def smallest_hashes(hashes: Hashes) -> tuple[int, ...]:

@@ -9,7 +9,7 @@ import msgspec
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.comparison.align_columns import Pair, match_columns
 from nachsicht.comparison.causes.swaps import Swap, swaps_in
-from nachsicht.comparison.context import ColumnChange, Version, VersionPair
+from nachsicht.comparison.context import ColumnChange, VersionPair
 from nachsicht.comparison.distances import Measured, distance_between
 from nachsicht.comparison.findings.associations import (
     outcome_findings,
@@ -18,7 +18,7 @@ from nachsicht.comparison.findings.associations import (
 )
 from nachsicht.comparison.findings.cells import with_rewritten_cells
 from nachsicht.comparison.findings.columns import column_findings, presence_finding
-from nachsicht.comparison.findings.named_columns import key_place, named_column_findings
+from nachsicht.comparison.findings.named_columns import named_column_findings
 from nachsicht.comparison.findings.places import with_places
 from nachsicht.comparison.findings.rows import (
     emptied,
@@ -30,14 +30,12 @@ from nachsicht.comparison.findings.rows import (
 )
 from nachsicht.comparison.localise import Place, Stretch, empty_stretch
 from nachsicht.comparison.localise_scan import PlaceScan
-from nachsicht.comparison.rows.diff import compare_rows
-from nachsicht.comparison.rows.in_pieces import compare_rows_in_pieces
+from nachsicht.comparison.row_changes import row_changes
 from nachsicht.comparison.suppress import follows_from_loss, rows_left, rows_outside
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows_of_both
-from nachsicht.model.comparison import Measure, RelationChange, RowChanges, Transition
+from nachsicht.model.comparison import Measure, RelationChange, RowChanges, RowEstimate, Transition
 from nachsicht.model.findings import Finding, FindingCode, Severity
 from nachsicht.stats.hypothesis_tests import bound_over_all
-from nachsicht.table.reader import TableAtHand, TableReader
 
 #: Causes by which dates are elsewhere.
 _REWRITTEN_DATES: set[FindingCode] = {
@@ -63,6 +61,7 @@ class Compared(msgspec.Struct, frozen=True):
     findings: tuple[Finding, ...]
     rows: RowChanges | None
     relations: tuple[RelationChange, ...]
+    estimate: RowEstimate | None = None
 
 
 def compare_two(
@@ -74,7 +73,7 @@ def compare_two(
     same_rows = between.in_time and not between.slices
     if not all(between.rows):
         return _with_an_empty_one(between, pairs, changes, step)
-    rows = _rows(between, changes, step, pmap) if same_rows else None
+    rows, estimate = row_changes(between, changes, step, pmap) if same_rows else (None, None)
     if rows and rows.unchanged + rows.changed < _HARDLY_ANY * min(between.rows):
         between = msgspec.structs.replace(between, other_rows=True)
         changes = [msgspec.structs.replace(change, between=between) for change in changes]
@@ -97,7 +96,7 @@ def compare_two(
     found = with_rewritten_cells(between, rows, [finding for finding in findings if finding])
     steps = {change.pair.position: step_of(change, step) for change in changes}
     found = list(_with_rows(between, pairs, found, rows))
-    return Compared(tuple(pairs), steps, tuple(found), rows, relations)
+    return Compared(tuple(pairs), steps, tuple(found), rows, relations, estimate)
 
 
 def _with_an_empty_one(
@@ -215,45 +214,6 @@ def step_of(change: ColumnChange, step: tuple[int | None, int]) -> Transition:
         distinct_delta=new.distinct / max(new.present, 1) - old.distinct / max(old.present, 1),
         kind_changed=old.kind is not new.kind,
     )
-
-
-def _rows(
-    between: VersionPair,
-    changes: Sequence[ColumnChange],
-    step: tuple[int | None, int],
-    pmap: ParallelMap,
-) -> RowChanges | None:
-    """What became of the rows; None where a version is there as a document alone."""
-    old, new = between.old.data, between.new.data
-    key = _given_key(between, [change.pair for change in changes])
-    pairs = [(change.old, change.new) for change in changes]
-    profiles = between.old.profile, between.new.profile
-    different = (profiles[0].duplicates.distinct_rows, profiles[1].duplicates.distinct_rows)
-    moved = [change.new.position for change in changes if change.distance or change.kind_changed]
-    if old is None or new is None:
-        readers = _reader(between.old, pmap), _reader(between.new, pmap)
-        if readers[0] is None or readers[1] is None:
-            return None
-        folder = between.settings.spill_folder
-        return compare_rows_in_pieces(
-            (readers[0], readers[1]), pairs, key, step, different, folder, pmap, moved
-        )
-    return compare_rows(old, new, pairs, key, step, different, pmap, moved)
-
-
-def _reader(version: Version, pmap: ParallelMap) -> TableReader | None:
-    """What reads the rows of a version, in memory or not; None where they are not there."""
-    if version.data is None:
-        return version.reader
-    profile = version.profile
-    most = version.data.table.nbytes
-    return TableAtHand(profile.label, version.data, profile.fingerprint, pmap, most)
-
-
-def _given_key(between: VersionPair, pairs: Sequence[Pair]) -> list[tuple[int, int]]:
-    """Places in both versions of the columns that the settings name as key, if both have all."""
-    places = [key_place(pairs, name) for name in between.settings.key]
-    return [place for place in places if place] if all(places) else []
 
 
 def _reordered(between: VersionPair, pairs: Sequence[Pair]) -> Finding | None:

@@ -129,6 +129,7 @@ def _document(
         versions=tuple(with_pairs(versions, columns, changes)),
         columns=columns,
         rows=tuple(step.rows for step in compared if step.rows),
+        row_estimates=tuple(step.estimate for step in compared if step.estimate),
         relations=changes,
         components=components,
         pca_scores=planes,

@@ -282,8 +282,9 @@ class Sequence(msgspec.Struct, frozen=True):
 class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
     """Names of things: no arithmetic, but uniqueness and shape.
 
-    ``min_hashes`` are the smallest hashes of the different values, at most 256: of two versions
-    they tell how many values these share (`KeySample`).
+    ``min_hashes`` are the smallest hashes of the different values as texts, at most 256: of two
+    versions they tell how many values these share (`KeySample`). ``key_hashes`` are more of them,
+    at most 1,024, of numbers as such: by these, rows that came and went are estimated.
     """
 
     duplicate_values: int
@@ -294,6 +295,7 @@ class IdentifierSummary(msgspec.Struct, frozen=True, tag="identifier"):
     order: Order | None
     sequence: Sequence | None
     min_hashes: tuple[int, ...]
+    key_hashes: tuple[int, ...] = ()
 
 
 class NestedSummary(msgspec.Struct, frozen=True, tag="nested"):

@@ -295,6 +295,20 @@ class RowChanges(msgspec.Struct, frozen=True, kw_only=True):
     lost_run: LostRun | None = None
 
 
+class RowEstimate(msgspec.Struct, frozen=True, kw_only=True):
+    """About how many values of a key came and went, where a version is there as a profile alone.
+
+    ``added`` and ``removed`` may be off by the ``uncertainty``, two standard errors.
+    """
+
+    before: int | None
+    after: int
+    key: str
+    added: int
+    removed: int
+    uncertainty: int
+
+
 class RelationChange(msgspec.Struct, frozen=True):
     """How a relation between two columns changed, and how often chance gives as much."""
 
@@ -400,10 +414,11 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
 
     ``components`` are those of the newest version over the quantities that all versions have,
     ``pca_scores`` holds rows of every version in the plane of the first two of them. ``rows`` has
-    an entry for each step whose rows could be compared: where both
-    versions were there as data. ``grouped_by`` is the column whose groups are compared, as
-    versions are; ``sliced_by`` the moment column whose months or years are. ``notes`` are words of
-    the analyst, in Markdown, by what they speak of; ``smallest_group`` is as that of its versions.
+    an entry for each step whose rows could be compared: where both versions were there as data; of
+    others there may be ``row_estimates``. ``grouped_by`` is the column whose groups are compared,
+    as versions are; ``sliced_by`` the moment column whose months or years are. ``notes`` are words
+    of the analyst, in Markdown, by what they speak of; ``smallest_group`` is as that of its
+    versions.
     """
 
     format_version: int
@@ -422,6 +437,7 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     verdict: Verdict
     notes: dict[str, str] = {}
     smallest_group: int = 0
+    row_estimates: tuple[RowEstimate, ...] = ()
 
     @property
     def sharing(self) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from nachsicht.comparison.courses.course import reason_of, severity_of
 from nachsicht.comparison.courses.happenings import Happening
 from nachsicht.i18n import catalogue, count, no_group_below, percent, phrase, whole
-from nachsicht.model.comparison import ComparisonDocument, RowChanges
+from nachsicht.model.comparison import ComparisonDocument, RowChanges, RowEstimate
 from nachsicht.model.findings import Finding
 from nachsicht.tables.courses import CoursesPart
 
@@ -105,12 +105,26 @@ def rows_sentences(document: ComparisonDocument) -> list[str]:
     steps = len(document.versions) - 1
     parts = document.grouped_by or document.sliced_by
     if steps and not document.rows and parts is None:
-        return [phrase("rows.not_compared")]
+        estimates = [_estimate_sentence(found, document) for found in document.row_estimates]
+        return estimates or [phrase("rows.not_compared")]
     return [
         rows_sentence(rows, document)
         for rows in document.rows
         if rows.key or rows.unchanged or rows.changed
     ]
+
+
+def _estimate_sentence(found: RowEstimate, document: ComparisonDocument) -> str:
+    facts = {
+        "old": "" if found.before is None else document.versions[found.before].label,
+        "new": document.versions[found.after].label,
+        "added": count(found.added),
+        "removed": count(found.removed),
+        "off": count(found.uncertainty),
+    }
+    return phrase(
+        "rows.estimated" if found.uncertainty else "rows.by_profiles", key=found.key, **facts
+    )
 
 
 def rows_sentence(rows: RowChanges, document: ComparisonDocument) -> str:

@@ -31,7 +31,7 @@ from nachsicht.columns.kinds.protocol import (
 )
 from nachsicht.columns.numeric import summarise_quantity
 from nachsicht.columns.numeric_state import NumberPart, observe_numbers
-from nachsicht.columns.text import summarise_identifier, value_counts_of_numbers
+from nachsicht.columns.text import key_hashes, summarise_identifier, value_counts_of_numbers
 from nachsicht.config.settings import Settings
 from nachsicht.kernels import ranking
 from nachsicht.model.column import Detail, IdentifierSummary, Level, Order, TextFormat
@@ -97,7 +97,8 @@ class NumericColumn(TypedColumn, frozen=True, kw_only=True, dict=True):
         if kind in (Kind.FLAG, Kind.CATEGORY):
             return summarise_category(value_counts_of_numbers(self.numbers), settings)
         if kind is Kind.IDENTIFIER:
-            return summarise_identifier(value_counts_of_numbers(self.numbers), settings, order)
+            counts = value_counts_of_numbers(self.numbers)
+            return summarise_identifier(counts, settings, order, self.numbers.values)
         return summarise_quantity(self.numbers, settings, self.order)
 
     def as_kind(self, judgement: Judgement) -> TypedColumn | None:
@@ -149,6 +150,7 @@ class CondensedNumericColumn(TypedColumn, frozen=True, kw_only=True, dict=True):
                 order=order,
                 sequence=None,
                 min_hashes=(),
+                key_hashes=key_hashes(self.numbers.keys),
             )
         return condensed_quantity(self.numbers, settings)
 

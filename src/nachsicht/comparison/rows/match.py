@@ -94,8 +94,10 @@ def match_rows(tables: tuple[Any, Any], key: Sequence[Place], pmap: ParallelMap)
     return match_hashes((old, new), pmap)
 
 
-def match_hashes(hashes: tuple[Hashes, Hashes], pmap: ParallelMap = map) -> MatchedRows:
-    """The rows matched by the hashes of their keys, in the order of the newer version."""
+def match_hashes(
+    hashes: tuple[Hashes, Hashes], pmap: ParallelMap = map, *, in_order: bool = True
+) -> MatchedRows:
+    """The rows matched by the hashes of their keys, in the order of the newer version or in any."""
 
     def ranked(side: int) -> tuple[_Places, Hashes]:
         order = order_of(hashes[side])
@@ -112,10 +114,13 @@ def match_hashes(hashes: tuple[Hashes, Hashes], pmap: ParallelMap = map) -> Matc
     both = known & once_new
     if len(old_ranked):
         both &= once_old[capped]
-    in_new_order = order_of(new_order[both])
+    before, after = old_order[capped[both]], new_order[both]
+    if in_order:
+        order = order_of(after)
+        before, after = before[order], after[order]
     return MatchedRows(
-        old_order[capped[both]][in_new_order],
-        new_order[both][in_new_order],
+        before,
+        after,
         np.sort(new_order[~known]),
         np.sort(old_order[~kept]),
         (int((~once_old).sum()), int((~once_new).sum())),

@@ -277,7 +277,7 @@ def _partitioned(records: NDArray[Any], bits: int) -> Partitioned:
 def _match(sides: Sequence[Partitions], in_both: NDArray[np.bool_], partition: int) -> _Matched:
     """Match one partition; rows of the newer version that are matched are marked."""
     old, new = (side.of(partition) for side in sides)
-    matched = match_hashes((old["key"].copy(), new["key"].copy()))
+    matched = match_hashes((old["key"].copy(), new["key"].copy()), in_order=False)
     in_both[new["row"][matched.new]] = True
     differ = old["rest"][matched.old] != new["rest"][matched.new]
     added = new["row"][matched.added]
