@@ -46,17 +46,34 @@ CHANGES = {
 }
 
 
-def said(column, new):
-    return [f for f in nachsicht.compare(OLD, new).findings if f.columns == (column,)]
+def said(column, new, **options):
+    made = nachsicht.compare(OLD, new, **options)
+    return [f for f in made.findings if f.columns == (column,)]
 
 
+def test_of_many_rows_that_are_read_in_pieces_the_drawn_ones_tell():
+    old, new = (pd.concat([side] * 4, ignore_index=True) for side in (OLD, NEW))
+    rng = np.random.default_rng(3)
+    for side in (old, new):  # no row is in both
+        side["honey"] += rng.uniform(0, 0.01, len(side)).round(6)
+    where = new.yard == "Mühlbach"
+    new["honey"] = new.honey.where(~where, new.honey + 20)
+    made = nachsicht.compare(old, new, memory_bytes=300_000)
+    assert made.document.versions[1].relations.sampled_rows < made.document.versions[1].rows
+    (finding,) = [f for f in made.findings if f.code == "shifted"]
+    assert finding.evidence["where_level"] == ("Mühlbach",)
+    assert finding.evidence["shift"] == pytest.approx(20, rel=0.1)
+    assert finding.evidence["where_only"] == pytest.approx(where.sum(), rel=0.1)
+
+
+@pytest.mark.parametrize("memory_bytes", [0, 100_000], ids=["in memory", "in pieces"])
 @pytest.mark.parametrize("place", WHERE)
 @pytest.mark.parametrize("code", CHANGES)
-def test_the_place_and_the_cause_there_are_told(code, place):
+def test_the_place_and_the_cause_there_are_told(code, place, memory_bytes):
     where, conditions = WHERE[place]
     column, change, facts = CHANGES[code]
     new = NEW.assign(**{column: NEW[column].where(~where, change(NEW))})
-    (finding,) = [f for f in said(column, new) if f.code == code]
+    (finding,) = [f for f in said(column, new, memory_bytes=memory_bytes) if f.code == code]
     for name, fact in conditions.items():
         assert tuple(finding.evidence[name]) == fact
     for name, fact in facts.items():

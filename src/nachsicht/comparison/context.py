@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 from nachsicht._util.cached import kept
@@ -25,6 +27,13 @@ class Version(msgspec.Struct, frozen=True):
     profile: ProfileDocument
     data: RetainedData | None = None
     reader: TableReader | None = None
+
+    @property
+    def table(self) -> Any:
+        """All rows, or else the evenly drawn ones; None where there are none."""
+        if self.data is not None:
+            return self.data.table
+        return self.reader.drawn if self.reader is not None else None
 
     def curve(self, column: ColumnSummary) -> Curve | None:
         """The cumulative distribution of a quantity or moment; None for other kinds."""
@@ -57,6 +66,11 @@ class VersionPair(msgspec.Struct, frozen=True):
     def labels(self) -> tuple[str, str]:
         """Labels of the two versions."""
         return (self.old.profile.label, self.new.profile.label)
+
+    @property
+    def have_rows(self) -> bool:
+        """Whether rows of both are at hand, if only the drawn ones."""
+        return self.old.table is not None and self.new.table is not None
 
     @property
     def rows(self) -> tuple[int, int]:

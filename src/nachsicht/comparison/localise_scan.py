@@ -39,11 +39,16 @@ _Both = tuple[_Codes, _Codes]
 
 
 class Place(NamedTuple):
-    """Conditions that rows fulfil together, which rows of each version do, and the newer share."""
+    """Conditions that rows fulfil together, which rows of each version do, and the newer share.
+
+    ``rows`` are places in the tables of the versions; ``newer_rows`` are all rows of the newer
+    version that fulfil them, estimated where only drawn ones are at hand.
+    """
 
     conditions: tuple[Condition, ...]
     rows: _Both
     share: float
+    newer_rows: int
 
 
 class _Axis(NamedTuple):
@@ -92,9 +97,9 @@ class PlaceScan:
 
     @kept
     def _tables(self) -> list[Any]:
-        """The tables of both versions; none where one is not at hand."""
-        found = [version.data for version in (self.between.old, self.between.new)]
-        return [data.table for data in found if data] if all(found) else []
+        """The tables of both versions, or their drawn rows; none where there are none."""
+        between = self.between
+        return [between.old.table, between.new.table] if between.have_rows else []
 
     @kept
     def _drawn(self) -> list[_Codes]:
@@ -164,7 +169,9 @@ class PlaceScan:
         share = len(rows[1]) / self._tables[1].num_rows
         if share > _MOST_SHARE:
             return None
-        return Place(conditions, (rows[0], rows[1]), share) if all(described) else None
+        newer_rows = round(share * self.between.rows[1])
+        place = Place(conditions, (rows[0], rows[1]), share, newer_rows)
+        return place if all(described) else None
 
     def _plainest(
         self,

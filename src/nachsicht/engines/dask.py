@@ -66,7 +66,7 @@ def run_dask(
     with threads(settings.threads) as pool:
         computed = finish_table(part, plan, now, pool.map)
     pieces = tuple(zip(tables, starts, strict=False))
-    found = computed.rows, computed.fingerprint
+    found = computed.rows, computed.fingerprint, part.sample.rows
     return computed, DaskTable(opened.facts.name, plan, pieces, *found, listener)
 
 
@@ -78,6 +78,7 @@ class DaskTable(msgspec.Struct, frozen=True):
     pieces: tuple[tuple[Any, int], ...]
     rows: int
     fingerprint: str
+    drawn: Any
     listener: ProgressListener
 
     @property

@@ -62,10 +62,11 @@ def run_local(
         else:
             while True:
                 try:
-                    computed, plan = _streamed(opened, settings, now, pool, listener)
+                    part, plan = _streamed(opened, settings, pool, listener)
                 except Restart:
                     continue
-                found = computed.rows, computed.fingerprint
+                computed = finish_table(part, plan, now, pool.map)
+                found = computed.rows, computed.fingerprint, part.sample.rows
                 return computed, None, StreamedTable(opened, plan, *found, listener)
     own = InMemory(table, settings, now, listener, opened.description)
     return own.computed, own.at_hand, None
@@ -74,10 +75,9 @@ def run_local(
 def _streamed(
     opened: Opened,
     settings: Settings,
-    now: int | None,
     pool: ThreadPoolExecutor,
     listener: ProgressListener,
-) -> tuple[Computed, TablePlan]:
+) -> tuple[TablePart, TablePlan]:
     """Batch by batch, within the memory given."""
     size = opened.facts.size_bytes or opened.memory_bytes
     part: TablePart | None = None
@@ -92,7 +92,7 @@ def _streamed(
         part = part.merge(observed, plan, pool.map) if part else observed
         listener(Progress("bytes", min(done, size), size))
     assert part
-    return finish_table(part, plan, now, pool.map), plan
+    return part, plan
 
 
 def table_on_disk(opened: Opened, settings: Settings) -> Any:
@@ -133,6 +133,7 @@ class StreamedTable(msgspec.Struct, frozen=True):
     plan: TablePlan
     rows: int
     fingerprint: str
+    drawn: Any
     listener: ProgressListener
 
     @property

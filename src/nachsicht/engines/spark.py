@@ -109,7 +109,7 @@ def _run(
     with threads(settings.threads) as pool:
         found = finish_table(part, plan, now, pool.map)
     listener(Progress("parts", 2, 2))
-    known = found.rows, found.fingerprint
+    known = found.rows, found.fingerprint, part.sample.rows
     return found, SparkTable(opened.facts.name, frame, plan, starts, *known, listener)
 
 
@@ -122,6 +122,7 @@ class SparkTable(msgspec.Struct, frozen=True):
     starts: dict[int, int]
     rows: int
     fingerprint: str
+    drawn: Any
     listener: ProgressListener
 
     @property

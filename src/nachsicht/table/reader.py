@@ -36,6 +36,8 @@ class TableReader(Protocol):
     rows : int
     fingerprint : str
         Of the rows as they were read first.
+    drawn : Arrow table
+        The evenly drawn rows, which are the same however the rows were read (`sample_rows`).
     most_bytes : int
         Memory that may be taken.
     listener : callable
@@ -50,6 +52,8 @@ class TableReader(Protocol):
     def rows(self) -> int: ...  # noqa: D102
     @property
     def fingerprint(self) -> str: ...  # noqa: D102
+    @property
+    def drawn(self) -> Any: ...  # noqa: D102
     @property
     def most_bytes(self) -> int: ...  # noqa: D102
     @property
@@ -109,6 +113,11 @@ class TableAtHand(msgspec.Struct, frozen=True):
     def schema(self) -> Any:
         """Of the rows."""
         return self.data.table.schema
+
+    @property
+    def drawn(self) -> Any:
+        """All of them are at hand: none needs to be drawn."""
+        return self.data.table
 
     @property
     def rows(self) -> int:

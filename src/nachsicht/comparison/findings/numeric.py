@@ -181,8 +181,7 @@ def _maps(change: ColumnChange, one: Curve, other: Curve, distance: float) -> li
 
 def _place_by_profiles(change: ColumnChange) -> Place | None:
     """The level that holds the move; with the data at hand, its rows are scanned for it later."""
-    at_hand = change.between.old.data is not None and change.between.new.data is not None
-    return None if at_hand else where_distribution_moved(change)
+    return None if change.between.have_rows else where_distribution_moved(change)
 
 
 def _out_of_range(change: ColumnChange, *, moved: bool) -> Finding | None:

@@ -83,8 +83,7 @@ def _findings_there(change: ColumnChange, place: Place) -> list[Finding]:
     versions = between.old, between.new
     columns = []
     for version, column, rows in zip(versions, (change.old, change.new), place.rows, strict=True):
-        assert version.data is not None
-        cells = taken(version.data.table.column(column.position), rows)
+        cells = taken(version.table.column(column.position), rows)
         columns.append(
             finish_column(observe_column(cells), column.name, column.position, between.settings)
         )
@@ -112,7 +111,7 @@ def within(finding: Finding, place: Place, *, only: bool = False) -> Finding:
     facts = where_facts(place.conditions)
     facts["where_share"] = place.share
     if only:
-        facts["where_only"] = len(place.rows[1])
+        facts["where_only"] = place.newer_rows
     # What is in a part of the rows and nowhere else was done to them.
     severity = Severity.CHECK if finding.severity is Severity.NOTE else finding.severity
     evidence = without_level(finding) | facts
