@@ -222,7 +222,7 @@ def test_an_engine_is_a_function_and_its_registration(monkeypatch):
         step = -(-table.num_rows // 3)
         starts = range(0, table.num_rows, step)
         parts = [observe_table(table.slice(start, step), plan, start) for start in starts]
-        return dispatch.EngineResult(finish_table(merged_in_order(parts, plan), plan, now))
+        return dispatch.EngineResult(finish_table(merged_in_order(parts, plan), plan, now).computed)
 
     monkeypatch.setitem(dispatch.ENGINES, "thirds", dispatch.Engine(in_thirds))
     opened: Opened = FrameSource(sample_table()).open()

@@ -7,6 +7,8 @@ from typing import Any
 import msgspec
 
 from nachsicht._util.cached import kept
+from nachsicht.associations.all_pairs import AllPairs
+from nachsicht.associations.encode import EncodedColumn
 from nachsicht.comparison.align_columns import Pair
 from nachsicht.comparison.distances import Measured
 from nachsicht.config.settings import Settings
@@ -33,7 +35,21 @@ class Version(msgspec.Struct, frozen=True):
         """All rows, or else the evenly drawn ones; None where there are none."""
         if self.data is not None:
             return self.data.table
-        return self.reader.drawn if self.reader is not None else None
+        return self.reader.drawn.table if self.reader is not None else None
+
+    @property
+    def pairs(self) -> AllPairs | None:
+        """All relations, of all rows or of the drawn ones; None where there are no rows."""
+        if self.data is not None:
+            return self.data.pairs
+        return self.reader.drawn.pairs if self.reader is not None else None
+
+    @property
+    def drawn(self) -> tuple[EncodedColumn, ...]:
+        """The columns with numbers or levels in the drawn rows; none where there are no rows."""
+        if self.data is not None:
+            return self.data.drawn
+        return self.reader.drawn.columns if self.reader is not None else ()
 
     def curve(self, column: ColumnSummary) -> Curve | None:
         """The cumulative distribution of a quantity or moment; None for other kinds."""

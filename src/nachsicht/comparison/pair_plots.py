@@ -43,9 +43,9 @@ def with_pairs(
 
 def _with_more(version: Version, wanted: Sequence[tuple[str, str]]) -> ProfileDocument:
     profile = version.profile
-    if version.data is None:
+    encoded = {side.name: side for side in version.drawn}
+    if not encoded:
         return profile
-    encoded = {side.name: side for side in version.data.drawn}
     return msgspec.structs.replace(profile, pairs=more_views(wanted, encoded, profile.pairs))
 
 
@@ -59,24 +59,20 @@ def components_across(
     """
     own = versions[-1].profile.components
     last = len(versions) - 1
-    if own is None or not last or versions[-1].data is None:
+    if own is None or not last or not versions[-1].drawn:
         return own, ()
-    there = [i for i, version in enumerate(versions) if version.data is not None]
+    there = [i for i, version in enumerate(versions) if version.drawn]
     shared = {c.names[last] for c in columns if all(c.names[i] for i in there)}
-    encoded = [side for side in _drawn(versions[-1]) if side.name in shared]
+    encoded = [side for side in versions[-1].drawn if side.name in shared]
     components = components_of(encoded)
     if components is None:
         return own, ()
     found: list[GridView | None] = []
     for i, version in enumerate(versions[:-1]):
         names = {c.names[i]: c.names[last] for c in columns if c.names[i] and c.names[last]}
-        renamed = [_named(side, names.get(side.name)) for side in _drawn(version)]
+        renamed = [_named(side, names.get(side.name)) for side in version.drawn]
         found.append(plane_of(components, renamed))
     return components, (*found, components.scores)
-
-
-def _drawn(version: Version) -> tuple[EncodedColumn, ...]:
-    return version.data.drawn if version.data else ()
 
 
 def _named(side: EncodedColumn, name: str | None) -> EncodedColumn:

@@ -29,7 +29,7 @@ from nachsicht.table.accumulate import (
     observe_table,
     plan_table,
 )
-from nachsicht.table.result import Computed
+from nachsicht.table.result import Computed, DrawnRows
 
 T = TypeVar("T")
 
@@ -64,9 +64,9 @@ def run_dask(
     (part,) = parts
     part = compute(part)[0] if isinstance(part, Delayed) else part.result()
     with threads(settings.threads) as pool:
-        computed = finish_table(part, plan, now, pool.map)
+        computed, drawn = finish_table(part, plan, now, pool.map)
     pieces = tuple(zip(tables, starts, strict=False))
-    found = computed.rows, computed.fingerprint, part.sample.rows
+    found = computed.rows, computed.fingerprint, drawn
     return computed, DaskTable(opened.facts.name, plan, pieces, *found, listener)
 
 
@@ -78,7 +78,7 @@ class DaskTable(msgspec.Struct, frozen=True):
     pieces: tuple[tuple[Any, int], ...]
     rows: int
     fingerprint: str
-    drawn: Any
+    drawn: DrawnRows
     listener: ProgressListener
 
     @property

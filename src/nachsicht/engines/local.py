@@ -35,7 +35,7 @@ from nachsicht.table.accumulate import (
 )
 from nachsicht.table.masking import mask_key
 from nachsicht.table.prepare import prepared
-from nachsicht.table.result import Computed, RetainedData
+from nachsicht.table.result import Computed, DrawnRows, RetainedData
 
 T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.
@@ -65,8 +65,8 @@ def run_local(
                     part, plan = _streamed(opened, settings, pool, listener)
                 except Restart:
                     continue
-                computed = finish_table(part, plan, now, pool.map)
-                found = computed.rows, computed.fingerprint, part.sample.rows
+                computed, drawn = finish_table(part, plan, now, pool.map)
+                found = computed.rows, computed.fingerprint, drawn
                 return computed, None, StreamedTable(opened, plan, *found, listener)
     own = InMemory(table, settings, now, listener, opened.description)
     return own.computed, own.at_hand, None
@@ -133,7 +133,7 @@ class StreamedTable(msgspec.Struct, frozen=True):
     plan: TablePlan
     rows: int
     fingerprint: str
-    drawn: Any
+    drawn: DrawnRows
     listener: ProgressListener
 
     @property

@@ -33,7 +33,7 @@ from nachsicht.table.accumulate import (
     observe_table,
     plan_table,
 )
-from nachsicht.table.result import Computed
+from nachsicht.table.result import Computed, DrawnRows
 
 T = TypeVar("T")
 #: Rows that are observed at once; Spark's own batches are small.
@@ -107,9 +107,9 @@ def _run(
     else:
         part = observe_table(plan.schema.empty_table(), plan, 0)
     with threads(settings.threads) as pool:
-        found = finish_table(part, plan, now, pool.map)
+        found, drawn = finish_table(part, plan, now, pool.map)
     listener(Progress("parts", 2, 2))
-    known = found.rows, found.fingerprint, part.sample.rows
+    known = found.rows, found.fingerprint, drawn
     return found, SparkTable(opened.facts.name, frame, plan, starts, *known, listener)
 
 
@@ -122,7 +122,7 @@ class SparkTable(msgspec.Struct, frozen=True):
     starts: dict[int, int]
     rows: int
     fingerprint: str
-    drawn: Any
+    drawn: DrawnRows
     listener: ProgressListener
 
     @property

@@ -7,7 +7,7 @@ what becomes of it, stands here alone. A plan and a part can be pickled and sent
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 import pyarrow as pa
@@ -42,7 +42,7 @@ from nachsicht.table.outcome import outcome_of
 from nachsicht.table.pair_plots import views_of
 from nachsicht.table.prepare import prepared
 from nachsicht.table.preview import EndsPart, observe_ends
-from nachsicht.table.result import Computed
+from nachsicht.table.result import Computed, DrawnRows
 from nachsicht.table.sampled_rows import sampled_rows_of
 from nachsicht.table.time_series import over_time
 from nachsicht.table.validate import BreachesPart, observe_breaches
@@ -209,9 +209,16 @@ def observe_table(
     )
 
 
+class Finished(NamedTuple):
+    """What a profile is made of, and the drawn rows that are kept for comparing it."""
+
+    computed: Computed
+    drawn: DrawnRows
+
+
 def finish_table(
     part: TablePart, plan: TablePlan, now: int | None = None, pmap: ParallelMap = map
-) -> Computed:
+) -> Finished:
     """Everything that a profile is made of; ``now`` in microseconds since 1970."""
     names, settings = plan.schema.names, plan.settings
     finished = pmap(
@@ -224,7 +231,7 @@ def finish_table(
     pearson = by_names([names[i] for i in plan.numbers], part.comoments.correlations())
     found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, pmap)
     further = zip(part.further, plan.subsets, strict=True)
-    return Computed(
+    computed = Computed(
         rows=part.rows,
         fingerprint=fingerprint(names, part.rows, part.hash_sum),
         columns=columns,
@@ -251,6 +258,7 @@ def finish_table(
         missing_matrix=missing_matrix_of(part.sample, names),
         breaches=part.breaches.found,
     )
+    return Finished(computed, DrawnRows(part.sample.rows, found.pairs, found.drawn))
 
 
 def observe_with_rows(

@@ -14,7 +14,7 @@ from nachsicht.arrow.hashing import Hashes
 from nachsicht.errors import UnreadableSourceError
 from nachsicht.table.duplicates import RowHashes
 from nachsicht.table.fingerprint import fingerprint, row_hash_sum
-from nachsicht.table.result import RetainedData
+from nachsicht.table.result import DrawnRows, RetainedData
 
 T = TypeVar("T")
 #: Takes some rows as an Arrow table, the number of the first, from 0, and the rows' hashes. It can
@@ -36,7 +36,7 @@ class TableReader(Protocol):
     rows : int
     fingerprint : str
         Of the rows as they were read first.
-    drawn : Arrow table
+    drawn : DrawnRows
         The evenly drawn rows, which are the same however the rows were read (`sample_rows`).
     most_bytes : int
         Memory that may be taken.
@@ -53,7 +53,7 @@ class TableReader(Protocol):
     @property
     def fingerprint(self) -> str: ...  # noqa: D102
     @property
-    def drawn(self) -> Any: ...  # noqa: D102
+    def drawn(self) -> DrawnRows: ...  # noqa: D102
     @property
     def most_bytes(self) -> int: ...  # noqa: D102
     @property
@@ -115,9 +115,9 @@ class TableAtHand(msgspec.Struct, frozen=True):
         return self.data.table.schema
 
     @property
-    def drawn(self) -> Any:
-        """All of them are at hand: none needs to be drawn."""
-        return self.data.table
+    def drawn(self) -> DrawnRows:
+        """All of them, since they are at hand."""
+        return DrawnRows(self.data.table, self.data.pairs, self.data.drawn)
 
     @property
     def rows(self) -> int:

@@ -47,6 +47,17 @@ class Computed(msgspec.Struct, frozen=True, kw_only=True):
     breaches: Violations
 
 
+class DrawnRows(msgspec.Struct, frozen=True):
+    """Evenly drawn rows of a version that is not at hand, and what is computed of them.
+
+    ``pairs`` are all relations, ``columns`` those with numbers or levels.
+    """
+
+    table: Any
+    pairs: AllPairs
+    columns: tuple[EncodedColumn, ...]
+
+
 #: Of more values, distances are taken from what profiles keep, within their bounds.
 EXACT_ROWS = 400_000
 

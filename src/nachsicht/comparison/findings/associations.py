@@ -27,13 +27,14 @@ def relation_changes(
 ) -> tuple[RelationChange, ...]:
     """Relations whose strength changed beyond chance, the largest change first.
 
-    Of all pairs where both versions are there as data; else of those that both profiles keep.
+    Of all pairs where both versions have rows, if only drawn ones; else of those that both profiles
+    keep.
     """
     # By the newer names, so that a renamed column keeps its relations.
     newest = {pair.old.name: pair.new.name for pair in pairs if pair.old and pair.new}
-    old, new = between.old.data, between.new.data
+    old, new = between.old.pairs, between.new.pairs
     if old is not None and new is not None:
-        found, p_values = _changed_at_hand(old.pairs, new.pairs, newest, step)
+        found, p_values = _changed_at_hand(old, new, newest, step)
     else:
         found = _changed_as_kept(between, newest, step)
         p_values = [change.p_value for change in found]
