@@ -97,7 +97,10 @@ class Partitions:
 
     def of(self, partition: int) -> NDArray[Any]:
         """The records of one partition, in the order in which they came; any thread may ask."""
-        parts = [np.frombuffer(bytes_, self._dtype) for bytes_ in self._read(partition)]
+        parts = [
+            np.frombuffer(self._read(start, size), self._dtype)
+            for start, size in self._runs[partition]
+        ]
         parts += self._held[partition]
         return np.concatenate(parts) if parts else np.empty(0, self._dtype)
 
@@ -115,12 +118,11 @@ class Partitions:
             self._file.flush()
         self._held_bytes = 0
 
-    def _read(self, partition: int) -> Iterator[bytes]:
-        for start, size in self._runs[partition]:
-            assert self._file
-            with self._lock:
-                self._file.seek(start)
-                yield self._file.read(size)
+    def _read(self, start: int, size: int) -> bytes:
+        assert self._file
+        with self._lock:
+            self._file.seek(start)
+            return self._file.read(size)
 
 
 def nameless_file(folder: str | None) -> IO[bytes]:

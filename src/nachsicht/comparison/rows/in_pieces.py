@@ -235,8 +235,8 @@ class _Both(msgspec.Struct, frozen=True):
             )
             for side in (0, 1)
         )
-        left = rows_left(self.readers, (old, new), self.folder, self.pmap)
-        counts = len(left[0].numbers), len(left[1].numbers)
+        left = rows_left(self.readers, (old, new), self._most_pairs(), self.folder, self.pmap)
+        counts = left[0].rows, left[1].rows
         unchanged = self.rows[0] - counts[0]
         if sum(counts) > self._most_pairs():  # what was rewritten cannot be looked for
             return counted_rows(counts, unchanged, self.pairs, shared, step)

@@ -30,7 +30,7 @@ RECORD = np.dtype([("key", "<u8"), ("rest", "<u8"), ("row", "<i8")])
 #: Sorting and matching a partition takes so many times what its records do.
 _WORKING = 4
 _MOST_BITS = 12
-_NOBODY = np.empty(0, np.int64)
+_NOBODY, _NO_HASHES = np.empty(0, np.int64), np.empty(0, np.uint64)
 
 _Numbers = NDArray[np.int64]
 
@@ -71,8 +71,13 @@ class HashRows(msgspec.Struct, frozen=True):
 
 
 class LeftRows(NamedTuple):
-    """Rows of one version that have no equal in the other: numbers, hashes, whether one is kept."""
+    """Rows of one version that have no equal in the other: how many, numbers, hashes.
 
+    ``equal_kept`` says of each whether the other has an equal one, only less often. Of too many
+    rows there is but how many they are.
+    """
+
+    rows: int
     numbers: _Numbers
     hashes: Hashes
     equal_kept: NDArray[np.bool_]
@@ -81,16 +86,25 @@ class LeftRows(NamedTuple):
 def rows_left(
     readers: tuple[TableReader, TableReader],
     work: tuple[HashRows, HashRows],
+    most: int,
     folder: str | None = None,
     pmap: ParallelMap = map,
 ) -> tuple[LeftRows, LeftRows]:
     """The rows of both versions that have no equal in the other, in their order.
 
-    Parameters, memory and errors are those of `match_partitions`; the keys are the rows themselves.
+    Parameters and errors are those of `match_partitions`, the keys the rows themselves. More than
+    ``most`` rows of both together are only counted.
     """
+    found: list[tuple[LeftRows, LeftRows]] = []
+    rows = [0, 0]
     with in_partitions(readers, work, (readers[0].rows, readers[1].rows), folder) as sides:
-        found = list(pmap(partial(_left, sides), range(len(sides[0]))))
-    old, new = (_in_order([part[side] for part in found]) for side in (0, 1))
+        for parts in pmap(partial(_left, sides), range(len(sides[0]))):
+            rows = [n + part.rows for n, part in zip(rows, parts, strict=True)]
+            if sum(rows) <= most:
+                found.append(parts)
+            else:
+                found.clear()
+    old, new = (_in_order([part[side] for part in found], rows[side]) for side in (0, 1))
     return old, new
 
 
@@ -98,19 +112,20 @@ def _left(sides: Sequence[Partitions], partition: int) -> tuple[LeftRows, LeftRo
     records = [side.of(partition) for side in sides]
     hashes = records[0]["key"].copy(), records[1]["key"].copy()
     old, new = (
-        LeftRows(own["row"][left.places], keys[left.places], left.equal_kept)
+        LeftRows(len(left.places), own["row"][left.places], keys[left.places], left.equal_kept)
         for own, keys, left in zip(records, hashes, rows_without_equal(hashes), strict=True)
     )
     return old, new
 
 
-def _in_order(parts: Sequence[LeftRows]) -> LeftRows:
-    numbers = np.concatenate([part.numbers for part in parts])
+def _in_order(parts: Sequence[LeftRows], rows: int) -> LeftRows:
+    numbers = np.concatenate([_NOBODY, *(part.numbers for part in parts)])
     order = np.argsort(numbers)
     return LeftRows(
+        rows,
         numbers[order],
-        np.concatenate([part.hashes for part in parts])[order],
-        np.concatenate([part.equal_kept for part in parts])[order],
+        np.concatenate([_NO_HASHES, *(part.hashes for part in parts)])[order],
+        np.concatenate([np.empty(0, bool), *(part.equal_kept for part in parts)])[order],
     )
 
 
