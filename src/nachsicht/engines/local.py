@@ -41,6 +41,8 @@ T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.
 Batches = Iterator[tuple[Any, int]]
 
+#: Batches are put together up to this part of the memory for results.
+_GATHERED = 4
 #: Batches that are worked on while the next is read.
 _AT_ONCE = 3
 #: Of the memory that may be used, so much is left to reading and to what is not kept.
@@ -87,7 +89,7 @@ def _streamed(
         first, batches = _first_rows(batches)
     plan = plan_table(first, settings, int(memory_of(settings) * _KEPT), opened.description)
     del first
-    for batch, done in batches:
+    for batch, done in _gathered(batches, plan.most_bytes // _GATHERED):
         observed = observe_table(batch, plan, part.rows if part else 0, pool.map)
         part = part.merge(observed, plan, pool.map) if part else observed
         listener(Progress("bytes", min(done, size), size))
@@ -178,6 +180,20 @@ def _first_rows(batches: Batches) -> tuple[Any, Batches]:
             break
     first = pa.concat_tables(_table(batch) for batch, _ in held) if held else None
     return first, chain(held, batches)
+
+
+def _gathered(batches: Batches, most_bytes: int) -> Batches:
+    """Small batches put together, up to so many bytes: each that is observed has to be merged."""
+    held: list[Any] = []
+    rows = size = 0
+    for batch, done in batches:
+        held.append(_table(batch))
+        rows, size = rows + batch.num_rows, size + batch.nbytes
+        if rows >= PLAN_ROWS * 2 or size >= most_bytes:
+            yield pa.concat_tables(held), done
+            held, rows, size = [], 0, 0
+    if held:
+        yield pa.concat_tables(held), done
 
 
 def _table(batch: Any) -> Any:
