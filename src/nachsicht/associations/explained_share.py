@@ -93,8 +93,11 @@ def _values(encoded: Sequence[NumericVector]) -> tuple[Floats, Floats]:
 def _of_quantities(band: IndicatorBlock, away: Floats, there: Floats) -> Floats:
     """The share of the variance of every quantity that every column of the band explains."""
     parts = np.zeros((FOLDS, 2, band.levels, len(away)))
+    gaps = np.flatnonzero(~there.all(axis=1))
     for fold, indicators, rows in _folds(band, away.shape[1]):
-        parts[fold, 0] += np.dot(indicators, there[:, rows].T)
+        counts = np.repeat(indicators.sum(axis=1)[:, None], len(away), axis=1)
+        counts[:, gaps] = np.dot(indicators, there[np.ix_(gaps, rows)].T)
+        parts[fold, 0] += counts
         parts[fold, 1] += np.dot(indicators, away[:, rows].T)
     total = parts.sum(axis=0)
     total_by_column = np.array([band.total(figure) for figure in total])
