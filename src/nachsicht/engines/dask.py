@@ -10,7 +10,6 @@ from collections.abc import Callable, Iterator, Sequence
 from itertools import accumulate
 from typing import Any, TypeVar
 
-import msgspec
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -29,7 +28,8 @@ from nachsicht.table.accumulate import (
     observe_table,
     plan_table,
 )
-from nachsicht.table.result import Computed, DrawnRows
+from nachsicht.table.reader import RereadTable
+from nachsicht.table.result import Computed
 
 T = TypeVar("T")
 
@@ -64,32 +64,21 @@ def run_dask(
     (part,) = parts
     part = compute(part)[0] if isinstance(part, Delayed) else part.result()
     with threads(settings.threads) as pool:
-        computed, drawn = finish_table(part, plan, now, pool.map)
-    pieces = tuple(zip(tables, starts, strict=False))
-    found = computed.rows, computed.fingerprint, drawn
-    return computed, DaskTable(opened.facts.name, plan, pieces, *found, listener)
+        finished = finish_table(part, plan, now, pool.map)
+    reader = DaskTable(
+        name=opened.facts.name,
+        plan=plan,
+        finished=finished,
+        listener=listener,
+        pieces=tuple(zip(tables, starts, strict=False)),
+    )
+    return finished.computed, reader
 
 
-class DaskTable(msgspec.Struct, frozen=True):
+class DaskTable(RereadTable, frozen=True, kw_only=True):
     """Pieces with Dask's workers, to be read again: tables, with their first rows' numbers."""
 
-    name: str
-    plan: TablePlan
     pieces: tuple[tuple[Any, int], ...]
-    rows: int
-    fingerprint: str
-    drawn: DrawnRows
-    listener: ProgressListener
-
-    @property
-    def schema(self) -> Any:
-        """Of the rows as they are examined."""
-        return self.plan.schema
-
-    @property
-    def most_bytes(self) -> int:
-        """Memory that may be taken here."""
-        return self.plan.most_bytes
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for each piece, computed by the workers, some pieces at a time."""

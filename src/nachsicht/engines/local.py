@@ -12,7 +12,6 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import chain
 from typing import Any, TypeVar
 
-import msgspec
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -35,7 +34,8 @@ from nachsicht.table.accumulate import (
 )
 from nachsicht.table.masking import mask_key
 from nachsicht.table.prepare import prepared
-from nachsicht.table.result import Computed, DrawnRows, RetainedData
+from nachsicht.table.reader import RereadTable
+from nachsicht.table.result import Computed, RetainedData
 
 T = TypeVar("T")
 #: Record batches with the bytes of the source that are read so far.
@@ -67,9 +67,15 @@ def run_local(
                     part, plan = _streamed(opened, settings, pool, listener)
                 except Restart:
                     continue
-                computed, drawn = finish_table(part, plan, now, pool.map)
-                found = computed.rows, computed.fingerprint, drawn
-                return computed, None, StreamedTable(opened, plan, *found, listener)
+                finished = finish_table(part, plan, now, pool.map)
+                reader = StreamedTable(
+                    name=opened.facts.name,
+                    plan=plan,
+                    finished=finished,
+                    listener=listener,
+                    opened=opened,
+                )
+                return finished.computed, None, reader
     own = InMemory(table, settings, now, listener, opened.description)
     return own.computed, own.at_hand, None
 
@@ -128,30 +134,10 @@ def _written(opened: Opened, settings: Settings, pool: ThreadPoolExecutor) -> An
     return rows.finish()
 
 
-class StreamedTable(msgspec.Struct, frozen=True):
+class StreamedTable(RereadTable, frozen=True, kw_only=True):
     """A source that was streamed, to be read again."""
 
     opened: Opened
-    plan: TablePlan
-    rows: int
-    fingerprint: str
-    drawn: DrawnRows
-    listener: ProgressListener
-
-    @property
-    def name(self) -> str:
-        """Of the source."""
-        return self.opened.facts.name
-
-    @property
-    def schema(self) -> Any:
-        """Of the rows as they are examined."""
-        return self.plan.schema
-
-    @property
-    def most_bytes(self) -> int:
-        """Memory that may be taken."""
-        return self.plan.most_bytes
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for each batch; a thread for each core."""

@@ -13,7 +13,6 @@ from contextlib import contextmanager
 from itertools import accumulate
 from typing import Any, TypeVar
 
-import msgspec
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -33,7 +32,8 @@ from nachsicht.table.accumulate import (
     observe_table,
     plan_table,
 )
-from nachsicht.table.result import Computed, DrawnRows
+from nachsicht.table.reader import RereadTable
+from nachsicht.table.result import Computed
 
 T = TypeVar("T")
 #: Rows that are observed at once; Spark's own batches are small.
@@ -107,33 +107,24 @@ def _run(
     else:
         part = observe_table(plan.schema.empty_table(), plan, 0)
     with threads(settings.threads) as pool:
-        found, drawn = finish_table(part, plan, now, pool.map)
+        finished = finish_table(part, plan, now, pool.map)
     listener(Progress("parts", 2, 2))
-    known = found.rows, found.fingerprint, drawn
-    return found, SparkTable(opened.facts.name, frame, plan, starts, *known, listener)
+    reader = SparkTable(
+        name=opened.facts.name,
+        plan=plan,
+        finished=finished,
+        listener=listener,
+        frame=frame,
+        starts=starts,
+    )
+    return finished.computed, reader
 
 
-class SparkTable(msgspec.Struct, frozen=True):
+class SparkTable(RereadTable, frozen=True, kw_only=True):
     """A Spark dataframe, to be read again, with the number of each partition's first row."""
 
-    name: str
     frame: Any
-    plan: TablePlan
     starts: dict[int, int]
-    rows: int
-    fingerprint: str
-    drawn: DrawnRows
-    listener: ProgressListener
-
-    @property
-    def schema(self) -> Any:
-        """Of the rows as they are examined."""
-        return self.plan.schema
-
-    @property
-    def most_bytes(self) -> int:
-        """Memory that may be taken here."""
-        return self.plan.most_bytes
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for some rows of each partition, computed by the executors."""

@@ -12,6 +12,7 @@ from nachsicht._util.parallel import ParallelMap
 from nachsicht._util.progress import Progress, ProgressListener, ignore_progress
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.errors import UnreadableSourceError
+from nachsicht.table.accumulate import Finished, TablePlan
 from nachsicht.table.duplicates import RowHashes
 from nachsicht.table.fingerprint import fingerprint, row_hash_sum
 from nachsicht.table.result import DrawnRows, RetainedData
@@ -61,6 +62,40 @@ class TableReader(Protocol):
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for each piece, in the order of the rows."""
+
+
+class RereadTable(msgspec.Struct, frozen=True, kw_only=True):
+    """What is known of rows that are not at hand; each engine adds how they are read again."""
+
+    name: str
+    plan: TablePlan
+    finished: Finished
+    listener: ProgressListener
+
+    @property
+    def schema(self) -> Any:
+        """Of the rows as they are examined."""
+        return self.plan.schema
+
+    @property
+    def rows(self) -> int:
+        """How many there are."""
+        return self.finished.computed.rows
+
+    @property
+    def fingerprint(self) -> str:
+        """Of the rows as they were read first."""
+        return self.finished.computed.fingerprint
+
+    @property
+    def drawn(self) -> DrawnRows:
+        """The evenly drawn ones."""
+        return self.finished.drawn
+
+    @property
+    def most_bytes(self) -> int:
+        """Memory that may be taken."""
+        return self.plan.most_bytes
 
 
 class _Checked(msgspec.Struct, frozen=True):
