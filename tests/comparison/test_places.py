@@ -66,7 +66,13 @@ def test_of_many_rows_that_are_read_in_pieces_the_drawn_ones_tell():
     assert finding.evidence["where_only"] == pytest.approx(where.sum(), rel=0.1)
 
 
-@pytest.mark.parametrize("memory_bytes", [0, 100_000], ids=["in memory", "in pieces"])
+@pytest.mark.parametrize(
+    "memory_bytes",
+    [
+        pytest.param(0, id="in memory"),
+        pytest.param(100_000, id="in pieces", marks=pytest.mark.slow),
+    ],
+)
 @pytest.mark.parametrize("place", WHERE)
 @pytest.mark.parametrize("code", CHANGES)
 def test_the_place_and_the_cause_there_are_told(code, place, memory_bytes):

@@ -92,8 +92,15 @@ def rows_of(old, new, **options):
     return rows
 
 
-@pytest.mark.parametrize("change", CHANGES)
-@pytest.mark.parametrize("memory", LITTLE.values(), ids=LITTLE)
+@pytest.mark.parametrize(
+    ("change", "memory"),
+    [
+        pytest.param(change, n, id=f"{change.__name__}-{name}", marks=marks)
+        for change in CHANGES
+        for name, n in LITTLE.items()
+        for marks in [[] if (change, name) == (shuffled, "pieces") else pytest.mark.slow]
+    ],
+)
 def test_what_is_told_is_what_memory_tells(change, memory, tmp_path):
     old, new = hives(), change(hives())
     paths = written(tmp_path, old=old, new=new)
@@ -120,6 +127,7 @@ def a_run_gone(old):
     return old.drop(index=range(5_000, 5_400))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("change", [rescaled, come_and_gone, level_gone, shuffled, a_run_gone])
 @pytest.mark.parametrize("stored", ["alike", "otherwise"])
 def test_whole_rows_are_compared_where_no_key_names_them(change, stored, tmp_path):

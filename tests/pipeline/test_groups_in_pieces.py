@@ -30,7 +30,7 @@ WAYS = {
 }
 
 
-@pytest.fixture(params=["parquet", "csv"])
+@pytest.fixture(params=["parquet", pytest.param("csv", marks=pytest.mark.slow)])
 def path(request, tmp_path):
     name = tmp_path / f"checks.{request.param}"
     if request.param == "csv":
