@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 OUT ?= demo-out
 
-.PHONY: announce coverage lint-all types-all wheels versions bare-machine cross-compile emulated schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean
+.PHONY: announce coverage lint-all types-all wheels versions bare-machine cross-compile emulated schema findings recall blind blind-history bench bench-pages bench-scale docs demo test test-all lint types browser java page check-page demo-data screenshots clean light-tests
 
 demo: $(VENV)/.installed
 	$(BIN)/nachsicht demo $(OUT)
@@ -15,7 +15,11 @@ demo: $(VENV)/.installed
 BESIDE := -n auto --dist loadfile
 # Light: what Python and a compiler are enough for, in some minutes.
 LIGHT := -m "not slow" --ignore=tests/browser --ignore=tests/engines
-test: lint types
+# Types are checked beside the tests: that takes one core alone.
+test: lint
+	+$(MAKE) --no-print-directory -j2 types light-tests
+
+light-tests: $(VENV)/.test
 	$(BIN)/pytest $(BESIDE) $(LIGHT)
 
 # All checks. Clusters are tested in a process of their own: browsers keep an event loop in theirs.
