@@ -27,15 +27,15 @@ LEVELS = pa.array([f"level {i}" for i in range(12)])
 OURS = """
 import json, sys, time
 import nachsicht
-from nachsicht.comparison import pair
+from nachsicht.comparison import row_changes
 
-def timed(*given, found=pair.compare_rows_in_pieces):
+def timed(*given, found=row_changes.compare_rows_in_pieces):
     started = time.perf_counter()
     rows = found(*given)
     print(json.dumps({"seconds": time.perf_counter() - started}), flush=True)
     return rows
 
-pair.compare_rows_in_pieces = timed
+row_changes.compare_rows_in_pieces = timed
 memory = int(sys.argv[3])
 options = {"key": "check_id", "memory_bytes": memory, "spill_folder": sys.argv[4]}
 made = nachsicht.compare(sys.argv[1], sys.argv[2], **options)
