@@ -3,6 +3,7 @@
 import signal
 import subprocess
 import sys
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -222,7 +223,7 @@ def test_rows_are_drawn_evenly(marked, most):
 
 @given(st.lists(st.lists(st.integers(0, 999), max_size=40), max_size=8), st.integers(0, 200))
 def test_records_come_back_in_their_order(batches, most_bytes):
-    with Partitions(np.dtype("<i8"), 7, most_bytes) as partitions:
+    with closing(Partitions(np.dtype("<i8"), 7, most_bytes)) as partitions:
         for batch in batches:
             records = np.array(batch, np.int64)
             partitions.add(Partitioned.of(records, (records % 7).astype(np.uint16), 7))

@@ -10,7 +10,6 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from threading import Lock
-from types import TracebackType
 from typing import IO, Any, NamedTuple
 
 import numpy as np
@@ -58,15 +57,8 @@ class Partitions:
         self._file: IO[bytes] | None = None
         self._lock = Lock()
 
-    def __enter__(self) -> Partitions:
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
+    def close(self) -> None:
+        """Give the file back."""
         if self._file:
             with suppress(OSError):  # on a full disk it cannot be flushed
                 self._file.close()

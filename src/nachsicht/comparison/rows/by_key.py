@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -16,7 +16,7 @@ from nachsicht.comparison.rows.keys import KeyCandidate, Place
 from nachsicht.comparison.rows.lost_rows import level_lost, run_lost
 from nachsicht.comparison.rows.match import RowsAtHand
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import CellChange, ChangedCell, RowChanges
+from nachsicht.model.comparison import CellChange, ChangedCell, Condition, RowChanges
 
 #: Of so many columns, those that changed most, changed cells are shown.
 _EXAMPLE_COLUMNS = 6
@@ -99,56 +99,22 @@ def rows_by_key(
     """
     in_key = {b for _, b in key}
     others = [pair for pair in pairs if pair[1].position not in in_key]
-    tables, in_all = both.tables, both.matched
     masks = list(
-        pmap(
-            lambda pair: differing_cells(tables, pair, (both.old, both.new)) if in_all else None,
-            others,
-        )
+        pmap(lambda pair: differing_cells(both.tables, pair, (both.old, both.new)), others)
+        if both.matched
+        else [None for _ in others]
     )
     changed = np.zeros(len(both.old), bool)
-    cells, skipped = [], []
-    for (old, new), mask in zip(others, masks, strict=True):
-        if mask is None:
-            if in_all:
-                skipped.append(new.name)
-            continue
-        changed |= mask
-        if mask.any():
-            cells.append((int(mask.sum()), mask, (old, new)))
-    cells.sort(key=lambda entry: (-entry[0], entry[2][1].position))
-    rewrites = list(
-        pmap(
-            lambda entry: rewrite_of(
-                tables, pairs, entry[2], (both.old[entry[1]], both.new[entry[1]])
-            ),
-            cells,
-        )
-    )
-    wheres = pmap(
-        lambda entry: where_of(
-            both.sides[1],
-            pairs,
-            entry[0][2][1],
-            entry[1],
-            (both.drawn, in_all),
-            both.new[entry[0][1]],
-        ),
-        list(zip(cells, rewrites, strict=True))[:_MOST_PLACED],
-    )
-    places = [*wheres, *((),) * max(len(cells) - _MOST_PLACED, 0)]
+    cells: list[_Differing] = []
+    for pair, mask in zip(others, masks, strict=True):
+        if mask is not None:
+            changed |= mask
+            if mask.any():
+                cells.append(_Differing(pair, mask, int(mask.sum())))
+    cells.sort(key=lambda cell: (-cell.rows, cell.pair[1].position))
+    skipped = [new.name for (_, new), mask in zip(others, masks, strict=True) if mask is None]
     names = {new.position: new.name for _, new in pairs}
-    show = _KeyTexts(tables, key)
-    examples = [
-        ChangedCell(
-            show.of_new(int(both.new[i])),
-            new.name,
-            _text(tables[0].column(old.position), int(both.old[i])),
-            _text(tables[1].column(new.position), int(both.new[i])),
-        )
-        for _, mask, (old, new) in cells[:_EXAMPLE_COLUMNS]
-        for i in np.flatnonzero(mask)[:EXAMPLES]
-    ]
+    show = _KeyTexts(both.tables, key)
     return RowChanges(
         before=step[0],
         after=step[1],
@@ -157,19 +123,57 @@ def rows_by_key(
         added=both.added,
         removed=both.removed,
         changed=int(changed.sum()),
-        unchanged=in_all - int(changed.sum()),
+        unchanged=both.matched - int(changed.sum()),
         duplicate_keys=both.repeated,
-        changed_cells=tuple(
-            CellChange(new.name, rows, rewrite, _row_numbers(both, mask), where)
-            for (rows, mask, (_, new)), rewrite, where in zip(cells, rewrites, places, strict=True)
-        ),
-        examples=tuple(examples),
+        changed_cells=tuple(_told(both, pairs, cells, pmap)),
+        examples=tuple(_examples(both, cells[:_EXAMPLE_COLUMNS], show)),
         added_keys=tuple(show.of_new(int(i)) for i in both.added_rows[:KEYS]),
         removed_keys=tuple(show.of_old(int(i)) for i in both.removed_rows[:KEYS]),
-        not_compared=tuple(skipped),
+        not_compared=tuple(skipped) if both.matched else (),
         lost_level=level_lost(both.sides[0], [old for old, _ in pairs], both.removed_rows),
         lost_run=run_lost(both.sides[0].rows, both.sides[0].numbers_at(both.removed_rows)),
     )
+
+
+class _Differing(NamedTuple):
+    """A column, where it differs among the matched rows, and in how many."""
+
+    pair: tuple[ColumnSummary, ColumnSummary]
+    mask: NDArray[np.bool_]
+    rows: int
+
+
+def _told(
+    both: MatchedVersions, pairs: _Pairs, cells: Sequence[_Differing], pmap: ParallelMap
+) -> Iterator[CellChange]:
+    """What was done to the cells of each column, and where, of those that changed most."""
+
+    def told(i: int) -> CellChange:
+        (pair, mask, rows), new = cells[i], both.new[cells[i].mask]
+        rewrite = rewrite_of(both.tables, pairs, pair, (both.old[mask], new))
+        where: tuple[Condition, ...] = ()
+        if i < _MOST_PLACED:
+            drawn = both.drawn, both.matched
+            where = where_of(both.sides[1], pairs, pair[1], rewrite, drawn, new)
+        return CellChange(pair[1].name, rows, rewrite, _row_numbers(both, mask), where)
+
+    yield from pmap(told, range(len(cells)))
+
+
+def _examples(
+    both: MatchedVersions, cells: Sequence[_Differing], show: _KeyTexts
+) -> Iterator[ChangedCell]:
+    """A few cells of each column, with the keys of their rows."""
+    old_table, new_table = both.tables
+    for (old, new), mask, _ in cells:
+        for i in np.flatnonzero(mask)[:EXAMPLES]:
+            before, after = int(both.old[i]), int(both.new[i])
+            yield ChangedCell(
+                show.of_new(after),
+                new.name,
+                _text(old_table.column(old.position), before),
+                _text(new_table.column(new.position), after),
+            )
 
 
 def mostly_alike(

@@ -8,7 +8,7 @@ and Moto-oka, New Generation Computing 1, 1983).
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, closing, contextmanager
 from functools import partial
 from typing import Any, NamedTuple, Protocol
 
@@ -245,7 +245,7 @@ def in_partitions(
     bits = _partition_bits(size, most)
     with ExitStack() as stack:
         old, new = (
-            stack.enter_context(Partitions(each.dtype, 1 << bits, most // 2, folder))
+            stack.enter_context(closing(Partitions(each.dtype, 1 << bits, most // 2, folder)))
             for each in work
         )
         for side, reader, hashing in zip((old, new), readers, work, strict=True):
