@@ -165,7 +165,14 @@ def _first_rows(batches: Batches) -> tuple[Any, Batches]:
         if rows >= PLAN_ROWS:
             break
     first = pa.concat_tables(_table(batch) for batch, _ in held) if held else None
-    return first, chain(held, batches)
+    return first, chain(_given_away(held), batches)
+
+
+def _given_away(held: list[T]) -> Iterator[T]:
+    """Each of them, no longer held here once it was taken."""
+    held.reverse()
+    while held:
+        yield held.pop()
 
 
 def _gathered(batches: Batches, most_bytes: int) -> Batches:

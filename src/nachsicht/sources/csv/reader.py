@@ -46,7 +46,7 @@ SAMPLE, _WINDOWS, _WINDOW = 1 << 22, 16, 1 << 16
 _HEAD = 1 << 20
 _NARROW = ("utf-8", "utf-8-sig", "cp1252")
 #: Bytes that are parsed at once, and at most, where a field is longer.
-_BLOCK, _LONGEST = 1 << 22, 1 << 30
+_BLOCK, _LONGEST = 1 << 21, 1 << 30
 _BAD_COLUMN = re.compile(r"In CSV column #(\d+)(?:.*?)conversion error", re.DOTALL)
 _BAD_ROW = re.compile(r"Row #(\d+)")
 #: What Arrow says before it quotes a line or a value.
