@@ -157,3 +157,20 @@ def test_limits_that_numbers_reach_are_counted(kernels, numbers, limits):
     into = np.empty(len(numbers), np.int32)
     kernels.reached(numbers, limits, into)
     assert np.array_equal(into, np.searchsorted(limits, numbers, "right"))
+
+
+@given(st.lists(st.integers(1, 5), min_size=1, max_size=5), st.data())
+def test_sums_within_runs(kernels, sizes, data):
+    shape = (data.draw(st.integers(0, 4)), sum(sizes))
+    starts = np.cumsum([0, *sizes[:-1]])
+    some = hnp.arrays(np.float64, shape, elements=st.floats(-1e6, 1e6))
+    one, other = data.draw(some), data.draw(some)
+    alone, products = np.empty((2, shape[0], len(sizes)))
+    kernels.in_runs(one, starts, alone)
+    kernels.products_in_runs(one, other, starts, products)
+    for row, beside, *found in zip(one.tolist(), other.tolist(), alone, products, strict=True):
+        multiplied = [a * b for a, b in zip(row, beside, strict=True)]
+        for parts, sums_ in zip((row, multiplied), found, strict=True):
+            for start, size, figure in zip(starts.tolist(), sizes, sums_, strict=True):
+                run = parts[start : start + size]
+                assert figure == near(math.fsum(run), run)

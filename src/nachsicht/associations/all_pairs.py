@@ -9,7 +9,7 @@ have a sign. Rows where either is missing are left out.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any, TypeVar
 
 import msgspec
@@ -53,10 +53,27 @@ _EXPLAINING = 20_000_000_000
 _FEWEST_EXPLAINING = 1_000
 
 T = TypeVar("T")
-#: Pearson's correlation by the names of two columns.
-Pearson = Mapping[tuple[str, str], float]
 #: Kendall's tau and its error by the places of two columns.
 _Taus = dict[tuple[int, int], tuple[float, float]]
+
+
+class Pearson(msgspec.Struct, frozen=True, dict=True):
+    """Pearson's correlations: ``figures`` of shape (columns, columns), NaN where there is none."""
+
+    names: Sequence[str]
+    figures: Floats
+
+    @kept
+    def places(self) -> dict[str, int]:
+        """Where a column stands."""
+        return {name: i for i, name in enumerate(self.names)}
+
+    def of(self, one: str, other: str) -> float | None:
+        """That of two columns; None where it is not known."""
+        i, j = self.places.get(one), self.places.get(other)
+        if i is None or j is None or np.isnan(self.figures[i, j]):
+            return None
+        return float(self.figures[i, j])
 
 
 class AllPairs(msgspec.Struct, frozen=True, dict=True):
@@ -133,7 +150,7 @@ def relations_of(
         Places of evenly drawn rows among them, for what takes long.
     in_all : int
         Rows of the data.
-    pearson : mapping, optional
+    pearson : Pearson, optional
         Pearson's correlations of all rows, where ``rows`` are not all.
     pmap : callable
         As `map`, on as many threads as it likes.
@@ -155,19 +172,19 @@ def relations_of(
         strengths,
     )
     known = _known_pairs(strengths)
-    kept = known[:MOST_PAIRS]
+    sizes = np.abs(strengths.values[known])
+    kept = _as_pairs(known[0][:MOST_PAIRS], known[1][:MOST_PAIRS])
     taus = _taus_of(pairs, kept, sample, complete=len(drawn) == in_all, pmap=pmap)
     explained, moments = shares(), products()
-    sizes = np.abs([strengths.values[pair] for pair in known])
     order, groups, unrelated = grouped(pairs.names, strengths.values)
     relations = Relations(
         pairs=tuple(_relation(pairs, pair, explained, moments, taus) for pair in sorted(kept)),
         rows=in_all,
         sampled_rows=len(drawn),
         cv_rows=cv_rows,
-        total_pairs=len(known),
+        total_pairs=len(sizes),
         median=quantile(np.sort(sizes), 0.5) if len(sizes) else None,
-        weakest=float(sizes[len(kept) - 1]) if len(kept) < len(known) else 0.0,
+        weakest=float(sizes[len(kept) - 1]) if len(kept) < len(sizes) else 0.0,
         order=order,
         groups=groups,
         unrelated=unrelated,
@@ -219,7 +236,7 @@ def _relation(
         **_strength(pairs, i, j),
         x_predicts_y=_or_none(explained[i, j]),
         y_predicts_x=_or_none(explained[j, i]),
-        pearson=pearson.get((pairs.names[i], pairs.names[j])),
+        pearson=pearson.of(pairs.names[i], pairs.names[j]),
         kendall=tau,
         kendall_error_bound=error,
     )
@@ -274,7 +291,11 @@ def _without_few(strengths: Correlations) -> list[tuple[int, int]]:
     np.fill_diagonal(few, False)
     one, other = np.nonzero(np.triu(few))
     order = np.lexsort((other, one, -strengths.rows[one, other]))
-    return list(zip(one[order].tolist(), other[order].tolist(), strict=True))
+    return _as_pairs(one[order], other[order])
+
+
+def _as_pairs(one: NDArray[np.int64], other: NDArray[np.int64]) -> list[tuple[int, int]]:
+    return list(zip(one.tolist(), other.tolist(), strict=True))
 
 
 def _fill(
@@ -287,26 +308,18 @@ def _fill(
         into.rows[places] = part.rows
 
 
-def _pearson(encoded: Sequence[EncodedColumn]) -> dict[tuple[str, str], float]:
+def _pearson(encoded: Sequence[EncodedColumn]) -> Pearson:
     quantities = _of_type(encoded, NumericVector)
     found = comoments_of([(side.values, side.present) for side in quantities]).correlations()
-    return by_names([side.name for side in quantities], found)
+    return Pearson([side.name for side in quantities], found)
 
 
-def by_names(names: Sequence[str], figures: Floats) -> dict[tuple[str, str], float]:
-    """A matrix as figures by two names, in either order, without what is not known."""
-    return {
-        (names[i], names[j]): float(figures[i, j])
-        for i, j in zip(*np.nonzero(~np.isnan(figures)), strict=True)
-    }
-
-
-def _known_pairs(strengths: Correlations) -> list[tuple[int, int]]:
+def _known_pairs(strengths: Correlations) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Places of the pairs that have a strength, the strongest first."""
     one, other = np.nonzero(np.triu(~np.isnan(strengths.values), 1))
     sizes = np.abs(strengths.values[one, other])
     order = np.lexsort((other, one, -np.round(sizes, 12)))
-    return list(zip(one[order].tolist(), other[order].tolist(), strict=True))
+    return one[order], other[order]
 
 
 def _explaining_rows(encoded: Sequence[EncodedColumn]) -> int:

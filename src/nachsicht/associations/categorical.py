@@ -108,8 +108,11 @@ def etas(
         return found
     few = np.sort(drawn)
     for band in bands_of([(side.codes, len(side.names)) for side in levels]):
-        in_all = power_sums(band, quantities, slice(None), 2, pmap)
         in_few = power_sums(band.at(few), quantities, few, 4, pmap)
+        if len(few) == len(band.codes[0]):
+            in_all = in_few[:3]
+        else:
+            in_all = power_sums(band, quantities, slice(None), 2, pmap)
         for into, figure in zip(
             (found.values, found.errors, found.rows), _etas(in_all, in_few, band), strict=True
         ):

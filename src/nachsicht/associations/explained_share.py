@@ -92,24 +92,27 @@ def _values(encoded: Sequence[NumericVector]) -> tuple[Floats, Floats]:
 
 def _of_quantities(band: IndicatorBlock, away: Floats, there: Floats) -> Floats:
     """The share of the variance of every quantity that every column of the band explains."""
-    parts = np.zeros((FOLDS, 2, band.levels, len(away)))
     gaps = np.flatnonzero(~there.all(axis=1))
+    # Quantities without gaps have as many values in a bin as it has rows.
+    counts_by_fold = np.zeros((FOLDS, band.levels, len(away) if len(gaps) else 1))
+    sums_by_fold = np.zeros((FOLDS, band.levels, len(away)))
     for fold, indicators, rows in _folds(band, away.shape[1]):
-        counts = np.repeat(indicators.sum(axis=1)[:, None], len(away), axis=1)
+        counts = np.repeat(indicators.sum(axis=1)[:, None], counts_by_fold.shape[2], axis=1)
         counts[:, gaps] = np.dot(indicators, there[np.ix_(gaps, rows)].T)
-        parts[fold, 0] += counts
-        parts[fold, 1] += np.dot(indicators, away[:, rows].T)
-    total = parts.sum(axis=0)
-    total_by_column = np.array([band.total(figure) for figure in total])
+        counts_by_fold[fold] += counts
+        sums_by_fold[fold] += np.dot(indicators, away[:, rows].T)
+    all_counts, all_sums = counts_by_fold.sum(axis=0), sums_by_fold.sum(axis=0)
+    counts_by_column, sums_by_column = band.total(all_counts), band.total(all_sums)
     # Squared errors, less the squares themselves, which all explanations have in common.
-    errors = np.zeros(total.shape[1:])
-    baseline = np.zeros(total_by_column.shape[1:])
-    for counts, sums in parts:
+    errors, baseline = np.zeros(all_sums.shape), np.zeros(sums_by_column.shape)
+    for counts, sums in zip(counts_by_fold, sums_by_fold, strict=True):
         in_all, sum_of_all = band.total(counts), band.total(sums)
-        overall = (total_by_column[1] - sum_of_all) / (total_by_column[0] - in_all)
-        left = total[0] - counts
-        means = (total[1] - sums) / left
-        np.copyto(means, band.expand(overall), where=left == 0)
+        overall = (sums_by_column - sum_of_all) / (counts_by_column - in_all)
+        left = all_counts - counts
+        means = (all_sums - sums) / left
+        alone = left == 0
+        if alone.any():
+            np.copyto(means, band.expand(overall), where=alone)
         errors += means * (means * counts - 2 * sums)
         baseline += overall * (overall * in_all - 2 * sum_of_all)
     squares = _squares(band, away)
@@ -135,18 +138,26 @@ def _of_levels(band: IndicatorBlock, target: IndicatorBlock) -> Floats:
     total = parts.sum(axis=0)
     by_bin, overall_counts = target.total(total, axis=1), band.total(total)
     n = target.total(overall_counts, axis=1)
-    # Of a row with level y the squared error is 1 - 2 p(y) + the sum of all p².
-    errors, baseline = np.zeros(total.shape), np.zeros(overall_counts.shape)
+    # Of a row with level y the squared error is 1 - 2 p(y) + the sum of all p². Shares p of a bin
+    # are (total - counts) / left; what is summed by the levels is a whole number.
+    errors, baseline = np.zeros(by_bin.shape), np.zeros(overall_counts.shape)
+    squares_of_total = target.products(total, total)
     for counts in parts:
         held, in_all = target.total(counts, axis=1), band.total(counts)
         rows_in_fold = target.total(in_all, axis=1)
         overall = (overall_counts - in_all) / target.expand(n - rows_in_fold, axis=1)
-        left = target.expand(by_bin - held, axis=1)
-        shares = (total - counts) / left
-        np.copyto(shares, band.expand(overall), where=left == 0)
-        errors += shares * (shares * target.expand(held, axis=1) - 2 * counts)
+        left = by_bin - held
+        own, common = target.products(counts, counts), target.products(counts, total)
+        squares = squares_of_total - 2 * common + own
+        wrong = (squares * held / left - 2 * (common - own)) / left
+        alone = left == 0
+        if alone.any():
+            of_overall = band.expand(overall)
+            expected = target.products(of_overall, of_overall) * held
+            np.copyto(wrong, expected - 2 * target.products(counts, of_overall), where=alone)
+        errors += wrong
         baseline += overall * (overall * target.expand(rows_in_fold, axis=1) - 2 * in_all)
-    wrong = n + target.total(band.total(errors), axis=1)
+    wrong = n + band.total(errors)
     wrong_overall = n + target.total(baseline, axis=1)
     return np.where(wrong_overall > 1e-9, 1 - wrong / wrong_overall, np.nan)
 

@@ -62,21 +62,29 @@ class IndicatorBlock(msgspec.Struct, frozen=True, dict=True):
         """Figures by column as figures by level."""
         return np.repeat(by_column, self.sizes, axis=axis)
 
+    def products(self, one: Floats, other: Floats) -> Floats:
+        """Products of figures by level, on the second axis, summed to figures by column."""
+        found = np.empty((len(one), len(self.starts)))
+        sums.products_in_runs(one, other, self.starts, found)
+        return found
+
     def total(self, by_level: Floats, axis: int = 0) -> Floats:
         """Figures by level summed to figures by column."""
+        if axis == 1:
+            found = np.empty((len(by_level), len(self.starts)))
+            sums.in_runs(np.ascontiguousarray(by_level), self.starts, found)
+            return found
         most = int(self.sizes.max())
         if by_level.size // self.levels * len(self.starts) <= most * _FEW_FIGURES:
-            return np.add.reduceat(by_level, self.starts, axis)
-        found = by_level.take(self.starts, axis)
+            return np.add.reduceat(by_level, self.starts)
+        found = by_level.take(self.starts, 0)
         for level in range(1, most):
             more = self.sizes > level
-            part = by_level.take(self.starts[more] + level, axis)
+            part = by_level.take(self.starts[more] + level, 0)
             if more.all():
                 found += part
-            elif axis == 0:
-                found[more] += part
             else:
-                found[:, more] += part
+                found[more] += part
         return found
 
 

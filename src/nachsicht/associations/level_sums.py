@@ -112,9 +112,12 @@ def _by_product(
     powers: int,
 ) -> Floats:
     ranked = np.array([q.ranked[rows] * q.to_one for q in quantities])
-    power = np.array([q.present[rows] for q in quantities], np.float64)
-    sums = [np.dot(indicators, power.T)]
-    power = ranked
+    counts = np.repeat(indicators.sum(axis=1)[:, None], len(quantities), axis=1)
+    gaps = [i for i, quantity in enumerate(quantities) if not quantity.whole]
+    if gaps:
+        there = np.array([quantities[i].present[rows] for i in gaps], np.float64)
+        counts[:, gaps] = np.dot(indicators, there.T)
+    sums, power = [counts], ranked
     for _ in range(powers):
         sums.append(np.dot(indicators, power.T))
         power = power * ranked

@@ -101,7 +101,7 @@ class InMemory:
         n: int = self.table.num_rows
         return n
 
-    @property
+    @cached_property
     def names(self) -> Sequence[str]:
         """Of the columns."""
         names: Sequence[str] = self.table.schema.names

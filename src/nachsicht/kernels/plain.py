@@ -351,6 +351,19 @@ def recoded(codes: Array, new: Array, into: Array) -> int:
     return int(wrong[0]) if len(wrong) else -1
 
 
+def in_runs(figures: Array, starts: Array, into: Array) -> None:
+    """The sums of the figures of each row within runs, which begin at ``starts``, the first at 0.
+
+    ``into`` has as many rows as figures, and a column for each run.
+    """
+    np.add.reduceat(figures, starts, axis=1, out=into)
+
+
+def products_in_runs(one: Array, other: Array, starts: Array, into: Array) -> None:
+    """The sums of the products of two tables of figures within runs of each row, as `in_runs`."""
+    in_runs(one * other, starts, into)
+
+
 def pairs(one: Array, other: Array, into: Array) -> None:
     """Count the rows by two levels, those where either is missing (below 0) left out.
 

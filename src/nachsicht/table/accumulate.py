@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.numeric import as_numbers
-from nachsicht.associations.all_pairs import by_names, relations_of
+from nachsicht.associations.all_pairs import Pearson, relations_of
 from nachsicht.associations.pca import components_of
 from nachsicht.associations.pearson import CoMoments, observe_comoments
 from nachsicht.columns.accumulate import ColumnPart, encode, finish_column, observe_column
@@ -228,7 +228,7 @@ def finish_table(
         range(len(names)),
     )
     columns = tuple(finished)
-    pearson = by_names([names[i] for i in plan.numbers], part.comoments.correlations())
+    pearson = Pearson([names[i] for i in plan.numbers], part.comoments.correlations())
     found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, pmap)
     further = zip(part.further, plan.subsets, strict=True)
     computed = Computed(

@@ -285,6 +285,40 @@ def recoded(const int32_t[::1] codes, const int32_t[::1] new, int32_t[::1] into)
     return wrong
 
 
+def in_runs(const double[:, ::1] figures, const int64_t[::1] starts, double[:, ::1] into):
+    """The sums of the figures of each row within runs, which begin at ``starts``, the first at 0.
+
+    ``into`` has as many rows as figures, and a column for each run.
+    """
+    cdef Py_ssize_t i, run, k, stop, runs = starts.shape[0]
+    cdef double sum_
+    with nogil:
+        for i in range(figures.shape[0]):
+            for run in range(runs):
+                stop = starts[run + 1] if run + 1 < runs else figures.shape[1]
+                sum_ = 0.0
+                for k in range(starts[run], stop):
+                    sum_ += figures[i, k]
+                into[i, run] = sum_
+
+
+def products_in_runs(
+    const double[:, ::1] one, const double[:, ::1] other, const int64_t[::1] starts,
+    double[:, ::1] into
+):
+    """The sums of the products of two tables of figures within runs of each row, as `in_runs`."""
+    cdef Py_ssize_t i, run, k, stop, runs = starts.shape[0]
+    cdef double sum_
+    with nogil:
+        for i in range(one.shape[0]):
+            for run in range(runs):
+                stop = starts[run + 1] if run + 1 < runs else one.shape[1]
+                sum_ = 0.0
+                for k in range(starts[run], stop):
+                    sum_ += one[i, k] * other[i, k]
+                into[i, run] = sum_
+
+
 def pairs(const int32_t[::1] one, const int32_t[::1] other, int64_t[:, ::1] into):
     """Count the rows by two levels, those where either is missing (below 0) left out.
 
