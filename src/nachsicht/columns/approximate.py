@@ -197,17 +197,20 @@ class CondensedTexts(msgspec.Struct, frozen=True, dict=True):
 def condense_texts(part: ValueCountsPart) -> CondensedTexts:
     """Turn counted texts into sketches."""
     tally = part.counted()
+    keys = KeySample().add(hash_values(tally.values), tally.counts)
+    return sketched_texts(tally, keys, _no_texts().add(tally))
+
+
+def sketched_texts(tally: ValueCounts, keys: KeySample, heavy: HeavyTexts) -> CondensedTexts:
+    """The bounded form of texts of which different and frequent ones are known."""
     measures = measure_texts(tally)
-    empty = HeavyTexts(ValueCounts(tally.table.slice(0, 0)))
-    words, shapes = empty.add(measures.frequent_words), empty.add(measures.shapes)
-    return CondensedTexts(
-        int(tally.counts.sum()),
-        KeySample().add(hash_values(tally.values), tally.counts),
-        empty.add(tally),
-        _bounded(measures, words, shapes),
-        words,
-        shapes,
-    )
+    words, shapes = _no_texts().add(measures.frequent_words), _no_texts().add(measures.shapes)
+    rows = int(tally.counts.sum())
+    return CondensedTexts(rows, keys, heavy, _bounded(measures, words, shapes), words, shapes)
+
+
+def _no_texts() -> HeavyTexts:
+    return HeavyTexts(ValueCountsPart((), 0).counted())
 
 
 def _bounded(measures: TextMeasures, words: HeavyTexts, shapes: HeavyTexts) -> TextMeasures:

@@ -109,7 +109,7 @@ def condensed_identifier(texts: CondensedTexts, settings: Settings) -> Identifie
 
 def _mode(numbers: CondensedNumbers) -> NumberCount | None:
     heavy = numbers.heavy
-    if not len(heavy.counts) or heavy.counts.max() <= heavy.error:
+    if not len(heavy.counts) or heavy.counts.max() <= max(heavy.error, 1):
         return None
     place = int(np.argmax(heavy.counts))
     return NumberCount(heavy.values[place].item(), int(heavy.counts[place]))

@@ -61,10 +61,19 @@ def _spark(
     return EngineResult(computed, None, reader)
 
 
+def _sql(
+    opened: Opened, settings: Settings, listener: ProgressListener, now: int | None
+) -> EngineResult:
+    from nachsicht.engines.sql import run_sql
+
+    return EngineResult(run_sql(opened, settings, listener, now))
+
+
 ENGINES: dict[str, Engine] = {
     "local": Engine(_local),
     "dask": Engine(_dask, ("dask", "distributed")),
     "spark": Engine(_spark, ("pyspark",)),
+    "sql": Engine(_sql, ("sqlalchemy",)),
 }
 
 

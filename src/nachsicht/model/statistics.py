@@ -20,6 +20,7 @@ class Reason(StrEnum):
     NOT_POSITIVE = "not_positive"
     TOO_MANY_LEVELS = "too_many_levels"
     NOT_SHARED = "not_shared"
+    NO_ROW_ORDER = "no_row_order"
 
 
 class Absent(msgspec.Struct, frozen=True):

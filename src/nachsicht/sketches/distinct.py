@@ -27,12 +27,28 @@ ROWS_SIZE = 1 << 17
 _ENOUGH = 1.25
 
 
+class CountedKeys(msgspec.Struct, frozen=True):
+    """How many different values there are, and stand in one row only; the sum of squared counts."""
+
+    distinct: int
+    once: int
+    squares: float
+
+    def with_value(self, rows: int) -> CountedKeys:
+        """With one more value, of so many rows."""
+        return CountedKeys(self.distinct + 1, self.once + (rows == 1), self.squares + rows**2)
+
+
 class KeySample(msgspec.Struct, frozen=True):
-    """The smallest hashes, rising, and in how many rows each stands."""
+    """The smallest hashes, rising, and in how many rows each stands.
+
+    Where others have counted all values, ``known`` is what they found, and there are no hashes.
+    """
 
     hashes: Hashes = msgspec.field(default_factory=lambda: np.empty(0, np.uint64))
     counts: NDArray[np.int64] = msgspec.field(default_factory=lambda: np.empty(0, np.int64))
     size: int = SIZE
+    known: CountedKeys | None = None
 
     def add(self, hashes: Hashes, counts: NDArray[np.int64] | None = None) -> KeySample:
         """The sample with further hashes; of one row each, or as many as ``counts`` says."""
@@ -73,6 +89,8 @@ class KeySample(msgspec.Struct, frozen=True):
     @property
     def distinct(self) -> int:
         """How many different values there are."""
+        if self.known:
+            return self.known.distinct
         if self.exact:
             return len(self.hashes)
         return round((self.size - 1) / (float(self.hashes[-1]) / 2.0**64))
@@ -80,8 +98,18 @@ class KeySample(msgspec.Struct, frozen=True):
     @property
     def once(self) -> int:
         """How many values stand in one row only."""
+        if self.known:
+            return self.known.once
         share = float((self.counts == 1).mean()) if len(self.counts) else 0.0
         return round(self.distinct * share)
+
+    @property
+    def squares(self) -> float:
+        """About the sum of the squared counts of all values."""
+        if self.known:
+            return self.known.squares
+        squares = float((self.counts.astype(np.float64) ** 2).mean()) if len(self.counts) else 0.0
+        return squares * self.distinct
 
     @property
     def repeated_rows(self) -> int:

@@ -41,6 +41,13 @@ class QuantileSketch(msgspec.Struct, frozen=True):
                 start, error = end, error + step // 2
         return QuantileSketch(tuple(reversed(levels)), values[start:].copy(), error)
 
+    @staticmethod
+    def of_counted(values: _Floats, counts: NDArray[np.int64], error: int = 0) -> QuantileSketch:
+        """A sketch of rising values, each of which stands for so many rows: none is thinned."""
+        bits = range(int(counts.max(initial=0)).bit_length())
+        levels = tuple((values[counts >> bit & 1 == 1],) for bit in bits)
+        return QuantileSketch(levels, error=error)
+
     def merge(self, other: QuantileSketch) -> QuantileSketch:
         """Put two sketches together."""
         mine = QuantileSketch(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import AbstractContextManager
 from typing import Any, Protocol
 
 import msgspec
@@ -84,6 +85,8 @@ class Opened(msgspec.Struct, frozen=True):
         What came with the data and says what its columns are.
     whole : bool
         Whether it can only be read as a whole.
+    database : callable, optional
+        Connects to the database that it is a table of, and gives what can be asked of that.
     """
 
     facts: SourceFacts
@@ -95,6 +98,7 @@ class Opened(msgspec.Struct, frozen=True):
     frame: Any = None
     description: Description | None = None
     whole: bool = False
+    database: Callable[[], AbstractContextManager[Any]] | None = None
 
 
 class Source(Protocol):

@@ -136,13 +136,16 @@ def moments_of(values: NDArray[np.float64]) -> Moments:
         s1, s2, s3, s4 = kernels.powers(values, 0.5 / scale, middle)
     else:  # whose inverse would overflow
         s1, s2, s3, s4 = kernels.powers(values / 2 / scale, 1.0, middle)
-    return _about_mean(n, total, mean, scale * 2, (s1, s2, s3, s4))
+    return moments_about(n, total, mean, scale * 2, (s1, s2, s3, s4))
 
 
-def _about_mean(
+def moments_about(
     n: int, total: float, mean: float, scale: float, sums: tuple[float, float, float, float]
 ) -> Moments:
-    """From the sums of powers of what is nearly the distance from the mean."""
+    """Moments from the sums of powers of what is nearly the distance from the mean.
+
+    Distances are in units of ``scale``.
+    """
     s1, s2, s3, s4 = sums
     off = s1 / n  # what rounding left of the mean
     return Moments(
@@ -172,7 +175,7 @@ def moments_of_few(values: NDArray[np.float64], rows: NDArray[np.int64]) -> Mome
     scale = math.ldexp(1.0, math.frexp(largest)[1])
     away /= scale
     s1, s2, s3, s4 = (float(away**power @ weights) for power in (1, 2, 3, 4))
-    return _about_mean(n, total, mean, scale, (s1, s2, s3, s4))
+    return moments_about(n, total, mean, scale, (s1, s2, s3, s4))
 
 
 def blocks_of(values: NDArray[np.float64]) -> Iterator[NDArray[np.float64]]:

@@ -35,6 +35,11 @@ class OrderPart(msgspec.Struct, frozen=True):
     level: bool = False
     squares: float = 0.0
 
+    @staticmethod
+    def unordered() -> OrderPart:
+        """That of rows which stand in no order."""
+        return OrderPart(up=True, down=True)
+
     def merge(self, later: OrderPart) -> OrderPart:
         """Put the part of later rows behind this one."""
         if self.first is None:
@@ -81,6 +86,8 @@ class OrderPart(msgspec.Struct, frozen=True):
         """
         if moments.n < 3:
             return Absent(Reason.TOO_FEW_VALUES)
+        if self.first is None:
+            return Absent(Reason.NO_ROW_ORDER)
         if not moments.m2:
             return Absent(Reason.NEVER_VARIES)
         if (self.up or self.down) and self.squares < _SMALLEST:

@@ -22,6 +22,7 @@ from nachsicht.columns.levels import Grouper, columns_to_split_by
 from nachsicht.config.settings import Settings
 from nachsicht.errors import UnreadableSourceError
 from nachsicht.model.dataset_schema import ColumnDescription, Description
+from nachsicht.model.profile import Duplicates
 from nachsicht.sketches.row_sample import RowSample, sample_rows
 from nachsicht.table.duplicates import (
     CondensedDuplicates,
@@ -216,10 +217,47 @@ class Finished(NamedTuple):
     drawn: DrawnRows
 
 
+class Observed(NamedTuple):
+    """What is known of all rows, by whatever way: what a table is finished from."""
+
+    rows: int
+    fingerprint: str
+    columns: tuple[ColumnPart, ...]
+    duplicates: Duplicates
+    further: tuple[Duplicates, ...]
+    gaps: GapsPart
+    patterns: GapPatternsPart
+    ends: EndsPart
+    sample: RowSample
+    pearson: Pearson
+    breaches: BreachesPart
+
+
 def finish_table(
     part: TablePart, plan: TablePlan, now: int | None = None, pmap: ParallelMap = map
 ) -> Finished:
     """Everything that a profile is made of; ``now`` in microseconds since 1970."""
+    names = plan.schema.names
+    observed = Observed(
+        part.rows,
+        fingerprint(names, part.rows, part.hash_sum),
+        part.columns,
+        part.duplicates.finish(),
+        tuple(further.finish() for further in part.further),
+        part.gaps,
+        part.patterns,
+        part.ends,
+        part.sample,
+        Pearson([names[i] for i in plan.numbers], part.comoments.correlations()),
+        part.breaches,
+    )
+    return finish_observed(observed, plan, now, pmap)
+
+
+def finish_observed(
+    part: Observed, plan: TablePlan, now: int | None = None, pmap: ParallelMap = map
+) -> Finished:
+    """As `finish_table`, from what is known of all rows."""
     names, settings = plan.schema.names, plan.settings
     finished = pmap(
         lambda i: finish_column(
@@ -228,16 +266,16 @@ def finish_table(
         range(len(names)),
     )
     columns = tuple(finished)
-    pearson = Pearson([names[i] for i in plan.numbers], part.comoments.correlations())
-    found = relations_of(columns, part.sample.rows, part.sample.order, part.rows, pearson, pmap)
+    sample = part.sample
+    found = relations_of(columns, sample.rows, sample.order, part.rows, part.pearson, pmap)
     further = zip(part.further, plan.subsets, strict=True)
     computed = Computed(
         rows=part.rows,
-        fingerprint=fingerprint(names, part.rows, part.hash_sum),
+        fingerprint=part.fingerprint,
         columns=columns,
-        duplicates=part.duplicates.finish(),
+        duplicates=part.duplicates,
         duplicates_by_subset=tuple(
-            in_columns(duplicates.finish(), subset, columns) for duplicates, subset in further
+            in_columns(duplicates, subset, columns) for duplicates, subset in further
         ),
         missing_patterns=part.patterns.finish(names),
         missing_by_level=part.gaps.finish(columns),

@@ -65,10 +65,9 @@ class Counts(msgspec.Struct, frozen=True):
         return Counts(present, len(counts), once, squares)
 
     @staticmethod
-    def estimated(keys: KeySample, present: int, error_bounds: ErrorBounds) -> Counts:
-        """From a sample of the distinct values."""
-        squares = float((keys.counts.astype(np.float64) ** 2).mean()) if len(keys.counts) else 0.0
-        return Counts(present, keys.distinct, keys.once, squares * keys.distinct, error_bounds)
+    def estimated(keys: KeySample, present: int, bounds: ErrorBounds) -> Counts:
+        """From what is known of the distinct values."""
+        return Counts(present, keys.distinct, keys.once, keys.squares, bounds)
 
 
 class TypedColumn(msgspec.Struct, frozen=True, kw_only=True, dict=True):

@@ -16,6 +16,8 @@ from nachsicht.errors import NachsichtError, SourceNotFoundError, UnreadableSour
 from nachsicht.i18n import phrase
 from nachsicht.model.dataset_schema import ColumnDescription, Description
 from nachsicht.sources.database.adbc import RANGE_ROWS, has_driver, key_ranges, reader_for
+from nachsicht.sources.database.aggregates import BACKENDS, DatabaseTable
+from nachsicht.sources.database.values import ColumnTypes
 from nachsicht.sources.protocol import Opened, Restart, SourceFacts
 
 #: Rows of a batch, and about how many bytes a cell takes.
@@ -23,6 +25,8 @@ BATCH_ROWS = 1 << 16
 _CELL = 24
 #: Databases that can hold a transaction to one state of the data.
 _REPEATABLE = ("postgresql", "mysql", "mariadb")
+#: Databases whose dialect cannot describe tables with every current SQLAlchemy.
+_UNDESCRIBED = ("duckdb",)
 #: What forbids them to change anything, as the first word of a connection.
 _READ_ONLY = {"postgresql": "set transaction read only", "sqlite": "pragma query_only = on"}
 
@@ -78,7 +82,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             ends = self._key_ends(connection, statement, description, rows)
         fast = self._fast_batches(self._texts(statement, ends, rows))
         facts = SourceFacts(self._shown, self._url.get_backend_name(), None)
-        columns = _Columns()
+        columns = ColumnTypes()
         bytes_of_a_row = _CELL * max(width, 1)
 
         def batches() -> Iterator[tuple[Any, int]]:
@@ -95,7 +99,31 @@ class DatabaseSource(msgspec.Struct, frozen=True):
                     continue
 
         size = rows * bytes_of_a_row
-        return Opened(facts, size, table, batches, description=description)
+        database = self._in_database if self._url.get_backend_name() in BACKENDS else None
+        return Opened(facts, size, table, batches, description=description, database=database)
+
+    @contextmanager
+    def _in_database(self) -> Iterator[DatabaseTable]:
+        """The rows, to be asked of; in one transaction."""
+        import sqlalchemy as sql
+
+        ours: Exception | None = None
+        with self._connection() as connection:
+            statement = self._statement(connection)
+            description = self._description(connection)
+            if self.reading.query:
+                names = list(connection.execute(statement).keys())
+                statement = statement.columns(*(sql.column(name) for name in names))
+            asked = statement.subquery("asked")
+            key = description.key[0] if description and len(description.key) == 1 else None
+            try:
+                yield DatabaseTable(connection, asked, list(asked.c.keys()), key)
+            except sql.exc.SQLAlchemyError:
+                raise
+            except Exception as error:  # no fault of the database
+                ours = error
+        if ours:
+            raise ours
 
     def _fast_batches(self, statements: Sequence[str]) -> Callable[[], Iterator[Any]] | None:
         """Reads through the ADBC driver, where it is there and knows all types; else None."""
@@ -146,7 +174,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             for part in parts
         ]
 
-    def _batches(self, columns: _Columns) -> Iterator[Any]:
+    def _batches(self, columns: ColumnTypes) -> Iterator[Any]:
         with self._connection() as connection:
             statement = self._statement(connection)
             result = connection.execution_options(
@@ -182,18 +210,20 @@ class DatabaseSource(msgspec.Struct, frozen=True):
                 else phrase("hints.known_are", names=", ".join(known)),
                 name=name,
             )
-        found = inspector.get_columns(name, schema or None)
-        columns: list[Any] = [sql.column(c["name"]) for c in found]
-        return sql.select(*columns).select_from(sql.table(name, schema=schema or None))
+        table = sql.table(name, schema=schema or None)
+        # Not every dialect can describe a table, but all can read one.
+        found = connection.execute(sql.select(sql.text("*")).select_from(table).limit(0)).keys()
+        return sql.select(*(sql.column(column) for column in found)).select_from(table)
 
     def _description(self, connection: Any) -> Description | None:
         """What the database itself says of a table: comments, and what it holds the columns to."""
         import sqlalchemy as sql
 
-        if self.reading.query:
+        if self.reading.query or self._url.get_backend_name() in _UNDESCRIBED:
             return None
         schema, _, name = str(self.reading.table).rpartition(".")
         inspector = sql.inspect(connection)
+        known = inspector.get_columns(name, schema or None)
         try:
             key = inspector.get_pk_constraint(name, schema or None)["constrained_columns"]
         except NotImplementedError:  # not every database tells of keys
@@ -205,7 +235,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
                 required=not column.get("nullable", True),
                 unique=key == [column["name"]],
             )
-            for column in inspector.get_columns(name, schema or None)
+            for column in known
         )
         return Description(source=self._shown, columns=columns, key=tuple(key))
 
@@ -232,6 +262,8 @@ class DatabaseSource(msgspec.Struct, frozen=True):
 
         backend = self._url.get_backend_name()
         options: dict[str, Any] = {"hide_parameters": True}
+        if backend == "duckdb" and self._url.database not in (None, "", ":memory:"):
+            options["connect_args"] = {"read_only": True}
         if backend in _REPEATABLE:
             options["isolation_level"] = "REPEATABLE READ"
         engine = None
@@ -261,53 +293,3 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             raise UnreadableSourceError(
                 "database_not_read", where=self._shown, message=message
             ) from None
-
-
-class _Columns:
-    """The types of the columns, as far as the rows so far tell them."""
-
-    def __init__(self) -> None:
-        self._types: list[Any] | None = None
-
-    def batch(self, names: list[str], values: list[tuple[Any, ...]]) -> Any:
-        """Rows as a batch; `Restart` where they show that a column is of another type."""
-        found = [_array(column) for column in values]
-        if self._types is None:
-            self._types = [array.type for array in found]
-        wider = [_wider(known, array.type) for known, array in zip(self._types, found, strict=True)]
-        if wider != self._types:
-            self._types = wider
-            raise Restart
-        arrays = [
-            array if array.type == kind else _as(column, array, kind)
-            for column, array, kind in zip(values, found, wider, strict=True)
-        ]
-        return pa.RecordBatch.from_arrays(arrays, names=names)
-
-
-def _array(values: tuple[Any, ...]) -> Any:
-    try:
-        return pa.array(values)
-    except (pa.ArrowException, TypeError, ValueError, OverflowError):
-        return pa.array([None if v is None else str(v) for v in values], pa.large_string())
-
-
-def _as(values: tuple[Any, ...], array: Any, kind: Any) -> Any:
-    if kind == pa.large_string():
-        return pa.array([None if v is None else str(v) for v in values], kind)
-    return array.cast(kind)
-
-
-def _wider(one: Any, other: Any) -> Any:
-    """A type that holds the values of both."""
-    if one == other or pa.types.is_null(other):
-        return one
-    if pa.types.is_null(one):
-        return other
-    if all(pa.types.is_integer(t) or pa.types.is_floating(t) for t in (one, other)):
-        return pa.float64()
-    if all(pa.types.is_decimal(t) for t in (one, other)):
-        scale = max(one.scale, other.scale)
-        digits = max(one.precision - one.scale, other.precision - other.scale)
-        return pa.decimal256(min(digits + scale, 76), scale)
-    return pa.large_string()

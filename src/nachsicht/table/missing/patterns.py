@@ -23,7 +23,7 @@ from nachsicht.model.missing import (
 #: So many patterns are kept in a profile, the most frequent ones.
 MOST_PATTERNS = 30
 #: So many different patterns are distinguished at all.
-_MOST_KNOWN = 20_000
+MOST_KNOWN = 20_000
 #: Rows of a block at first; blocks grow by doubling, so that there are never more than these.
 _FIRST_BLOCK, MOST_BLOCKS = 64, 128
 #: Pairs that share so much of their missing values are a group, and so many pairs are kept.
@@ -54,8 +54,8 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
         """Put two parts of the same data together; each knows where its rows stand."""
         patterns = self.patterns + other.patterns
         beyond = self.beyond + other.beyond
-        if len(patterns) > _MOST_KNOWN:
-            kept = Counter(dict(_most_frequent(patterns, _MOST_KNOWN)))
+        if len(patterns) > MOST_KNOWN:
+            kept = Counter(dict(_most_frequent(patterns, MOST_KNOWN)))
             beyond += patterns.total() - kept.total()
             patterns = kept
         size = max(self.block_rows, other.block_rows)

@@ -1,0 +1,464 @@
+"""What a database computes of its rows by itself: counts, groups, sums, ranks. Few rows come back.
+
+Statements keep to what PostgreSQL, DuckDB and SQLite all have: groups, common table expressions,
+and sums over a window.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from itertools import combinations
+from typing import Any, NamedTuple
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from nachsicht.associations.pearson import DECIMALS
+from nachsicht.stats.moments import Moments, moments_about
+
+#: Kinds of databases whose answers are tested.
+BACKENDS = ("postgresql", "duckdb", "sqlite")
+#: The most frequent values that are read of a column of very many, and the first and last ones.
+TOP, ENDS = 1 << 12, 16
+#: Equal steps of rank at which a value is read.
+STEPS = 1 << 14
+#: Expressions of one statement; some databases take no more than two thousand columns.
+_EXPRESSIONS = 480
+#: The largest finite number. Where a database has NaN, that is beyond all others.
+_LARGEST = 1.7976931348623157e308
+#: Deviations below this part of the largest one count as none: their powers would underflow, which
+#: is an error to some databases.
+_SMALLEST = 1e-60
+#: What rounding leaves of a sum of squares that is none.
+_ROUNDING = 1e-12
+#: What makes an order of whole numbers that has nothing to do with their size: a prime, and a
+#: factor whose products with what is left of a division by it fit in 63 bits.
+_PRIME, _FACTOR = 2_147_483_647, 1_103_515_245
+
+
+class ColumnReading(NamedTuple):
+    """How a column is read: of which family its values are, and which of them are missing.
+
+    Families are ``whole`` and other ``number``, ``time``, ``flag``, and ``text``, as which all
+    others are read.
+    """
+
+    name: str
+    family: str
+    marks: tuple[Any, ...] = ()
+
+
+class Tally(NamedTuple):
+    """Different values, as the driver gives them, and in how many rows each stands."""
+
+    values: list[Any]
+    counts: NDArray[np.int64]
+
+
+class Spread(NamedTuple):
+    """What is known of a column of very many different values.
+
+    ``distinct``, ``once`` and ``squares`` are how many there are, how many stand in one row, and
+    the sum of the squared counts. ``top`` are the most frequent ones; ``low`` and ``high`` those
+    at the ends, both rising. ``ranks`` are rising values that stand for so many rows each, and
+    ``error`` is by how many rows their ranks may be off.
+    """
+
+    distinct: int
+    once: int
+    squares: float
+    top: Tally
+    low: Tally
+    high: Tally
+    ranks: Tally
+    error: int
+
+
+class NumberSums(msgspec.Struct, frozen=True):
+    """Of a column of numbers: moments of the finite ones, and counts."""
+
+    moments: Moments
+    infinite_below: int = 0
+    infinite_above: int = 0
+    zeros: int = 0
+    negatives: int = 0
+    whole: bool = True
+
+
+class DatabaseTable:
+    """A table or the result of a query, of which the database is asked.
+
+    Parameters
+    ----------
+    connection : SQLAlchemy connection
+        In one transaction.
+    rows : SQLAlchemy selectable
+        With a column for each name.
+    names : sequence of str
+        Of the columns.
+    key : str, optional
+        A column of whole numbers that differ in all rows.
+    families : mapping, optional
+        How the columns are read, by name.
+    """
+
+    def __init__(
+        self,
+        connection: Any,
+        rows: Any,
+        names: Sequence[str],
+        key: str | None,
+        families: Mapping[str, str] | None = None,
+    ) -> None:
+        self._connection, self._rows, self.names, self.key = connection, rows, names, key
+        self._families = families or {}
+
+    def read_as(self, columns: Sequence[ColumnReading]) -> DatabaseTable:
+        """The same rows, with the columns as they are to be read; others are left out."""
+        import sqlalchemy as sql
+
+        found = []
+        for column in columns:
+            value: Any = self._rows.c[column.name]
+            if column.family == "text":
+                value = sql.cast(value, sql.Text)
+            for mark in column.marks:
+                value = sql.case((value == mark, None), else_=value)
+            found.append(value.label(column.name))
+        read = sql.select(*found).subquery("read_rows")
+        families = {column.name: column.family for column in columns}
+        return DatabaseTable(self._connection, read, list(families), self.key, families)
+
+    def counts(self) -> tuple[int, list[int]]:
+        """All rows, and for each column those with a value."""
+        import sqlalchemy as sql
+
+        count = sql.func.count
+        held = [count(self._rows.c[name]) for name in self.names]
+        rows, *found = self._one([count(), *held])
+        return int(rows), [int(n) for n in found]
+
+    def drawn(self, most: int) -> list[tuple[Any, ...]]:
+        """Evenly drawn rows, in the order of their drawing.
+
+        Where there is a key of whole numbers, it alone says which; else they are drawn anew each
+        time.
+        """
+        import sqlalchemy as sql
+
+        if self.key is None:
+            order: Any = sql.func.random()
+        else:
+            order = sql.cast(self._rows.c[self.key], sql.BigInteger) % _PRIME * _FACTOR % _PRIME
+        asked = sql.select(*(self._rows.c[name] for name in self.names))
+        return [tuple(row) for row in self._all(asked.order_by(order).limit(most))]
+
+    def tally(self, name: str, most: int) -> Tally | None:
+        """All different values of a column; None where there are more than ``most``."""
+        import sqlalchemy as sql
+
+        value = self._rows.c[name]
+        asked = sql.select(value, sql.func.count()).where(value.is_not(None)).group_by(value)
+        found = self._all(asked.limit(most + 1))
+        return None if len(found) > most else _tally(found)
+
+    def spread(self, name: str, rows: int, *, ranked: bool, finite: bool) -> Spread:
+        """What is known of a column of very many different values.
+
+        Parameters
+        ----------
+        name : str
+            Of the column.
+        rows : int
+            With a value.
+        ranked : bool
+            Whether the ends and the ranks are looked for.
+        finite : bool
+            Whether values may be infinite or no numbers at all; these are left out.
+        """
+        import sqlalchemy as sql
+
+        func, value = sql.func, self._rows.c[name]
+        asked = sql.select(value.label("v"), func.count().label("c")).where(value.is_not(None))
+        if finite:
+            asked = asked.where(func.abs(value) <= _LARGEST)
+        # Counted once, though several parts are made of it.
+        groups: Any = asked.group_by(value).cte("counted").prefix_with("MATERIALIZED")
+        v, c = groups.c.v, groups.c.c
+        doubled = sql.cast(c, sql.Double)
+        once, none = func.sum(sql.case((c == 1, 1), else_=0)), sql.null()
+        parts = [
+            sql.select(
+                sql.literal("all").label("part"),
+                none.label("v"),
+                func.count().label("c"),
+                once.label("more"),
+                func.sum(doubled * doubled).label("squares"),
+                none.label("last"),
+            ).select_from(groups),
+            _some("top", groups, TOP, c.desc(), v),
+        ]
+        if ranked:
+            parts += [_some("low", groups, ENDS, v), _some("high", groups, ENDS, v.desc())]
+            reached = sql.select(v, c, func.sum(c).over(order_by=v).label("u")).subquery("reached")
+            up_to = sql.cast(reached.c.u, sql.Double)
+            # Steps are rounded down, for which not every database has a function.
+            stepped = sql.select(
+                reached.c.v, reached.c.c, func.round(up_to * (STEPS / rows) - 0.5).label("step")
+            ).subquery("stepped")
+            of_step = sql.select(
+                sql.literal("rank").label("part"),
+                func.min(stepped.c.v).label("v"),
+                func.sum(stepped.c.c).label("c"),
+                func.count().label("more"),
+                none.label("squares"),
+                func.max(stepped.c.v).label("last"),
+            ).group_by(stepped.c.step)
+            parts.insert(0, of_step)  # its types are those of all parts
+        found: dict[str, list[Any]] = {}
+        for part, *row in self._all(sql.union_all(*parts)):
+            found.setdefault(part, []).append(row)
+        ((_, distinct, once_held, squares, _),) = found["all"]
+        steps = sorted(found.get("rank", ()), key=lambda row: row[0])
+        # The first value of a step stands for half of its rows, the last one for the others.
+        ranks = [
+            half
+            for first, count, _, _, last in steps
+            for half in ((first, int(count) // 2), (last, int(count) - int(count) // 2))
+        ]
+        # A value that stands for itself alone is where it is said to be.
+        error = max(
+            (int(count) // 2 + 1 for _, count, values, *_ in steps if values > 1), default=0
+        )
+        return Spread(
+            int(distinct),
+            int(once_held or 0),
+            float(squares or 0.0),
+            _tally(found.get("top", ())),
+            _tally(sorted(found.get("low", ()), key=lambda row: row[0])),
+            _tally(sorted(found.get("high", ()), key=lambda row: row[0])),
+            _tally(ranks),
+            error,
+        )
+
+    def number_sums(self, numbers: Sequence[tuple[str, bool]]) -> dict[str, NumberSums]:
+        """Moments and counts of columns of numbers or times, in two passes over the rows.
+
+        Times are seconds since 1970; what is counted of them means nothing.
+
+        Parameters
+        ----------
+        numbers : sequence of (str, bool)
+            Names of columns, and whether their values may be infinite or no numbers.
+        """
+        import sqlalchemy as sql
+
+        if not numbers:
+            return {}
+        func, ends = sql.func, self._doubles(numbers)
+        asked: list[Any] = []
+        for i, (_, check) in enumerate(numbers):
+            x = ends.c[f"x{i}"]
+            told = [x == 0, x < 0, func.round(x) != x]
+            if check:
+                told += [ends.c[f"beyond{i}"] == sign for sign in (-1, 1)]
+            counts = [func.count(sql.case((found, 1))) for found in told]
+            asked += [func.count(x), func.sum(x), func.min(x), func.max(x), *counts]
+            asked += [] if check else [sql.literal(0), sql.literal(0)]
+        first = _chunked(self._one(asked), 9)
+        centres = [_centre(*figures[:4]) for figures in first]
+        away, asked = self._distances(numbers, centres), []
+        for name, _ in numbers:
+            d = away.c[name]
+            asked += [func.sum(part) for part in (d, d * d, d * d * d, d * d * (d * d))]
+        powers = _chunked(self._one(asked), 4)
+        found = {}
+        for (name, _), centre, figures, sums in zip(numbers, centres, first, powers, strict=True):
+            n, total, _, _, zeros, negatives, broken, below, above = figures
+            s1, s2, s3, s4 = (float(figure or 0.0) for figure in sums)
+            found[name] = NumberSums(
+                moments_about(int(n), float(total), *centre, (s1, s2, s3, s4))
+                if n
+                else Moments(0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0),
+                int(below),
+                int(above),
+                int(zeros),
+                int(negatives),
+                not broken,
+            )
+        return found
+
+    def correlations(
+        self, numbers: Sequence[tuple[str, bool]], sums: Mapping[str, NumberSums], rows: int
+    ) -> NDArray[np.float64]:
+        """Pearson's correlation of every two columns of numbers, where both have a value.
+
+        NaN where one of the two never varies there. There are so many rows.
+        """
+        import sqlalchemy as sql
+
+        func, k = sql.func, len(numbers)
+        if k < 2:
+            return np.full((k, k), np.nan)
+        moments = [sums[name].moments for name, _ in numbers]
+        away = self._distances(numbers, [(m.mean, m.scale) for m in moments])
+        asked: list[Any] = []
+        pairs = list(combinations(range(k), 2))
+        for i, j in pairs:
+            d, e = (away.c[numbers[place][0]] for place in (i, j))
+            asked.append(func.sum(d * e))
+            if not moments[i].n == moments[j].n == rows:
+                x: Any = sql.case((e.is_not(None), d))
+                y: Any = sql.case((d.is_not(None), e))
+                asked += [func.count(d * e), *(func.sum(z) for z in (x, y, x * x, y * y))]
+        answers = iter(self._one(asked))
+        found = np.full((k, k), np.nan)
+        for i, j in pairs:
+            products, one, other = float(next(answers) or 0.0), moments[i].m2, moments[j].m2
+            if not moments[i].n == moments[j].n == rows:
+                held = [float(next(answers) or 0.0) for _ in range(5)]
+                products -= held[1] * held[2] / max(held[0], 1.0)
+                one, other = _left(held[3], held[1], held[0]), _left(held[4], held[2], held[0])
+            if one > 0 and other > 0:
+                found[i, j] = found[j, i] = products / math.sqrt(one * other)
+        clipped: NDArray[np.float64] = np.clip(found, -1, 1).round(DECIMALS)
+        return clipped
+
+    def repeated_rows(self, names: Sequence[str]) -> int:
+        """Rows that are equal to another one in some columns, but for the first of each."""
+        import sqlalchemy as sql
+
+        columns = [self._rows.c[name] for name in names]
+        count = sql.func.count()
+        groups = sql.select(count.label("c")).group_by(*columns).having(count > 1)
+        repeated = groups.select_from(self._rows).subquery("repeated")
+        (found,) = self._one([sql.func.sum(repeated.c.c - 1)])
+        return int(found or 0)
+
+    def gap_patterns(self, names: Sequence[str], most: int) -> list[tuple[tuple[bool, ...], int]]:
+        """Which of some columns have no value together, and in how many rows; ``most`` of them."""
+        import sqlalchemy as sql
+
+        flags = [
+            sql.case((self._rows.c[name].is_(None), 1), else_=0).label(f"gap_{i}")
+            for i, name in enumerate(names)
+        ]
+        flagged: Any = sql.select(*flags).subquery("flagged")
+        count = sql.func.count()
+        columns = list(flagged.c)
+        asked = sql.select(*columns, count).group_by(*columns).order_by(count.desc(), *columns)
+        return [
+            (tuple(bool(flag) for flag in gaps), int(rows))
+            for *gaps, rows in self._all(asked.limit(most))
+        ]
+
+    def held_by_level(
+        self, by: str, names: Sequence[str]
+    ) -> tuple[list[Any], NDArray[np.int64], NDArray[np.int64]]:
+        """The levels of a column (one may be None), their rows, and values of others in them.
+
+        Returns
+        -------
+        (levels, rows of shape (levels,), values of shape (levels, names))
+        """
+        import sqlalchemy as sql
+
+        func, level = sql.func, self._rows.c[by]
+        held = [func.count(self._rows.c[name]) for name in names]
+        found = self._all(sql.select(level, func.count(), *held).group_by(level))
+        counts = np.array([row[1:] for row in found], np.int64).reshape(len(found), len(names) + 1)
+        return [row[0] for row in found], counts[:, 0], counts[:, 1:]
+
+    def _double(self, name: str, check: bool) -> Any:
+        """A number, or the seconds of a time, in double precision; none where it is not finite."""
+        import sqlalchemy as sql
+
+        value = self._rows.c[name]
+        if self._families.get(name) == "time":
+            return sql.func.date_part("epoch", value)
+        x = sql.cast(value, sql.Double)
+        return sql.case((sql.func.abs(value) <= _LARGEST, x)) if check else x
+
+    def _doubles(self, numbers: Sequence[tuple[str, bool]]) -> Any:
+        """Numbers in double precision, and beyond which end those are that are not finite."""
+        import sqlalchemy as sql
+
+        found = []
+        for i, (name, check) in enumerate(numbers):
+            found.append(self._double(name, check).label(f"x{i}"))
+            if check:
+                value = self._rows.c[name]
+                beyond: Any = sql.case((value == math.inf, 1), (value == -math.inf, -1))
+                found.append(beyond.label(f"beyond{i}"))
+        # An offset keeps databases from computing them again for each figure.
+        return sql.select(*found).offset(0).subquery("doubles")
+
+    def _distances(
+        self, numbers: Sequence[tuple[str, bool]], centres: Sequence[tuple[float, float]]
+    ) -> Any:
+        """How far finite numbers are from a mean, in units of a scale, as a table."""
+        import sqlalchemy as sql
+
+        found = []
+        for (name, check), (mean, scale) in zip(numbers, centres, strict=True):
+            away: Any = (self._double(name, check) - mean) / scale
+            near: Any = sql.case((sql.func.abs(away) < _SMALLEST, 0.0), else_=away)
+            found.append(near.label(name))
+        return sql.select(*found).offset(0).subquery("distances")
+
+    def _one(self, expressions: Sequence[Any]) -> list[Any]:
+        """Figures of all rows, in as many statements as they need."""
+        import sqlalchemy as sql
+
+        found: list[Any] = []
+        for start in range(0, len(expressions), _EXPRESSIONS):
+            some = expressions[start : start + _EXPRESSIONS]
+            numbered = [some_one.label(f"f{i}") for i, some_one in enumerate(some)]
+            asked = sql.select(*numbered)
+            # What counts all rows names no column, and so no table.
+            from_ = () if asked.get_final_froms() else (self._rows,)
+            found += self._connection.execute(asked.select_from(*from_)).one()
+        return found
+
+    def _all(self, statement: Any) -> list[Any]:
+        return list(self._connection.execute(statement))
+
+
+def _centre(n: int, total: Any, low: Any, high: Any) -> tuple[float, float]:
+    """The mean of numbers, and a power of two that no distance from it exceeds."""
+    if not n:
+        return 0.0, 1.0
+    mean = float(total) / n
+    away = max(high - mean, mean - low)
+    return mean, math.ldexp(1.0, math.frexp(away)[1]) if away else 1.0
+
+
+def _left(squares: float, total: float, n: float) -> float:
+    """The sum of squares about their mean; 0 where that is no more than rounding."""
+    left = squares - total * total / max(n, 1.0)
+    return left if left > _ROUNDING * squares else 0.0
+
+
+def _some(part: str, groups: Any, most: int, *order: Any) -> Any:
+    import sqlalchemy as sql
+
+    chosen = sql.select(groups.c.v, groups.c.c).order_by(*order).limit(most).subquery(part)
+    return sql.select(
+        sql.literal(part).label("part"),
+        chosen.c.v,
+        chosen.c.c,
+        sql.null().label("more"),
+        sql.null().label("squares"),
+        sql.null().label("last"),
+    )
+
+
+def _tally(rows: Sequence[Any]) -> Tally:
+    counts = np.array([int(row[1]) for row in rows], np.int64)
+    return Tally([row[0] for row in rows], counts)
+
+
+def _chunked(figures: Sequence[Any], size: int) -> list[Sequence[Any]]:
+    return [figures[i : i + size] for i in range(0, len(figures), size)]

@@ -1,0 +1,217 @@
+"""A database computes a profile by itself: the figures of pandas, and no more read than results."""
+
+import math
+import subprocess
+import sys
+
+import numpy as np
+import pandas as pd
+import pytest
+import sqlalchemy as sql
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats
+
+import nachsicht
+from nachsicht.engines import sql as engine
+from nachsicht.sources.database.aggregates import ColumnReading, DatabaseTable
+from nachsicht.testing import sample_table
+
+
+@pytest.fixture(scope="module")
+def frame():
+    """Rows of every kind, some equal; with infinite numbers."""
+    found = sample_table().to_pandas()
+    found.loc[5:7, "spread"] = math.inf
+    found.loc[9, "spread"] = -math.inf
+    return found
+
+
+def put(address, frame, name="checks"):
+    engine = sql.create_engine(address)
+    frame.to_sql(name, engine, index=False, if_exists="replace", chunksize=5_000)
+    engine.dispose()
+
+
+@pytest.fixture(
+    scope="module",
+    params=[
+        "sqlite",
+        pytest.param("postgresql", marks=pytest.mark.slow),
+        pytest.param("duckdb", marks=pytest.mark.slow),
+    ],
+)
+def database(request, tmp_path_factory, frame):
+    """The address of a database with a table `checks`; SQLite has neither dates nor flags."""
+    kind = request.param
+    if kind == "postgresql":
+        address = request.getfixturevalue("postgresql")
+    else:
+        address = f"{kind}:///{tmp_path_factory.mktemp(kind)}/union.db"
+    put(address, frame)
+    return kind, address
+
+
+@pytest.fixture(params=[1 << 16, 50], ids=["few values are read", "hardly any value is read"])
+def most_values(request, monkeypatch):
+    """How many different values of a column are read, so that both ways are gone."""
+    monkeypatch.setattr(engine, "MOST_VALUES", request.param)
+    monkeypatch.setattr(engine, "_FEW", 0.01 if request.param == 50 else 1.0)
+    return request.param
+
+
+def profiled(address, table="checks", **settings):
+    made = nachsicht.profile(address, reading={"table": table}, engine="sql", **settings)
+    return made.document
+
+
+@pytest.mark.usefixtures("most_values")
+def test_figures_are_those_of_pandas(database, frame):
+    _, address = database
+    document = profiled(address)
+    (note,) = document.origin.notes
+    assert (note.code, note.facts["of"], document.rows) == (
+        "computed_in_database", len(frame), len(frame)
+    )  # fmt: skip
+    for column in document.columns:
+        values = frame[column.name]
+        counts = values.value_counts()
+        assert (column.missing, column.distinct) == (values.isna().sum(), len(counts)), column.name
+        assert column.unique_once == (counts == 1).sum()
+        often = counts[[value not in (math.inf, -math.inf) for value in counts.index]]
+        assert [level.count for level in column.top_values] == often.iloc[:10].tolist()
+        squares = (counts**2).sum() + column.missing**2
+        assert column.collision_probability == pytest.approx(squares / len(frame) ** 2, rel=1e-12)
+    for name in ("mites", "weight", "honey_kg", "spread"):
+        detail, values = document.column(name).stats, frame[name].dropna()
+        finite = values[np.isfinite(values)]
+        assert detail.n_finite == len(finite)
+        assert (detail.minimum, detail.maximum) == (finite.min(), finite.max())
+        assert detail.mean == pytest.approx(finite.mean(), rel=1e-12)
+        assert detail.std == pytest.approx(finite.std(), rel=1e-12)
+        assert detail.skewness == pytest.approx(stats.skew(finite, bias=False), rel=1e-9)
+        assert detail.kurtosis == pytest.approx(stats.kurtosis(finite, bias=False), rel=1e-9)
+        assert (detail.zeros, detail.negatives) == ((finite == 0).sum(), (finite < 0).sum())
+        lowest = finite.value_counts().sort_index().iloc[:10]
+        assert [(n.value, n.count) for n in detail.lowest] == [*lowest.items()]
+        bounds = document.column(name).error_bounds
+        for quantile in detail.quantiles:
+            near = [(finite < quantile.value).mean(), (finite <= quantile.value).mean()]
+            off = max(near[0] - quantile.share, quantile.share - near[1])
+            assert off <= (bounds.rank if bounds else 0) + 1 / len(finite)
+
+
+def test_columns_together_are_those_of_pandas(database, frame):
+    kind, address = database
+    document = profiled(address)
+    numbers = frame[["mites", "weight", "honey_kg"]]
+    for pair in document.relations.pairs:
+        if pair.x in numbers and pair.y in numbers:
+            assert pair.pearson == pytest.approx(numbers[pair.x].corr(numbers[pair.y]), abs=1e-10)
+    assert document.duplicates.duplicate_rows == frame.duplicated().sum()
+    gaps = frame.isna()
+    expected = gaps[gaps.any(axis=1)].value_counts()
+    found = {pattern.columns: pattern.rows for pattern in document.missing_patterns.patterns}
+    for flags, rows in expected.items():
+        names = tuple(name for name, gap in zip(frame.columns, flags, strict=True) if gap)
+        assert found.pop(names) == rows
+    assert not found
+    tables = {(t.column, t.by): t for t in document.missing_by_level}
+    table = tables["note", "apiary"]
+    held = frame.groupby("apiary")["note"].apply(lambda notes: int(notes.isna().sum()))
+    assert dict(zip(table.levels, table.missing, strict=True)) == held.to_dict()
+    if kind != "sqlite":  # which keeps dates as texts
+        checked = document.column("checked_at").stats
+        assert checked.minimum.startswith(str(frame["checked_at"].min())[:16])
+        assert document.column("queen_seen").kind == "flag"
+
+
+def test_no_more_is_read_than_results(database, monkeypatch):
+    _, address = database
+    read = []
+    asked = DatabaseTable._all
+
+    def counted(self, statement):
+        rows = asked(self, statement)
+        read.append(len(rows))
+        return rows
+
+    monkeypatch.setattr(DatabaseTable, "_all", counted)
+    monkeypatch.setattr(engine, "SIZE", 100)
+    monkeypatch.setattr(engine, "MOST_VALUES", 50)
+    monkeypatch.setattr(engine, "_FEW", 0.5)
+    monkeypatch.setattr("nachsicht.sources.database.aggregates.STEPS", 64)
+    monkeypatch.setattr("nachsicht.sources.database.aggregates.TOP", 64)
+    document = profiled(address)
+    assert max(read) <= 64 + 64 + 2 * 16 + 1 + 8
+    assert document.relations.sampled_rows == 100
+
+
+def test_what_is_hidden_omitted_and_marked(database, frame):
+    _, address = database
+    made = nachsicht.profile(
+        address,
+        reading={"table": "checks"},
+        engine="sql",
+        mask=("apiary",),
+        omit=("note",),
+        na_values_by_column={"temper": ("calm",), "mites": ("4",)},
+    )
+    document = made.document
+    assert b"Apiary" not in made.to_json()
+    assert "Apiary" not in made.to_html()
+    assert document.column("note") is None
+    assert document.column("apiary").distinct == frame["apiary"].nunique()
+    marked = (frame["temper"] == "calm").sum() + frame["temper"].isna().sum()
+    assert document.column("temper").missing == marked
+    assert document.column("mites").missing == (frame["mites"] == 4).sum()
+
+
+def test_drawn_rows_are_the_same_where_there_is_a_key(tmp_path):
+    address = f"sqlite:///{tmp_path}/keyed.db"
+    made = sql.create_engine(address)
+    with made.begin() as connection:
+        connection.execute(sql.text("create table hives (id integer primary key, kg real)"))
+        connection.execute(
+            sql.text("insert into hives values (:id, :kg)"),
+            [{"id": i, "kg": (i * 37 % 101) / 3} for i in range(20_000)],
+        )
+    made.dispose()
+    one, two = (profiled(address, "hives") for _ in range(2))
+    assert one.excerpt == two.excerpt
+    assert one.relations.sampled_rows == 10_000
+    ids = [int(row[0]) for row in one.excerpt.sampled]
+    assert max(ids) - min(ids) > 5_000
+    assert one.duplicates.duplicate_rows == 0
+
+
+@given(st.lists(st.integers(-50, 50) | st.floats(-1e3, 1e3), min_size=1, max_size=300))
+def test_ranks_are_within_their_bound(numbers):
+    made = sql.create_engine("sqlite://")
+    with made.begin() as connection:
+        pd.DataFrame({"kg": np.array(numbers, float)}).to_sql("t", connection, index=False)
+        table = DatabaseTable(connection, sql.table("t", sql.column("kg")), ["kg"], None)
+        few = table.read_as([ColumnReading("kg", "number")])
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr("nachsicht.sources.database.aggregates.STEPS", 8)
+            spread = few.spread("kg", len(numbers), ranked=True, finite=True)
+    made.dispose()
+    ordered = np.sort(np.array(numbers, float))
+    reached = np.cumsum(spread.ranks.counts)
+    assert reached[-1] == len(ordered)
+    for rank, value in enumerate(ordered):
+        stands = spread.ranks.values[int(np.searchsorted(reached, rank, "right"))]
+        first, last = np.searchsorted(ordered, stands), np.searchsorted(ordered, stands, "right")
+        assert first - spread.error <= rank <= last - 1 + spread.error
+        assert value >= ordered[0] <= stands
+
+
+def test_what_is_no_database_is_refused_in_one_line(tmp_path, demo_files):
+    done = subprocess.run(
+        [sys.executable, "-m", "nachsicht", "profile", demo_files["hive_checks_2025.csv"],
+         "--set", "engine=sql", "-q", "-o", tmp_path / "page.html"],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+    assert "PostgreSQL" in done.stderr
+    assert not list(tmp_path.iterdir())
