@@ -215,3 +215,44 @@ def test_what_is_no_database_is_refused_in_one_line(tmp_path, demo_files):
     assert (done.returncode, done.stderr.count("\n")) == (2, 1)
     assert "PostgreSQL" in done.stderr
     assert not list(tmp_path.iterdir())
+
+
+WAYS = {
+    "each with the rest": {"by": "temper"},
+    "two": {"by": "temper", "groups": ("calm", "lively")},
+    "by numbers": {"by": "mites", "split_at": (3, 6)},
+    "months": {"by": "checked_at"},
+    "masked": {"by": "temper", "mask": ("temper",)},
+}
+
+
+@pytest.mark.parametrize(
+    "way",
+    [pytest.param(w, marks=() if n == "two" else pytest.mark.slow, id=n) for n, w in WAYS.items()],
+)
+def test_groups_are_those_of_the_rows(database, frame, way):
+    kind, address = database
+    if way["by"] == "checked_at" and kind == "sqlite":
+        pytest.skip("SQLite keeps dates as texts, too many to be groups")
+    made = nachsicht.compare_groups(address, reading={"table": "checks"}, engine="sql", **way)
+    expected = nachsicht.compare_groups(frame, **way).document
+    found = made.document
+    if "mask" not in way:
+        assert [v.label for v in found.versions] == [v.label for v in expected.versions]
+    assert [v.rows for v in found.versions] == [v.rows for v in expected.versions]
+    for one, other in zip(expected.versions, found.versions, strict=True):
+        assert way["by"] not in [column.name for column in other.columns]
+        for column in ("apiary", "mites", "weight"):
+            if column != way["by"]:
+                held, kept = one.column(column), other.column(column)
+                assert (held.missing, held.distinct) == (kept.missing, kept.distinct)
+    assert all(v.origin.notes[-1].code == "computed_in_database" for v in found.versions)
+
+
+def test_groups_need_a_column_of_few_values(database, monkeypatch):
+    _, address = database
+    monkeypatch.setattr("nachsicht.pipeline.group_rows.MOST_VALUES", 20)
+    with pytest.raises(nachsicht.SettingsError, match="too many"):
+        nachsicht.compare_groups(address, "check_id", reading={"table": "checks"}, engine="sql")
+    with pytest.raises(nachsicht.SettingsError, match="temper"):
+        nachsicht.compare_groups(address, "tempr", reading={"table": "checks"}, engine="sql")

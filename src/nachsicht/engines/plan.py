@@ -6,14 +6,23 @@ import os
 
 from nachsicht.config.settings import Settings
 from nachsicht.engines.memory import fits, memory_of
+from nachsicht.errors import SettingsError
 from nachsicht.model.plan import Plan
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.accumulate import CLUSTER_BYTES
 
 
 def plan_of(opened: Opened, settings: Settings) -> Plan:
-    """The plan for a source; nothing is read."""
+    """The plan for a source; nothing is read.
+
+    Raises
+    ------
+    SettingsError
+        If the engine cannot compute it.
+    """
     engine = opened.engine or settings.engine
+    if engine == "sql":
+        return _in_database(opened, settings)
     whole = engine == "local" and fits(opened, settings)
     pieces = 1 if whole else None
     # Where rows are is counted first, by one column; of text a piece must be read for that.
@@ -38,3 +47,31 @@ def plan_of(opened: Opened, settings: Settings) -> Plan:
         memory_bytes=memory,
         exact=whole,
     )
+
+
+def _in_database(opened: Opened, settings: Settings) -> Plan:
+    check_in_database(opened)
+    return Plan(
+        source=opened.facts.name,
+        format=opened.facts.format,
+        source_bytes=opened.facts.size_bytes,
+        engine="sql",
+        threads=settings.threads or os.cpu_count() or 1,
+        pieces=None,
+        passes=1,
+        data_bytes=None,
+        memory_bytes=memory_of(settings),
+        exact=False,
+    )
+
+
+def check_in_database(opened: Opened) -> None:
+    """Refuse what no database can compute.
+
+    Raises
+    ------
+    SettingsError
+        If the source is no table or query of a database that is known well enough.
+    """
+    if opened.database is None:
+        raise SettingsError("engine_needs_database", where="engine", name=opened.facts.name)

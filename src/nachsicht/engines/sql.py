@@ -21,6 +21,7 @@ from nachsicht.arrow.buffers import values_of
 from nachsicht.arrow.normalize import normalize_types
 from nachsicht.arrow.types import is_text
 from nachsicht.associations.all_pairs import Pearson
+from nachsicht.associations.pearson import DECIMALS
 from nachsicht.columns.accumulate import ColumnPart
 from nachsicht.columns.approximate import CondensedNumbers, CondensedTexts, sketched_texts
 from nachsicht.columns.kinds.protocol import Body
@@ -29,7 +30,7 @@ from nachsicht.columns.levels import levels_in
 from nachsicht.columns.numeric_state import NumberPart
 from nachsicht.config.settings import Settings
 from nachsicht.engines.memory import memory_of
-from nachsicht.errors import SettingsError
+from nachsicht.engines.plan import check_in_database
 from nachsicht.model.notes import Note
 from nachsicht.model.profile import Duplicates
 from nachsicht.sketches.distinct import CountedKeys, KeySample
@@ -94,8 +95,8 @@ def run_sql(
     SettingsError
         If the source is no table or query of a database that is known well enough.
     """
-    if opened.database is None:
-        raise SettingsError("engine_needs_database", where="engine", name=opened.facts.name)
+    check_in_database(opened)
+    assert opened.database
     with opened.database() as table, threads(settings.threads) as pool:
         asked = _Asked(table, settings, opened)
         observed = asked.observed(listener)
@@ -155,7 +156,7 @@ class _Asked:
             sample=RowSample(np.arange(self._drawn.num_rows, dtype=np.uint64), self._drawn),
             pearson=Pearson(
                 [name for name, _ in self._numbers],
-                self._table.correlations(self._numbers, self._sums, self.rows),
+                self._table.correlations(self._numbers, self._sums, self.rows).round(DECIMALS),
             ),
             breaches=BreachesPart(),
         )

@@ -17,7 +17,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
     source_bytes : int, optional
         Size where it is kept.
     engine : str
-        ``local``, ``dask`` or ``spark``.
+        ``local``, ``dask``, ``spark`` or ``sql``.
     threads : int
         How many threads compute on this machine.
     pieces : int, optional
@@ -57,7 +57,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
             phrase("plan.memory", memory=memory)
             if self.data_bytes is None
             else phrase("plan.memory_of", data=size(self.data_bytes), memory=memory),
-            phrase("plan.exact" if self.exact else "plan.estimates"),
+            phrase("plan.exact") if self.exact else self._of_engine("estimates"),
         )
 
     def _of_engine(self, about: str, **facts: object) -> str:

@@ -15,7 +15,6 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.associations.pearson import DECIMALS
 from nachsicht.stats.moments import Moments, moments_about
 
 #: Kinds of databases whose answers are tested.
@@ -130,6 +129,23 @@ class DatabaseTable:
         read = sql.select(*found).subquery("read_rows")
         families = {column.name: column.family for column in columns}
         return DatabaseTable(self._connection, read, list(families), self.key, families)
+
+    def among(
+        self, by: str, values: Sequence[Any], *, together: bool, others: bool
+    ) -> DatabaseTable:
+        """The rows with one of some values in a column; or all ``others`` that have a value.
+
+        Rising values that are all there are from the first to the last are ``together``.
+        """
+        import sqlalchemy as sql
+
+        value: Any = self._rows.c[by]
+        if isinstance(values[0], str):
+            value = sql.cast(value, sql.Text)
+        meant = value.between(values[0], values[-1]) if together else value.in_(values)
+        kept = sql.and_(value.is_not(None), sql.not_(meant)) if others else meant
+        rows = sql.select(self._rows).where(kept).subquery("rows_of_level")
+        return DatabaseTable(self._connection, rows, self.names, self.key)
 
     def counts(self) -> tuple[int, list[int]]:
         """All rows, and for each column those with a value."""
@@ -323,7 +339,7 @@ class DatabaseTable:
                 one, other = _left(held[3], held[1], held[0]), _left(held[4], held[2], held[0])
             if one > 0 and other > 0:
                 found[i, j] = found[j, i] = products / math.sqrt(one * other)
-        clipped: NDArray[np.float64] = np.clip(found, -1, 1).round(DECIMALS)
+        clipped: NDArray[np.float64] = np.clip(found, -1, 1)
         return clipped
 
     def repeated_rows(self, names: Sequence[str]) -> int:
