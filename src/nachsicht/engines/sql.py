@@ -159,6 +159,7 @@ class _Asked:
                 self._table.correlations(self._numbers, self._sums, self.rows).round(DECIMALS),
             ),
             breaches=BreachesPart(),
+            in_order=False,
         )
 
     def _column(self, column: _Column) -> ColumnPart:

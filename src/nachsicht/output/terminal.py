@@ -167,7 +167,8 @@ def _columns_table(document: ComparisonDocument) -> Table:
     for column in document.columns:
         summaries = summaries_of(column, document.versions)
         newest = next(summary for summary in reversed(summaries) if summary)
-        about = "≈ " if newest.error_bounds else ""
+        bounds = newest.error_bounds
+        about = "≈ " if bounds and bounds.distinct_rel else ""
         last = _change_bar(column) if compared else Text(about + distinct_text(newest))
         table.add_row(
             Text(printable(column.name)),

@@ -218,7 +218,10 @@ class Finished(NamedTuple):
 
 
 class Observed(NamedTuple):
-    """What is known of all rows, by whatever way: what a table is finished from."""
+    """What is known of all rows, by whatever way: what a table is finished from.
+
+    Where rows are not ``in_order``, nothing is told of what lies along them.
+    """
 
     rows: int
     fingerprint: str
@@ -231,6 +234,7 @@ class Observed(NamedTuple):
     sample: RowSample
     pearson: Pearson
     breaches: BreachesPart
+    in_order: bool = True
 
 
 def finish_table(
@@ -293,7 +297,7 @@ def finish_observed(
             found.relations.pairs,
             (settings.outcome, settings.time_column),
         ),
-        missing_matrix=missing_matrix_of(part.sample, names),
+        missing_matrix=missing_matrix_of(part.sample, names) if part.in_order else None,
         breaches=part.breaches.found,
     )
     return Finished(computed, DrawnRows(part.sample.rows, found.pairs, found.drawn))
