@@ -292,3 +292,13 @@ def test_few_rows_say_why_no_relation_is_told(open_page, tmp_path):
     table = {"kg": list(range(15)), "temper": ["calm", "lively", "wild"] * 5}
     page = open_page(nachsicht.profile(pd.DataFrame(table)).write(tmp_path / "few.html"))
     assert "20 rows in which both have a value" in page.locator("#relations").inner_text()
+
+
+def test_a_single_column_with_gaps_has_its_lane_beside_its_name(open_page, tmp_path):
+    frame = pd.DataFrame({"hive": range(600), "honey": [None, 1.5, 2.5] * 200})
+    page = open_page(nachsicht.profile(frame).write(tmp_path / "one.html"), "#missing")
+    name, lane = page.locator(".lane-name").bounding_box(), page.locator(".lane").bounding_box()
+    assert page.locator(".lane-name").inner_text() == "honey"
+    assert name["x"] + name["width"] < lane["x"]
+    assert abs(name["y"] - lane["y"]) < 3
+    assert lane["x"] + lane["width"] <= page.viewport_size["width"]
