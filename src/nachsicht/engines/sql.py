@@ -243,7 +243,8 @@ def _column(place: int, field: Any, drawn: Any, masked: bool) -> _Column:
 
 def _repeats(drawn: Any) -> bool:
     """Whether so few rows repeat values as often as if there were few different ones in all."""
-    return len(drawn.unique()) <= _FEW * max(len(drawn), 1)
+    held = drawn.drop_null()
+    return len(held.unique()) <= _FEW * max(len(held), 1)
 
 
 def _family(stored: Any) -> str:

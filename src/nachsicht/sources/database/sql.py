@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -80,14 +81,15 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             first.close()
             rows = int(connection.execute(self._counting(statement)).scalar_one())
             ends = self._key_ends(connection, statement, description, rows)
-        fast = self._fast_batches(self._texts(statement, ends, rows))
+        texts = self._texts(statement, ends, rows)
+        fast = cache(lambda: self._fast_batches(texts))  # connects where rows are read indeed
         facts = SourceFacts(self._shown, self._url.get_backend_name(), None)
         columns = ColumnTypes()
         bytes_of_a_row = _CELL * max(width, 1)
 
         def batches() -> Iterator[tuple[Any, int]]:
             done = 0
-            for batch in fast() if fast else self._batches(columns):
+            for batch in read() if (read := fast()) else self._batches(columns):
                 done += batch.num_rows
                 yield batch, done * bytes_of_a_row
 
