@@ -47,10 +47,10 @@ def mixed_table(rows: int, seed: int = SEED) -> pa.Table:
     return table.take(pa.array(places))
 
 
-def indicator_table(rows: int = 4695, columns: int = 882) -> pa.Table:
-    """Columns of zeros and ones, of every share."""
-    rng = np.random.default_rng(SEED)
-    shares = rng.uniform(0.01, 0.6, columns)
+def indicator_table(rows: int = 4695, columns: int = 882, seed: int = SEED) -> pa.Table:
+    """Columns of zeros and ones, of every share; the shares are the same for every seed."""
+    shares = np.random.default_rng(SEED).uniform(0.01, 0.6, columns)
+    rng = np.random.default_rng(seed)
     values = (rng.random((rows, columns)) < shares).astype(np.int64)
     return pa.table({f"answer_{i:03d}": values[:, i] for i in range(columns)})
 

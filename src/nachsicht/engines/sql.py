@@ -46,6 +46,7 @@ from nachsicht.sources.database.aggregates import (
 )
 from nachsicht.sources.database.values import array_of
 from nachsicht.sources.protocol import Opened
+from nachsicht.stats.moments import moments_about
 from nachsicht.stats.row_order import OrderPart
 from nachsicht.stats.value_counts import ValueCounts, ValueCountsPart, observe_texts
 from nachsicht.table.accumulate import Observed, examined, finish_observed, plan_table
@@ -318,11 +319,11 @@ def _condensed_numbers(
     rising = np.argsort(top, kind="stable")
     infinite = sums.infinite_below + sums.infinite_above
     return CondensedNumbers(
-        missing=rows - sums.moments.n - infinite,
+        missing=rows - sums.rows - infinite,
         infinite_below=sums.infinite_below,
         infinite_above=sums.infinite_above,
         order=OrderPart.unordered(),
-        moments=sums.moments,
+        moments=moments_about(sums.rows, sums.total, sums.mean, sums.scale, sums.powers),
         zeros=sums.zeros,
         negatives=sums.negatives,
         whole=sums.whole or column.family == "time",

@@ -15,8 +15,6 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from nachsicht.stats.moments import Moments, moments_about
-
 #: Kinds of databases whose answers are tested.
 BACKENDS = ("postgresql", "duckdb", "sqlite")
 #: The most frequent values that are read of a column of very many, and the first and last ones.
@@ -76,14 +74,22 @@ class Spread(NamedTuple):
 
 
 class NumberSums(msgspec.Struct, frozen=True):
-    """Of a column of numbers: moments of the finite ones, and counts."""
+    """Of a column of numbers: ``rows`` that are finite, their sums, and counts.
 
-    moments: Moments
-    infinite_below: int = 0
-    infinite_above: int = 0
-    zeros: int = 0
-    negatives: int = 0
-    whole: bool = True
+    ``powers`` are the sums of the first four powers of the distances from (nearly) the ``mean``, in
+    units of ``scale``.
+    """
+
+    rows: int
+    total: float
+    mean: float
+    scale: float
+    powers: tuple[float, float, float, float]
+    infinite_below: int
+    infinite_above: int
+    zeros: int
+    negatives: int
+    whole: bool
 
 
 class DatabaseTable:
@@ -295,9 +301,10 @@ class DatabaseTable:
             n, total, _, _, zeros, negatives, broken, below, above = figures
             s1, s2, s3, s4 = (float(figure or 0.0) for figure in sums)
             found[name] = NumberSums(
-                moments_about(int(n), float(total), *centre, (s1, s2, s3, s4))
-                if n
-                else Moments(0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0),
+                int(n),
+                float(total or 0.0),
+                *centre,
+                (s1, s2, s3, s4),
                 int(below),
                 int(above),
                 int(zeros),
@@ -318,27 +325,28 @@ class DatabaseTable:
         func, k = sql.func, len(numbers)
         if k < 2:
             return np.full((k, k), np.nan)
-        moments = [sums[name].moments for name, _ in numbers]
-        away = self._distances(numbers, [(m.mean, m.scale) for m in moments])
+        of = [sums[name] for name, _ in numbers]
+        away = self._distances(numbers, [(one.mean, one.scale) for one in of])
         asked: list[Any] = []
         pairs = list(combinations(range(k), 2))
         for i, j in pairs:
             d, e = (away.c[numbers[place][0]] for place in (i, j))
             asked.append(func.sum(d * e))
-            if not moments[i].n == moments[j].n == rows:
+            if not of[i].rows == of[j].rows == rows:
                 x: Any = sql.case((e.is_not(None), d))
                 y: Any = sql.case((d.is_not(None), e))
                 asked += [func.count(d * e), *(func.sum(z) for z in (x, y, x * x, y * y))]
         answers = iter(self._one(asked))
         found = np.full((k, k), np.nan)
         for i, j in pairs:
-            products, one, other = float(next(answers) or 0.0), moments[i].m2, moments[j].m2
-            if not moments[i].n == moments[j].n == rows:
-                held = [float(next(answers) or 0.0) for _ in range(5)]
-                products -= held[1] * held[2] / max(held[0], 1.0)
-                one, other = _left(held[3], held[1], held[0]), _left(held[4], held[2], held[0])
+            products = float(next(answers) or 0.0)
+            (x1, x2, *_), (y1, y2, *_), n = of[i].powers, of[j].powers, float(rows)
+            if not of[i].rows == of[j].rows == rows:
+                n, x1, y1, x2, y2 = (float(next(answers) or 0.0) for _ in range(5))
+            one, other = _left(x2, x1, n), _left(y2, y1, n)
             if one > 0 and other > 0:
-                found[i, j] = found[j, i] = products / math.sqrt(one * other)
+                left = products - x1 * y1 / n
+                found[i, j] = found[j, i] = left / math.sqrt(one * other)
         clipped: NDArray[np.float64] = np.clip(found, -1, 1)
         return clipped
 
