@@ -224,12 +224,12 @@ class DatabaseTable:
         ]
         if ranked:
             parts += [_some("low", groups, ENDS, v), _some("high", groups, ENDS, v.desc())]
-            reached = sql.select(v, c, func.sum(c).over(order_by=v).label("u")).subquery("reached")
-            up_to = sql.cast(reached.c.u, sql.Double)
+            # Whole numbers as they are would be added up with any number of digits, which is slow.
+            up_to = func.sum(doubled).over(order_by=v).label("up_to")
+            reached = sql.select(v, doubled.label("c"), up_to).subquery("reached")
             # Steps are rounded down, for which not every database has a function.
-            stepped = sql.select(
-                reached.c.v, reached.c.c, func.round(up_to * (STEPS / rows) - 0.5).label("step")
-            ).subquery("stepped")
+            step = func.round(reached.c.up_to * (STEPS / rows) - 0.5).label("step")
+            stepped = sql.select(reached.c.v, reached.c.c, step).subquery("stepped")
             of_step = sql.select(
                 sql.literal("rank").label("part"),
                 func.min(stepped.c.v).label("v"),
