@@ -206,6 +206,31 @@ def test_ranks_are_within_their_bound(numbers):
         assert value >= ordered[0] <= stands
 
 
+def test_values_that_no_drawn_row_has_and_texts_among_numbers(tmp_path, monkeypatch):
+    monkeypatch.setattr(engine, "SIZE", 10)
+    address = f"sqlite:///{tmp_path}/odd.db"
+    frame = pd.DataFrame({"id": range(3_000), "late": None, "kg": 1.5})
+    frame["late"] = frame["late"].astype(object)
+    frame.loc[[7, 8, 2_999], "late"] = [4, 4, 9]
+    frame["kg"] = frame["kg"].astype(object)
+    frame.loc[2_000, "kg"] = "broken"
+    put(address, frame)
+    document = profiled(address, key=("id",))
+    late, weight = document.column("late"), document.column("kg")
+    assert (late.missing, late.distinct, late.dtype) == (2_997, 2, "int64")
+    assert (weight.missing, weight.distinct) == (0, 2)
+    assert {level.value for level in weight.top_values} == {"1.5", "broken"}
+
+
+def test_a_description_is_refused(database, tmp_path):
+    _, address = database
+    path = tmp_path / "schema.json"
+    path.write_text('{"fields": [{"name": "mites", "type": "integer"}]}')
+    with pytest.raises(nachsicht.SettingsError, match="description"):
+        reading = {"table": "checks", "description": str(path)}
+        nachsicht.profile(address, reading=reading, engine="sql")
+
+
 def test_what_is_no_database_is_refused_in_one_line(tmp_path, demo_files):
     done = subprocess.run(
         [sys.executable, "-m", "nachsicht", "profile", demo_files["hive_checks_2025.csv"],

@@ -50,7 +50,7 @@ def plan_of(opened: Opened, settings: Settings) -> Plan:
 
 
 def _in_database(opened: Opened, settings: Settings) -> Plan:
-    check_in_database(opened)
+    check_in_database(opened, settings)
     return Plan(
         source=opened.facts.name,
         format=opened.facts.format,
@@ -65,13 +65,16 @@ def _in_database(opened: Opened, settings: Settings) -> Plan:
     )
 
 
-def check_in_database(opened: Opened) -> None:
+def check_in_database(opened: Opened, settings: Settings) -> None:
     """Refuse what no database can compute.
 
     Raises
     ------
     SettingsError
-        If the source is no table or query of a database that is known well enough.
+        If the source is no table or query of a database that is known well enough, or its rows are
+        to be compared with a description.
     """
+    if settings.reading.description:
+        raise SettingsError("database_cannot_check", where="reading.description")
     if opened.database is None:
         raise SettingsError("engine_needs_database", where="engine", name=opened.facts.name)

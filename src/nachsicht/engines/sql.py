@@ -96,7 +96,7 @@ def run_sql(
     SettingsError
         If the source is no table or query of a database that is known well enough.
     """
-    check_in_database(opened)
+    check_in_database(opened, settings)
     assert opened.database
     with opened.database() as table, threads(settings.threads) as pool:
         asked = _Asked(table, settings, opened)
@@ -114,12 +114,13 @@ class _Asked:
     def __init__(self, table: DatabaseTable, settings: Settings, opened: Opened) -> None:
         self.rows, _ = table.counts()
         drawn = _as_arrow(table.names, table.drawn(SIZE))
-        others = [
-            ColumnReading(field.name, "number" if _is_plain(field.type) else "text")
-            for field in drawn.schema
-        ]
-        if not all(map(_is_plain, drawn.schema.types)):  # what only is told of as texts
-            table = table.read_as(others)
+        numbers = [f.name for f in drawn.schema if _family(f.type) in ("whole", "number")]
+        as_texts = table.with_texts(numbers)
+        as_texts |= {field.name for field in drawn.schema if not _is_plain(field.type)}
+        if as_texts:
+            table = table.read_as(
+                [ColumnReading(n, "text" if n in as_texts else "unknown") for n in table.names]
+            )
             drawn = _as_arrow(table.names, table.drawn(SIZE))
         most = int(memory_of(settings) * _KEPT)
         self.plan = plan_table(drawn, settings, most, opened.description, self.rows)
@@ -154,7 +155,7 @@ class _Asked:
             gaps=self._gaps(),
             patterns=self._patterns(),
             ends=EndsPart(nothing, nothing, self.rows),
-            sample=RowSample(np.arange(self._drawn.num_rows, dtype=np.uint64), self._drawn),
+            sample=self._sample([part.stored for part in columns]),
             pearson=Pearson(
                 [name for name, _ in self._numbers],
                 self._table.correlations(self._numbers, self._sums, self.rows).round(DECIMALS),
@@ -162,6 +163,15 @@ class _Asked:
             breaches=BreachesPart(),
             in_order=False,
         )
+
+    def _sample(self, stored: Sequence[Any]) -> RowSample:
+        """The drawn rows; where none has a value, as the type of the values that others have."""
+        columns = [
+            drawn.cast(own) if pa.types.is_null(drawn.type) else drawn
+            for drawn, own in zip(self._drawn.columns, stored, strict=True)
+        ]
+        rows = pa.table(columns, self._drawn.schema.names)
+        return RowSample(np.arange(rows.num_rows, dtype=np.uint64), rows)
 
     def _column(self, column: _Column) -> ColumnPart:
         held = self._held[column.place]
@@ -186,7 +196,8 @@ class _Asked:
         counted = CountedKeys(spread.distinct, spread.once, spread.squares)
         if not column.is_ranked:
             keys = KeySample(known=counted)
-            top = HeavyTexts(ValueCounts.of(self._values(spread.top, column), spread.top.counts))
+            values = self._values(spread.top, column).cast(pa.large_string())
+            top = HeavyTexts(ValueCounts.of(values, spread.top.counts))
             return _condensed_texts(column.drawn, held, keys, top)
         sums = self._sums[column.name]
         for infinite in filter(None, (sums.infinite_below, sums.infinite_above)):
@@ -224,7 +235,9 @@ class _Asked:
             others = [column for column in with_gaps if column is not by]
             levels, rows, held = self._table.held_by_level(by.name, [c.name for c in others])
             array = array_of(levels)
-            names, codes = levels_in(pseudonyms(array) if by.masked else array, None)
+            names, codes = levels_in(
+                pseudonyms(array, self.plan.mask_key) if by.masked else array, None
+            )
             labels = [names[code] if code < len(names) else None for code in codes.tolist()]
             part.rows[by.place] = _counter(labels, rows)
             for column, values in zip(others, held.T, strict=True):
@@ -259,12 +272,12 @@ def _family(stored: Any) -> str:
         return "number"
     if types.is_date(stored) or types.is_timestamp(stored) or types.is_time(stored):
         return "time"
-    return "text"
+    return "unknown" if types.is_null(stored) else "text"
 
 
 def _is_plain(stored: Any) -> bool:
     """Whether values come as numbers, times, flags or texts."""
-    return _family(stored) != "text" or is_text(stored) or pa.types.is_null(stored)
+    return _family(stored) != "text" or is_text(stored)
 
 
 def _reading(column: _Column, settings: Settings) -> ColumnReading:

@@ -38,8 +38,8 @@ _PRIME, _FACTOR = 2_147_483_647, 1_103_515_245
 class ColumnReading(NamedTuple):
     """How a column is read: of which family its values are, and which of them are missing.
 
-    Families are ``whole`` and other ``number``, ``time``, ``flag``, and ``text``, as which all
-    others are read.
+    Families are ``whole`` and other ``number``, ``time``, ``flag``, ``unknown`` as long as no value
+    was seen, and ``text``, as which all others are read.
     """
 
     name: str
@@ -152,6 +152,19 @@ class DatabaseTable:
         kept = sql.and_(value.is_not(None), sql.not_(meant)) if others else meant
         rows = sql.select(self._rows).where(kept).subquery("rows_of_level")
         return DatabaseTable(self._connection, rows, self.names, self.key)
+
+    def with_texts(self, names: Sequence[str]) -> set[str]:
+        """The columns among some of numbers in which texts stand too: SQLite lets them."""
+        import sqlalchemy as sql
+
+        if self._connection.dialect.name != "sqlite" or not names:
+            return set()
+        texts = [
+            sql.case((sql.func.typeof(self._rows.c[name]).in_(("text", "blob")), 1))
+            for name in names
+        ]
+        found = self._one([sql.func.count(text) for text in texts])
+        return {name for name, n in zip(names, found, strict=True) if n}
 
     def counts(self) -> tuple[int, list[int]]:
         """All rows, and for each column those with a value."""
