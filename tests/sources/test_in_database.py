@@ -222,6 +222,19 @@ def test_values_that_no_drawn_row_has_and_texts_among_numbers(tmp_path, monkeypa
     assert {level.value for level in weight.top_values} == {"1.5", "broken"}
 
 
+def test_empty_tables_and_queries(tmp_path):
+    address = f"sqlite:///{tmp_path}/few.db"
+    put(address, pd.DataFrame({"kg": [1.5], "note": [None]}))
+    (weight, note) = profiled(address).columns
+    assert (weight.distinct, note.kind, note.missing) == (1, "empty", 1)
+    asked = "select kg, note, kg * 2 as twice from checks where kg > 9"
+    made = nachsicht.profile(address, reading={"query": asked}, engine="sql").document
+    assert (made.rows, [column.kind for column in made.columns]) == (0, ["empty"] * 3)
+    with pytest.raises(nachsicht.SourceError, match="called kg"):
+        reading = {"query": "select kg, kg from checks"}
+        nachsicht.profile(address, reading=reading, engine="sql")
+
+
 def test_a_description_is_refused(database, tmp_path):
     _, address = database
     path = tmp_path / "schema.json"

@@ -302,6 +302,8 @@ def _number(mark: str) -> float | None:
 
 def _of_tally(values: Any, counts: NDArray[np.int64], missing: int) -> Body:
     """The part of a column whose different values are all known."""
+    if pa.types.is_null(values.type):
+        return type_handler(values.type).observe(pa.nulls(missing))
     if pa.types.is_boolean(values.type):
         words = ["true" if value else "false" for value in values.to_pylist()]
         values = pa.array(words, pa.large_string())
@@ -309,8 +311,7 @@ def _of_tally(values: Any, counts: NDArray[np.int64], missing: int) -> Body:
         held = (ValueCounts.of(values, counts).table,) if len(values) else ()
         return ValueCountsPart(held, missing)
     body = type_handler(values.type).observe(values)
-    if not isinstance(body, NumberPart):
-        return body
+    assert isinstance(body, NumberPart)
     below = above = 0
     finite = np.ones(len(values), np.bool_)
     if pa.types.is_floating(values.type):

@@ -115,6 +115,8 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             description = self._description(connection)
             if self.reading.query:
                 names = list(connection.execute(statement).keys())
+                if twice := [name for name in names if names.count(name) > 1]:
+                    raise UnreadableSourceError("same_name", where=self._shown, name=twice[0])
                 statement = statement.columns(*(sql.column(name) for name in names))
             asked = statement.subquery("asked")
             key = description.key[0] if description and len(description.key) == 1 else None
