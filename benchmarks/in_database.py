@@ -77,7 +77,7 @@ def bytes_of_results() -> list[int]:
         read.extend(array_of(column).nbytes for column in columns)
         return rows
 
-    several, one = DatabaseTable._all, DatabaseTable._one
+    several, one = DatabaseTable.results, DatabaseTable.figures
 
     def rows_of(self: DatabaseTable, statement: Any) -> list[Any]:
         return weighed(several(self, statement))
@@ -87,8 +87,8 @@ def bytes_of_results() -> list[int]:
         read.append(8 * len(found))
         return found
 
-    DatabaseTable._all = rows_of  # type: ignore[method-assign]
-    DatabaseTable._one = figures  # type: ignore[method-assign]
+    DatabaseTable.results = rows_of  # type: ignore[method-assign]
+    DatabaseTable.figures = figures  # type: ignore[method-assign]
     return read
 
 

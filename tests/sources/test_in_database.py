@@ -129,14 +129,14 @@ def test_columns_together_are_those_of_pandas(database, frame):
 def test_no_more_is_read_than_results(database, monkeypatch):
     _, address = database
     read = []
-    asked = DatabaseTable._all
+    asked = DatabaseTable.results
 
     def counted(self, statement):
         rows = asked(self, statement)
         read.append(len(rows))
         return rows
 
-    monkeypatch.setattr(DatabaseTable, "_all", counted)
+    monkeypatch.setattr(DatabaseTable, "results", counted)
     monkeypatch.setattr(engine, "SIZE", 100)
     monkeypatch.setattr(engine, "MOST_VALUES", 50)
     monkeypatch.setattr(engine, "_FEW", 0.5)

@@ -40,10 +40,10 @@ from nachsicht.sketches.row_sample import SIZE, RowSample
 from nachsicht.sources.database.aggregates import (
     ColumnReading,
     DatabaseTable,
-    NumberSums,
     Spread,
     Tally,
 )
+from nachsicht.sources.database.number_sums import DatabaseNumbers, NumberColumn, NumberSums
 from nachsicht.sources.database.values import array_of
 from nachsicht.sources.protocol import Opened
 from nachsicht.stats.moments import moments_about
@@ -132,8 +132,16 @@ class _Asked:
         ]
         self._table = table.read_as([_reading(column, settings) for column in self._columns])
         _, self._held = self._table.counts()
-        self._numbers = [(c.name, c.checked) for c in self._columns if c.is_ranked]
-        self._sums = self._table.number_sums(self._numbers)
+        self._ranked = [c.name for c in self._columns if c.is_ranked]
+        self._numbers = DatabaseNumbers(
+            self._table,
+            [
+                NumberColumn(c.name, c.checked, c.family == "time")
+                for c in self._columns
+                if c.is_ranked
+            ],
+        )
+        self._sums = self._numbers.sums()
 
     def observed(self, listener: ProgressListener) -> Observed:
         """Everything that a profile is finished from."""
@@ -157,8 +165,8 @@ class _Asked:
             ends=EndsPart(nothing, nothing, self.rows),
             sample=self._sample([part.stored for part in columns]),
             pearson=Pearson(
-                [name for name, _ in self._numbers],
-                self._table.correlations(self._numbers, self._sums, self.rows).round(DECIMALS),
+                self._ranked,
+                self._numbers.correlations(self._sums, self.rows).round(DECIMALS),
             ),
             breaches=BreachesPart(),
             in_order=False,

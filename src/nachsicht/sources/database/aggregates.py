@@ -6,12 +6,9 @@ and sums over a window.
 
 from __future__ import annotations
 
-import math
-from collections.abc import Mapping, Sequence
-from itertools import combinations
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,12 +21,7 @@ STEPS = 1 << 14
 #: Expressions of one statement; some databases take no more than two thousand columns.
 _EXPRESSIONS = 480
 #: The largest finite number. Where a database has NaN, that is beyond all others.
-_LARGEST = 1.7976931348623157e308
-#: Deviations below this part of the largest one count as none: their powers would underflow, which
-#: is an error to some databases.
-_SMALLEST = 1e-60
-#: What rounding leaves of a sum of squares that is none.
-_ROUNDING = 1e-12
+LARGEST = 1.7976931348623157e308
 #: What makes an order of whole numbers that has nothing to do with their size: a prime, and a
 #: factor whose products with what is left of a division by it fit in 63 bits.
 _PRIME, _FACTOR = 2_147_483_647, 1_103_515_245
@@ -73,25 +65,6 @@ class Spread(NamedTuple):
     error: int
 
 
-class NumberSums(msgspec.Struct, frozen=True):
-    """Of a column of numbers: ``rows`` that are finite, their sums, and counts.
-
-    ``powers`` are the sums of the first four powers of the distances from (nearly) the ``mean``, in
-    units of ``scale``.
-    """
-
-    rows: int
-    total: float
-    mean: float
-    scale: float
-    powers: tuple[float, float, float, float]
-    infinite_below: int
-    infinite_above: int
-    zeros: int
-    negatives: int
-    whole: bool
-
-
 class DatabaseTable:
     """A table or the result of a query, of which the database is asked.
 
@@ -105,8 +78,6 @@ class DatabaseTable:
         Of the columns.
     key : str, optional
         A column of whole numbers that differ in all rows.
-    families : mapping, optional
-        How the columns are read, by name.
     """
 
     def __init__(
@@ -115,10 +86,30 @@ class DatabaseTable:
         rows: Any,
         names: Sequence[str],
         key: str | None,
-        families: Mapping[str, str] | None = None,
     ) -> None:
         self._connection, self._rows, self.names, self.key = connection, rows, names, key
-        self._families = families or {}
+
+    def value(self, name: str) -> Any:
+        """A column, to be used in statements."""
+        return self._rows.c[name]
+
+    def figures(self, expressions: Sequence[Any]) -> list[Any]:
+        """Figures of all rows, in as many statements as they need."""
+        import sqlalchemy as sql
+
+        found: list[Any] = []
+        for start in range(0, len(expressions), _EXPRESSIONS):
+            some = expressions[start : start + _EXPRESSIONS]
+            numbered = [some_one.label(f"f{i}") for i, some_one in enumerate(some)]
+            asked = sql.select(*numbered)
+            # What counts all rows names no column, and so no table.
+            from_ = () if asked.get_final_froms() else (self._rows,)
+            found += self._connection.execute(asked.select_from(*from_)).one()
+        return found
+
+    def results(self, statement: Any) -> list[Any]:
+        """The rows that a statement gives."""
+        return list(self._connection.execute(statement))
 
     def read_as(self, columns: Sequence[ColumnReading]) -> DatabaseTable:
         """The same rows, with the columns as they are to be read; others are left out."""
@@ -133,8 +124,8 @@ class DatabaseTable:
                 value = sql.case((value == mark, None), else_=value)
             found.append(value.label(column.name))
         read = sql.select(*found).subquery("read_rows")
-        families = {column.name: column.family for column in columns}
-        return DatabaseTable(self._connection, read, list(families), self.key, families)
+        names = [column.name for column in columns]
+        return DatabaseTable(self._connection, read, names, self.key)
 
     def among(
         self, by: str, values: Sequence[Any], *, together: bool, others: bool
@@ -163,7 +154,7 @@ class DatabaseTable:
             sql.case((sql.func.typeof(self._rows.c[name]).in_(("text", "blob")), 1))
             for name in names
         ]
-        found = self._one([sql.func.count(text) for text in texts])
+        found = self.figures([sql.func.count(text) for text in texts])
         return {name for name, n in zip(names, found, strict=True) if n}
 
     def counts(self) -> tuple[int, list[int]]:
@@ -172,7 +163,7 @@ class DatabaseTable:
 
         count = sql.func.count
         held = [count(self._rows.c[name]) for name in self.names]
-        rows, *found = self._one([count(), *held])
+        rows, *found = self.figures([count(), *held])
         return int(rows), [int(n) for n in found]
 
     def drawn(self, most: int) -> list[tuple[Any, ...]]:
@@ -188,7 +179,7 @@ class DatabaseTable:
         else:
             order = sql.cast(self._rows.c[self.key], sql.BigInteger) % _PRIME * _FACTOR % _PRIME
         asked = sql.select(*(self._rows.c[name] for name in self.names))
-        return [tuple(row) for row in self._all(asked.order_by(order).limit(most))]
+        return [tuple(row) for row in self.results(asked.order_by(order).limit(most))]
 
     def tally(self, name: str, most: int) -> Tally | None:
         """All different values of a column; None where there are more than ``most``."""
@@ -196,7 +187,7 @@ class DatabaseTable:
 
         value = self._rows.c[name]
         asked = sql.select(value, sql.func.count()).where(value.is_not(None)).group_by(value)
-        found = self._all(asked.limit(most + 1))
+        found = self.results(asked.limit(most + 1))
         return None if len(found) > most else _tally(found)
 
     def spread(self, name: str, rows: int, *, ranked: bool, finite: bool) -> Spread:
@@ -218,7 +209,7 @@ class DatabaseTable:
         func, value = sql.func, self._rows.c[name]
         asked = sql.select(value.label("v"), func.count().label("c")).where(value.is_not(None))
         if finite:
-            asked = asked.where(func.abs(value) <= _LARGEST)
+            asked = asked.where(func.abs(value) <= LARGEST)
         # Counted once, though several parts are made of it.
         groups: Any = asked.group_by(value).cte("counted").prefix_with("MATERIALIZED")
         v, c = groups.c.v, groups.c.c
@@ -253,7 +244,7 @@ class DatabaseTable:
             ).group_by(stepped.c.step)
             parts.insert(0, of_step)  # its types are those of all parts
         found: dict[str, list[Any]] = {}
-        for part, *row in self._all(sql.union_all(*parts)):
+        for part, *row in self.results(sql.union_all(*parts)):
             found.setdefault(part, []).append(row)
         ((_, distinct, once_held, squares, _),) = found["all"]
         steps = sorted(found.get("rank", ()), key=lambda row: row[0])
@@ -278,91 +269,6 @@ class DatabaseTable:
             error,
         )
 
-    def number_sums(self, numbers: Sequence[tuple[str, bool]]) -> dict[str, NumberSums]:
-        """Moments and counts of columns of numbers or times, in two passes over the rows.
-
-        Times are seconds since 1970; what is counted of them means nothing.
-
-        Parameters
-        ----------
-        numbers : sequence of (str, bool)
-            Names of columns, and whether their values may be infinite or no numbers.
-        """
-        import sqlalchemy as sql
-
-        if not numbers:
-            return {}
-        func, ends = sql.func, self._doubles(numbers)
-        asked: list[Any] = []
-        for i, (_, check) in enumerate(numbers):
-            x = ends.c[f"x{i}"]
-            told = [x == 0, x < 0, func.round(x) != x]
-            if check:
-                told += [ends.c[f"beyond{i}"] == sign for sign in (-1, 1)]
-            counts = [func.count(sql.case((found, 1))) for found in told]
-            asked += [func.count(x), func.sum(x), func.min(x), func.max(x), *counts]
-            asked += [] if check else [sql.literal(0), sql.literal(0)]
-        first = _chunked(self._one(asked), 9)
-        centres = [_centre(*figures[:4]) for figures in first]
-        away, asked = self._distances(numbers, centres), []
-        for name, _ in numbers:
-            d = away.c[name]
-            asked += [func.sum(part) for part in (d, d * d, d * d * d, d * d * (d * d))]
-        powers = _chunked(self._one(asked), 4)
-        found = {}
-        for (name, _), centre, figures, sums in zip(numbers, centres, first, powers, strict=True):
-            n, total, _, _, zeros, negatives, broken, below, above = figures
-            s1, s2, s3, s4 = (float(figure or 0.0) for figure in sums)
-            found[name] = NumberSums(
-                int(n),
-                float(total or 0.0),
-                *centre,
-                (s1, s2, s3, s4),
-                int(below),
-                int(above),
-                int(zeros),
-                int(negatives),
-                not broken,
-            )
-        return found
-
-    def correlations(
-        self, numbers: Sequence[tuple[str, bool]], sums: Mapping[str, NumberSums], rows: int
-    ) -> NDArray[np.float64]:
-        """Pearson's correlation of every two columns of numbers, where both have a value.
-
-        NaN where one of the two never varies there. There are so many rows.
-        """
-        import sqlalchemy as sql
-
-        func, k = sql.func, len(numbers)
-        if k < 2:
-            return np.full((k, k), np.nan)
-        of = [sums[name] for name, _ in numbers]
-        away = self._distances(numbers, [(one.mean, one.scale) for one in of])
-        asked: list[Any] = []
-        pairs = list(combinations(range(k), 2))
-        for i, j in pairs:
-            d, e = (away.c[numbers[place][0]] for place in (i, j))
-            asked.append(func.sum(d * e))
-            if not of[i].rows == of[j].rows == rows:
-                x: Any = sql.case((e.is_not(None), d))
-                y: Any = sql.case((d.is_not(None), e))
-                asked += [func.count(d * e), *(func.sum(z) for z in (x, y, x * x, y * y))]
-        answers = iter(self._one(asked))
-        found = np.full((k, k), np.nan)
-        for i, j in pairs:
-            products = float(next(answers) or 0.0)
-            (x1, x2, *_), (y1, y2, *_), n = of[i].powers, of[j].powers, float(rows)
-            if not of[i].rows == of[j].rows == rows:
-                n, x1, y1, x2, y2 = (float(next(answers) or 0.0) for _ in range(5))
-            one, other = _left(x2, x1, n), _left(y2, y1, n)
-            if one > 0 and other > 0:
-                left = products - x1 * y1 / n
-                found[i, j] = found[j, i] = left / math.sqrt(one * other)
-        clipped: NDArray[np.float64] = np.clip(found, -1, 1)
-        return clipped
-
     def repeated_rows(self, names: Sequence[str]) -> int:
         """Rows that are equal to another one in some columns, but for the first of each."""
         import sqlalchemy as sql
@@ -371,7 +277,7 @@ class DatabaseTable:
         count = sql.func.count()
         groups = sql.select(count.label("c")).group_by(*columns).having(count > 1)
         repeated = groups.select_from(self._rows).subquery("repeated")
-        (found,) = self._one([sql.func.sum(repeated.c.c - 1)])
+        (found,) = self.figures([sql.func.sum(repeated.c.c - 1)])
         return int(found or 0)
 
     def gap_patterns(self, names: Sequence[str], most: int) -> list[tuple[tuple[bool, ...], int]]:
@@ -388,7 +294,7 @@ class DatabaseTable:
         asked = sql.select(*columns, count).group_by(*columns).order_by(count.desc(), *columns)
         return [
             (tuple(bool(flag) for flag in gaps), int(rows))
-            for *gaps, rows in self._all(asked.limit(most))
+            for *gaps, rows in self.results(asked.limit(most))
         ]
 
     def held_by_level(
@@ -404,78 +310,9 @@ class DatabaseTable:
 
         func, level = sql.func, self._rows.c[by]
         held = [func.count(self._rows.c[name]) for name in names]
-        found = self._all(sql.select(level, func.count(), *held).group_by(level))
+        found = self.results(sql.select(level, func.count(), *held).group_by(level))
         counts = np.array([row[1:] for row in found], np.int64).reshape(len(found), len(names) + 1)
         return [row[0] for row in found], counts[:, 0], counts[:, 1:]
-
-    def _double(self, name: str, check: bool) -> Any:
-        """A number, or the seconds of a time, in double precision; none where it is not finite."""
-        import sqlalchemy as sql
-
-        value = self._rows.c[name]
-        if self._families.get(name) == "time":
-            return sql.func.date_part("epoch", value)
-        x = sql.cast(value, sql.Double)
-        return sql.case((sql.func.abs(value) <= _LARGEST, x)) if check else x
-
-    def _doubles(self, numbers: Sequence[tuple[str, bool]]) -> Any:
-        """Numbers in double precision, and beyond which end those are that are not finite."""
-        import sqlalchemy as sql
-
-        found = []
-        for i, (name, check) in enumerate(numbers):
-            found.append(self._double(name, check).label(f"x{i}"))
-            if check:
-                value = self._rows.c[name]
-                beyond: Any = sql.case((value == math.inf, 1), (value == -math.inf, -1))
-                found.append(beyond.label(f"beyond{i}"))
-        # An offset keeps databases from computing them again for each figure.
-        return sql.select(*found).offset(0).subquery("doubles")
-
-    def _distances(
-        self, numbers: Sequence[tuple[str, bool]], centres: Sequence[tuple[float, float]]
-    ) -> Any:
-        """How far finite numbers are from a mean, in units of a scale, as a table."""
-        import sqlalchemy as sql
-
-        found = []
-        for (name, check), (mean, scale) in zip(numbers, centres, strict=True):
-            away: Any = (self._double(name, check) - mean) / scale
-            near: Any = sql.case((sql.func.abs(away) < _SMALLEST, 0.0), else_=away)
-            found.append(near.label(name))
-        return sql.select(*found).offset(0).subquery("distances")
-
-    def _one(self, expressions: Sequence[Any]) -> list[Any]:
-        """Figures of all rows, in as many statements as they need."""
-        import sqlalchemy as sql
-
-        found: list[Any] = []
-        for start in range(0, len(expressions), _EXPRESSIONS):
-            some = expressions[start : start + _EXPRESSIONS]
-            numbered = [some_one.label(f"f{i}") for i, some_one in enumerate(some)]
-            asked = sql.select(*numbered)
-            # What counts all rows names no column, and so no table.
-            from_ = () if asked.get_final_froms() else (self._rows,)
-            found += self._connection.execute(asked.select_from(*from_)).one()
-        return found
-
-    def _all(self, statement: Any) -> list[Any]:
-        return list(self._connection.execute(statement))
-
-
-def _centre(n: int, total: Any, low: Any, high: Any) -> tuple[float, float]:
-    """The mean of numbers, and a power of two that no distance from it exceeds."""
-    if not n:
-        return 0.0, 1.0
-    mean = float(total) / n
-    away = max(high - mean, mean - low)
-    return mean, math.ldexp(1.0, math.frexp(away)[1]) if away else 1.0
-
-
-def _left(squares: float, total: float, n: float) -> float:
-    """The sum of squares about their mean; 0 where that is no more than rounding."""
-    left = squares - total * total / max(n, 1.0)
-    return left if left > _ROUNDING * squares else 0.0
 
 
 def _some(part: str, groups: Any, most: int, *order: Any) -> Any:
@@ -495,7 +332,3 @@ def _some(part: str, groups: Any, most: int, *order: Any) -> Any:
 def _tally(rows: Sequence[Any]) -> Tally:
     counts = np.array([int(row[1]) for row in rows], np.int64)
     return Tally([row[0] for row in rows], counts)
-
-
-def _chunked(figures: Sequence[Any], size: int) -> list[Sequence[Any]]:
-    return [figures[i : i + size] for i in range(0, len(figures), size)]
