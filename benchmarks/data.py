@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gzip
+import shutil
 from pathlib import Path
 from typing import Any
 
@@ -110,3 +112,37 @@ def wide_table(rows: int, columns: int, seed: int) -> pa.Table:
     ]
     chosen = [sorts[i % len(sorts)] for i in range(columns)]
     return pa.table({f"{name}_{i:03d}": make() for i, (name, make) in enumerate(chosen)})
+
+
+#: A million rows of ten columns as text; wide tables, and a small one.
+TEXTS = ("rows.csv", "rows.csv.gz", "rows.jsonl")
+WIDE = (
+    "indicators.parquet",
+    "kinds.parquet",
+    "answers_0.parquet",
+    "answers_1.parquet",
+    "small.csv",
+)
+
+
+def text_files(folder: Path) -> None:
+    """The files of `TEXTS`, all of the same rows."""
+    plain, packed, lines = (folder / name for name in TEXTS)
+    table = mixed_table(1_000_000).select(range(0, 30, 3))
+    pyarrow.csv.write_csv(table, plain)
+    with plain.open("rb") as rows, gzip.open(packed, "wb", 1) as file:
+        shutil.copyfileobj(rows, file)
+    table.to_pandas().to_json(lines, orient="records", lines=True, date_format="iso")
+
+
+def wide_files(folder: Path) -> None:
+    """The files of `WIDE`."""
+    tables = (
+        indicator_table(),
+        wide_table(2_000, 900, 0),
+        indicator_table(2_000, 2_000, 0),
+        indicator_table(2_000, 2_000, 1),
+    )
+    for name, table in zip(WIDE, tables, strict=False):
+        pq.write_table(table, folder / name)
+    pyarrow.csv.write_csv(mixed_table(400).select(range(9)), folder / WIDE[-1])

@@ -9,7 +9,6 @@ from __future__ import annotations
 import gzip
 import os
 import platform
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -20,8 +19,6 @@ from pathlib import Path
 from typing import NamedTuple
 
 import data
-import pyarrow.csv
-import pyarrow.parquet as pq
 
 HERE = Path(__file__).parent
 #: So often the tools take their turn.
@@ -70,7 +67,8 @@ def prepare(folder: Path) -> None:
     make = (
         f"import data, pathlib; folder = pathlib.Path({str(folder)!r}); "
         "old = data.mixed_file(folder, 1_000_000); data.shuffled_file(folder, old); "
-        "data.mixed_file(folder, 10_000_000); data.csv_file(folder, 3.0)"
+        "data.mixed_file(folder, 10_000_000); data.csv_file(folder, 3.0); "
+        "data.text_files(folder); data.wide_files(folder)"
     )
     subprocess.run([sys.executable, "-c", make], check=True, cwd=HERE)
 
@@ -118,24 +116,16 @@ def straight(folder: Path, lines: list[str]) -> None:
     found = measure([sys.executable, "-c", CODE, ten, "{}", folder / "x.html"], runs=1)
     printed = f"{found.seconds / before.seconds:.1f} × 1 M rows just before"
     rows.append(("10,000,000 × 30 Parquet", found, printed))
-    wide = folder / "indicators.parquet"
-    pq.write_table(data.indicator_table(), wide)
+    wide, kinds, one, two, small = (folder / name for name in data.WIDE)
     found = measure([sys.executable, "-c", CODE, wide, "{}", folder / "x.html"])
     rows.append(("4,695 × 882 zeros and ones", found, ""))
-    kinds = folder / "kinds.parquet"
-    pq.write_table(data.wide_table(2_000, 900, 0), kinds)
     found = measure([sys.executable, "-c", CODE, kinds, "{}", folder / "x.html"])
     rows.append(("2,000 × 900 of six kinds", found, ""))
-    one, two = (folder / f"answers_{seed}.parquet" for seed in range(2))
-    for path, seed in ((one, 0), (two, 1)):
-        pq.write_table(data.indicator_table(2_000, 2_000, seed), path)
     found = measure([sys.executable, "-c", COMPARE, one, two, folder / "x.json"], runs=1)
     size = (folder / "x.json").stat().st_size / 1e6
     packed = len(gzip.compress((folder / "x.json").read_bytes())) / 1e6
     printed = f"document of {size:.1f} MB, {packed:.2f} MB as .json.gz"
     rows.append(("two of 2,000 × 2,000 zeros and ones", found, printed))
-    small = folder / "small.csv"
-    pyarrow.csv.write_csv(data.mixed_table(400).select(range(9)), small)
     found = measure([sys.executable, "-m", "nachsicht", "profile", small, "-q"])
     rows.append(("400 × 9 CSV, the command", found, ""))
     found = measure([sys.executable, "-m", "nachsicht", "--version"])
@@ -148,19 +138,13 @@ def straight(folder: Path, lines: list[str]) -> None:
 
 def in_pieces(folder: Path, lines: list[str]) -> None:
     """Text in pieces beside the same in memory; and a large file beside others."""
-    table = data.mixed_table(1_000_000).select(range(0, 30, 3))
-    files = [folder / name for name in ("rows.csv", "rows.csv.gz", "rows.jsonl")]
-    pyarrow.csv.write_csv(table, files[0])
-    with files[0].open("rb") as plain, gzip.open(files[1], "wb", 1) as packed:
-        shutil.copyfileobj(plain, packed)
-    table.to_pandas().to_json(files[2], orient="records", lines=True, date_format="iso")
     lines += [
         "## Text in pieces",
         "",
         "| 1,000,000 × 10 | seconds in memory | in pieces, of 300 MB | processor time | peak MB |",
         "|---|--:|--:|--:|--:|",
     ]
-    for path in files:
+    for path in (folder / name for name in data.TEXTS):
         whole, pieces = (
             measure([sys.executable, "-c", CODE, path, options, folder / "x.html"])
             for options in ("{}", "{'memory_bytes': 300_000_000}")
