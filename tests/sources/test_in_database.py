@@ -185,6 +185,38 @@ def test_drawn_rows_are_the_same_where_there_is_a_key(tmp_path):
     assert one.duplicates.duplicate_rows == 0
 
 
+def test_a_key_may_be_of_texts(database):
+    _, address = database
+    made = sql.create_engine(address)
+    with made.begin() as connection:
+        connection.execute(sql.text("drop table if exists tags"))
+        connection.execute(sql.text("create table tags (tag varchar(9) primary key, kg real)"))
+        rows = [{"tag": f"T-{i:05d}", "kg": i % 7} for i in range(500)]
+        connection.execute(sql.text("insert into tags values (:tag, :kg)"), rows)
+    made.dispose()
+    document = profiled(address, "tags")
+    assert document.duplicates.duplicate_rows == 0
+    assert (document.column("tag").distinct, document.column("kg").distinct) == (500, 7)
+    assert len({row[0] for row in document.excerpt.sampled}) == 10
+
+
+def test_names_are_taken_as_they_are(database):
+    _, address = database
+    names = ["50% ' kg", 'of "bees"', "select", "x:y", "Größe; --"]
+    rng = np.random.default_rng(4)
+    odd = pd.DataFrame({name: rng.normal(size=60) for name in names})
+    odd.iloc[:5, 0] = np.nan
+    put(address, odd, "odd")
+    document = profiled(address, "odd")
+    assert [column.name for column in document.columns] == names
+    for pair in document.relations.pairs:
+        assert pair.pearson == pytest.approx(odd[pair.x].corr(odd[pair.y]), abs=1e-10)
+    made = nachsicht.compare_groups(
+        address, names[2], split_at=(0,), reading={"table": "odd"}, engine="sql"
+    )
+    assert sum(version.rows for version in made.document.versions) == 60
+
+
 @given(st.lists(st.integers(-50, 50) | st.floats(-1e3, 1e3), min_size=1, max_size=300))
 def test_ranks_are_within_their_bound(numbers):
     made = sql.create_engine("sqlite://")

@@ -77,7 +77,7 @@ class DatabaseTable:
     names : sequence of str
         Of the columns.
     key : str, optional
-        A column of whole numbers that differ in all rows.
+        A column whose values differ in all rows.
     """
 
     def __init__(
@@ -169,15 +169,16 @@ class DatabaseTable:
     def drawn(self, most: int) -> list[tuple[Any, ...]]:
         """Evenly drawn rows, in the order of their drawing.
 
-        Where there is a key of whole numbers, it alone says which; else they are drawn anew each
-        time.
+        Where the key is of whole numbers, it alone says which; else they are drawn anew each time.
         """
         import sqlalchemy as sql
 
-        if self.key is None:
-            order: Any = sql.func.random()
-        else:
-            order = sql.cast(self._rows.c[self.key], sql.BigInteger) % _PRIME * _FACTOR % _PRIME
+        order: Any = sql.func.random()
+        if self.key is not None:
+            key = self._rows.c[self.key]
+            some = self.results(sql.select(key).limit(1))
+            if some and isinstance(some[0][0], int):
+                order = sql.cast(key, sql.BigInteger) % _PRIME * _FACTOR % _PRIME
         asked = sql.select(*(self._rows.c[name] for name in self.names))
         return [tuple(row) for row in self.results(asked.order_by(order).limit(most))]
 
