@@ -28,6 +28,8 @@ _DATA = '<script type="application/gzip"'
 #: Signs that no reader sees and a terminal would obey, as they stand and as JSON writes them.
 _CONTROLS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 _ESCAPED_CONTROLS = re.compile(rb"((?<!\\)(?:\\\\)*)\\(?:u00(?:0[0-8be-f]|1[0-9a-f]|7f)|b|f)")
+#: What they begin with.
+_ESCAPES = (rb"\u00", rb"\b", rb"\f")
 #: Those that JSON writes as they stand, in UTF-8.
 _PLAIN_CONTROLS = re.compile(rb"\x7f|\xc2[\x80-\x9f]")
 #: Puts the packed page in the place of what is there.
@@ -180,7 +182,9 @@ def _page_words() -> dict[str, Any]:
 
 def _packed(value: object) -> str:
     """JSON, compressed, in letters that cannot end a script element, whatever values it holds."""
-    text = _ESCAPED_CONTROLS.sub(rb"\1\\ufffd", msgspec.json.encode(value))
+    text = msgspec.json.encode(value)
+    if any(sign in text for sign in _ESCAPES):  # which few pages have, and is found at once
+        text = _ESCAPED_CONTROLS.sub(rb"\1\\ufffd", text)
     text = _PLAIN_CONTROLS.sub("�".encode(), text)
     return base64.b64encode(gzip.compress(text, _LEVEL, mtime=0)).decode()
 
