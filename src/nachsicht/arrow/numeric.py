@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 import numpy as np
@@ -17,6 +18,28 @@ SECONDS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 LARGEST = 1e100
 
 
+#: Whole numbers up to this one are floats too, and so are powers of ten up to this exponent.
+_WHOLE, _EXPONENT = 2**53, 22
+
+
+def floats_of_decimals(array: Any) -> Any:
+    """Decimal numbers as the floats that are nearest to them.
+
+    Arrow's own cast may miss these by a digit at the end, so that 199.98 is no longer written so.
+    """
+    if isinstance(array, pa.ChunkedArray):
+        return pa.chunked_array(map(floats_of_decimals, array.chunks), pa.float64())
+    kind = array.type
+    if pa.types.is_decimal128(kind) and 0 <= kind.scale <= _EXPONENT and sys.byteorder == "little":
+        held = array.fill_null(0)
+        words = np.frombuffer(held.buffers()[1] or b"", np.int64)
+        low, high = words.reshape(-1, 2)[held.offset : held.offset + len(held)].T
+        if (high == low >> 63).all() and (np.abs(low) <= _WHOLE).all():
+            missing = ~values_of(array.is_valid()) if array.null_count else None
+            return pa.array(low / 10.0**kind.scale, mask=missing)
+    return array.cast(pa.string()).cast(pa.float64())
+
+
 def as_numbers(
     array: Any, everywhere: NDArray[np.bool_] | None = None
 ) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
@@ -29,7 +52,7 @@ def as_numbers(
     """
     types, stored = pa.types, array.type
     if types.is_decimal(stored):
-        array = array.cast(pa.float64(), safe=False)
+        array = floats_of_decimals(array)
     elif not (
         types.is_integer(stored)
         or types.is_floating(stored)

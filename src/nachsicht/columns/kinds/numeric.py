@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nachsicht._util.cached import kept
 from nachsicht.arrow.format import number_text
-from nachsicht.arrow.numeric import SECONDS
+from nachsicht.arrow.numeric import SECONDS, floats_of_decimals
 from nachsicht.columns.approximate import CondensedNumbers
 from nachsicht.columns.approximate_summary import condensed_quantity
 from nachsicht.columns.categorical import summarise_category
@@ -203,7 +203,7 @@ def _infer_datetimes(body: NumberPart | CondensedNumbers, facts: ColumnFacts) ->
 
 def _observe_numbers(array: Any) -> Body:
     if pa.types.is_decimal(array.type):
-        array = array.cast(pa.float64(), safe=False)
+        array = floats_of_decimals(array)
     return observe_numbers(array)
 
 
