@@ -15,6 +15,7 @@ from nachsicht.arrow.buffers import arrow_of, taken, values_of
 from nachsicht.config.settings import Settings, check_name
 from nachsicht.engines.local import table_on_disk
 from nachsicht.engines.memory import check_fits
+from nachsicht.engines.sql import MOST_VALUES
 from nachsicht.errors import SettingsError
 from nachsicht.sources.database.aggregates import DatabaseTable
 from nachsicht.sources.database.values import array_of
@@ -23,8 +24,6 @@ from nachsicht.sources.protocol import Opened, SourceFacts
 from nachsicht.table.group_by import LevelRows
 from nachsicht.table.prepare import fitting, prepared
 
-#: A database is asked for groups by a column of no more different values than this.
-MOST_VALUES = 1 << 16
 #: Of texts, or values that do not follow each other, a group has no more than this.
 _MOST_NAMED = 10_000
 

@@ -213,62 +213,10 @@ class DatabaseTable:
             asked = asked.where(func.abs(value) <= LARGEST)
         # Counted once, though several parts are made of it.
         groups: Any = asked.group_by(value).cte("counted").prefix_with("MATERIALIZED")
-        v, c = groups.c.v, groups.c.c
-        doubled = sql.cast(c, sql.Double)
-        once, none = func.sum(sql.case((c == 1, 1), else_=0)), sql.null()
-        parts = [
-            sql.select(
-                sql.literal("all").label("part"),
-                none.label("v"),
-                func.count().label("c"),
-                once.label("more"),
-                func.sum(doubled * doubled).label("squares"),
-                none.label("last"),
-            ).select_from(groups),
-            _some("top", groups, TOP, c.desc(), v),
-        ]
-        if ranked:
-            parts += [_some("low", groups, ENDS, v), _some("high", groups, ENDS, v.desc())]
-            # Whole numbers as they are would be added up with any number of digits, which is slow.
-            up_to = func.sum(doubled).over(order_by=v).label("up_to")
-            reached = sql.select(v, doubled.label("c"), up_to).subquery("reached")
-            # Steps are rounded down, for which not every database has a function.
-            step = func.round(reached.c.up_to * (STEPS / rows) - 0.5).label("step")
-            stepped = sql.select(reached.c.v, reached.c.c, step).subquery("stepped")
-            of_step = sql.select(
-                sql.literal("rank").label("part"),
-                func.min(stepped.c.v).label("v"),
-                func.sum(stepped.c.c).label("c"),
-                func.count().label("more"),
-                none.label("squares"),
-                func.max(stepped.c.v).label("last"),
-            ).group_by(stepped.c.step)
-            parts.insert(0, of_step)  # its types are those of all parts
         found: dict[str, list[Any]] = {}
-        for part, *row in self.results(sql.union_all(*parts)):
+        for part, *row in self.results(_parts_of(groups, rows, ranked=ranked)):
             found.setdefault(part, []).append(row)
-        ((_, distinct, once_held, squares, _),) = found["all"]
-        steps = sorted(found.get("rank", ()), key=lambda row: row[0])
-        # The first value of a step stands for half of its rows, the last one for the others.
-        ranks = [
-            half
-            for first, count, _, _, last in steps
-            for half in ((first, int(count) // 2), (last, int(count) - int(count) // 2))
-        ]
-        # A value that stands for itself alone is where it is said to be.
-        error = max(
-            (int(count) // 2 + 1 for _, count, values, *_ in steps if values > 1), default=0
-        )
-        return Spread(
-            int(distinct),
-            int(once_held or 0),
-            float(squares or 0.0),
-            _tally(found.get("top", ())),
-            _tally(sorted(found.get("low", ()), key=lambda row: row[0])),
-            _tally(sorted(found.get("high", ()), key=lambda row: row[0])),
-            _tally(ranks),
-            error,
-        )
+        return _spread_of(found)
 
     def repeated_rows(self, names: Sequence[str]) -> int:
         """Rows that are equal to another one in some columns, but for the first of each."""
@@ -314,6 +262,67 @@ class DatabaseTable:
         found = self.results(sql.select(level, func.count(), *held).group_by(level))
         counts = np.array([row[1:] for row in found], np.int64).reshape(len(found), len(names) + 1)
         return [row[0] for row in found], counts[:, 0], counts[:, 1:]
+
+
+def _parts_of(groups: Any, rows: int, *, ranked: bool) -> Any:
+    """All that a `Spread` is made of, in one statement: a part of it in each row, named first."""
+    import sqlalchemy as sql
+
+    v, c, func = groups.c.v, groups.c.c, sql.func
+    doubled = sql.cast(c, sql.Double)
+    once, none = func.sum(sql.case((c == 1, 1), else_=0)), sql.null()
+    parts = [
+        sql.select(
+            sql.literal("all").label("part"),
+            none.label("v"),
+            func.count().label("c"),
+            once.label("more"),
+            func.sum(doubled * doubled).label("squares"),
+            none.label("last"),
+        ).select_from(groups),
+        _some("top", groups, TOP, c.desc(), v),
+    ]
+    if ranked:
+        parts += [_some("low", groups, ENDS, v), _some("high", groups, ENDS, v.desc())]
+        # Whole numbers as they are would be added up with any number of digits, which is slow.
+        up_to = func.sum(doubled).over(order_by=v).label("up_to")
+        reached = sql.select(v, doubled.label("c"), up_to).subquery("reached")
+        # Steps are rounded down, for which not every database has a function.
+        step = func.round(reached.c.up_to * (STEPS / rows) - 0.5).label("step")
+        stepped = sql.select(reached.c.v, reached.c.c, step).subquery("stepped")
+        of_step = sql.select(
+            sql.literal("rank").label("part"),
+            func.min(stepped.c.v).label("v"),
+            func.sum(stepped.c.c).label("c"),
+            func.count().label("more"),
+            none.label("squares"),
+            func.max(stepped.c.v).label("last"),
+        ).group_by(stepped.c.step)
+        parts.insert(0, of_step)  # its types are those of all parts
+    return sql.union_all(*parts)
+
+
+def _spread_of(found: dict[str, list[Any]]) -> Spread:
+    ((_, distinct, once_held, squares, _),) = found["all"]
+    steps = sorted(found.get("rank", ()), key=lambda row: row[0])
+    # The first value of a step stands for half of its rows, the last one for the others.
+    ranks = [
+        half
+        for first, count, _, _, last in steps
+        for half in ((first, int(count) // 2), (last, int(count) - int(count) // 2))
+    ]
+    # A value that stands for itself alone is where it is said to be.
+    error = max((int(count) // 2 + 1 for _, count, values, *_ in steps if values > 1), default=0)
+    return Spread(
+        int(distinct),
+        int(once_held or 0),
+        float(squares or 0.0),
+        _tally(found.get("top", ())),
+        _tally(sorted(found.get("low", ()), key=lambda row: row[0])),
+        _tally(sorted(found.get("high", ()), key=lambda row: row[0])),
+        _tally(ranks),
+        error,
+    )
 
 
 def _some(part: str, groups: Any, most: int, *order: Any) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -77,7 +77,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
             description = self._description(connection)
             # No more than its first rows come over, to tell the columns.
             first = connection.execution_options(stream_results=True).execute(statement)
-            width = len(first.keys())
+            names = list(first.keys())
             first.close()
             rows = int(connection.execute(self._counting(statement)).scalar_one())
             ends = self._key_ends(connection, statement, description, rows)
@@ -85,7 +85,7 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         fast = cache(lambda: self._fast_batches(texts))  # connects where rows are read indeed
         facts = SourceFacts(self._shown, self._url.get_backend_name(), None)
         columns = ColumnTypes()
-        bytes_of_a_row = _CELL * max(width, 1)
+        bytes_of_a_row = _CELL * max(len(names), 1)
 
         def batches() -> Iterator[tuple[Any, int]]:
             done = 0
@@ -101,27 +101,28 @@ class DatabaseSource(msgspec.Struct, frozen=True):
                     continue
 
         size = rows * bytes_of_a_row
-        database = self._in_database if self._url.get_backend_name() in BACKENDS else None
+        known = self._url.get_backend_name() in BACKENDS
+        database = partial(self._in_database, names) if known else None
         return Opened(facts, size, table, batches, description=description, database=database)
 
     @contextmanager
-    def _in_database(self) -> Iterator[DatabaseTable]:
-        """The rows, to be asked of; in one transaction."""
+    def _in_database(self, names: Sequence[str]) -> Iterator[DatabaseTable]:
+        """The rows, which have columns of these names, to be asked of; in one transaction."""
         import sqlalchemy as sql
+
+        if twice := [name for name in names if names.count(name) > 1]:
+            raise UnreadableSourceError("same_name", where=self._shown, name=twice[0])
 
         ours: Exception | None = None
         with self._connection() as connection:
             statement = self._statement(connection)
             description = self._description(connection)
             if self.reading.query:
-                names = list(connection.execute(statement).keys())
-                if twice := [name for name in names if names.count(name) > 1]:
-                    raise UnreadableSourceError("same_name", where=self._shown, name=twice[0])
                 statement = statement.columns(*(sql.column(name) for name in names))
             asked = statement.subquery("asked")
             key = description.key[0] if description and len(description.key) == 1 else None
             try:
-                yield DatabaseTable(connection, asked, list(asked.c.keys()), key)
+                yield DatabaseTable(connection, asked, names, key)
             except sql.exc.SQLAlchemyError:
                 raise
             except Exception as error:  # no fault of the database
