@@ -83,6 +83,7 @@ def parts(folder: Path, millions: int) -> Path:
 def measure(engine: str, data: Path, out: Path) -> tuple[float, float]:
     """Seconds and the largest memory (MB) of the process that drives; it must succeed."""
     clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
+    clean["PYSPARK_PYTHON"] = sys.executable
     script = out.with_suffix(".py")
     script.write_text(RUN.format(prepare=ENGINES[engine].format(memory=MEMORY)))
     command = [sys.executable, "-W", "ignore", str(script), str(data), str(out)]
@@ -126,6 +127,52 @@ def bounds(data: Path, document: Path) -> list[str]:
     return lines
 
 
+def relations(data: Path, document: Path) -> list[str]:
+    """Relations of all rows against those that SciPy's ranks give, as lines of a table."""
+    import pyarrow.compute as pc
+    import scipy.stats
+
+    import nachsicht
+
+    read = nachsicht.read(document)
+    assert isinstance(read, nachsicht.Profile)
+    table = pq.read_table(data)
+
+    def ranked(name: str) -> np.ndarray:
+        return scipy.stats.rankdata(table[name].to_numpy())
+
+    quantities = [c.name for c in read.document.columns if c.kind in ("quantity", "datetime")]
+    ranks = {name: ranked(name) for name in quantities if not table[name].null_count}
+    off: dict[str, list[tuple[float, float]]] = {}
+    for pair in read.document.relations.pairs:
+        if not pair.error_bound or not {pair.x, pair.y} & {*ranks}:
+            continue
+        if pair.measure == "spearman":
+            exact = np.corrcoef(ranks[pair.x], ranks[pair.y])[0, 1]
+        else:
+            level, quantity = sorted((pair.x, pair.y), key=lambda name: name in ranks)
+            codes = pc.dictionary_encode(table[level].combine_chunks()).indices
+            codes = codes.fill_null(-1).to_numpy(zero_copy_only=False)
+            exact = eta(codes, ranks[quantity])
+        off.setdefault(pair.measure, []).append((abs(pair.value - exact), pair.error_bound))
+    lines = []
+    for measure, found in off.items():
+        assert all(d <= bound for d, bound in found), (measure, found)
+        worst, bound = (max(figures) for figures in zip(*found, strict=True))
+        lines.append(f"| {measure} | {len(found)} | {worst:.1e} | {bound:.4f} |")
+    return lines
+
+
+def eta(codes: np.ndarray, ranks: np.ndarray) -> float:
+    """The root of the adjusted share of the variance of ranks between levels."""
+    ranks, codes = ranks[codes >= 0], codes[codes >= 0]
+    counts, sums = np.bincount(codes), np.bincount(codes, ranks)
+    within = (ranks @ ranks) - (sums**2 / counts).sum()
+    total = (ranks @ ranks) - len(ranks) * ranks.mean() ** 2
+    left = within / total * (len(ranks) - 1) / (len(ranks) - len(counts))
+    return float(np.sqrt(max(1 - left, 0)))
+
+
 def by_kind(folder: Path) -> list[str]:
     """What one more column of a kind costs for a million rows: twelve of it less two of it."""
     whole = part(0)
@@ -164,18 +211,21 @@ def main() -> None:
         print("| one more column | seconds per million rows |\n|---|--:|")
         print("\n".join(by_kind(given.folder)))
         return
-    out = given.folder / "scale.json"
+    out, other = given.folder / "scale.json", given.folder / "engines.json"
     print("| rows | engine | seconds | seconds per million rows | peak MB |\n|--:|---|--:|--:|--:|")
     for millions in given.rows:
         seconds, peak = measure("local", parts(given.folder, millions), out)
         line = f"| {millions} M | local | {seconds:.0f} | {seconds / millions:.2f} | {peak:.0f} |"
         print(line, flush=True)
     for engine in ENGINES if given.clusters else ():
-        data, other = parts(given.folder, given.clusters), given.folder / "engines.json"
+        data = parts(given.folder, given.clusters)
         seconds, peak = measure(engine, data, other)
         each = seconds / given.clusters
         line = f"| {given.clusters} M | {engine} | {seconds:.0f} | {each:.2f} | {peak:.0f} |"
         print(line, flush=True)
+    if given.clusters:
+        print("\n| relations | pairs | off by at most | largest bound |\n|---|--:|--:|--:|")
+        print("\n".join(relations(parts(given.folder, given.clusters), other)))
     if given.rows:  # last: a child begins with its parent's peak of memory
         columns = json.loads(out.read_text())["columns"]
         size = out.stat().st_size / 1000

@@ -131,16 +131,29 @@ def differences(expected: ProfileDocument, found: ProfileDocument, table: Any) -
         and not found.duplicates.uncertainty
     ):
         one, two = (msgspec.to_builtins(_without_cells(side)) for side in (expected, found))
-        if found.relations.sampled_rows < found.rows:  # then they are drawn rows' where rows stream
+        if found.relations.sampled_rows < found.rows:  # then some are drawn rows' where rows stream
+            yield from _strengths(expected, found)
             for part in _OF_RELATIONS:
                 del one[part], two[part]
         yield from _differing(one, two, "")
         return
+    yield from _strengths(expected, found)
     for part in ("rows", "fingerprint", "missing_by_level", "missing_patterns"):
         one, two = getattr(expected, part), getattr(found, part)
         yield from _differing(msgspec.to_builtins(one), msgspec.to_builtins(two), part)
     for one, two in zip(expected.columns, found.columns, strict=True):
         yield from _column(one, two, table.column(one.position))
+
+
+def _strengths(expected: ProfileDocument, found: ProfileDocument) -> Iterator[str]:
+    """Relations of all rows that are farther off than they say; others are drawn rows'."""
+    known = {(pair.x, pair.y): pair for pair in expected.relations.pairs}
+    for pair in found.relations.pairs:
+        other = known.get((pair.x, pair.y))
+        if other is None or pair.rows != other.rows:
+            continue
+        if abs(pair.value - other.value) > pair.error_bound + CLOSE:
+            yield f"{pair.x} × {pair.y}: {pair.value} for {other.value}, beyond its bound"
 
 
 def _without_cells(document: ProfileDocument) -> ProfileDocument:

@@ -11,9 +11,11 @@ import pytest
 from pyarrow import csv, feather
 
 import nachsicht
+from nachsicht.comparison.rows import partitions
 from nachsicht.model.codec import encode
 from nachsicht.testing import NotConforming, assert_conforms, sample_table
 
+of_spark = pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
 #: Little enough that every source streams, and that values of 60,000 rows are condensed.
 LITTLE = 400_000
 
@@ -107,7 +109,7 @@ def test_dask_without_a_cluster(tmp_path):
     assert_conforms(lambda table: parts(table, tmp_path), engine="dask")
 
 
-@pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
+@of_spark
 def test_spark_dataframes(spark, tmp_path):
     spark.conf.set("spark.sql.files.maxPartitionBytes", "60000")
 
@@ -133,6 +135,16 @@ def two_versions():
     return old, new.set_column(place, "mites", pa.array(mites))
 
 
+@pytest.fixture
+def by_workers(monkeypatch):
+    """Rows are matched by those who hold them, not by this process."""
+
+    def refuse(*_):
+        raise AssertionError("the records came to this process")
+
+    monkeypatch.setattr(partitions, "read_again", refuse)
+
+
 def assert_same_rows(old, new):
     (expected,) = nachsicht.compare(*two_versions(), key="check_id").document.rows
     (found,) = nachsicht.compare(old, new, key="check_id").document.rows
@@ -141,25 +153,78 @@ def assert_same_rows(old, new):
     assert found == expected
 
 
-def test_rows_are_matched_wherever_they_are(dask_client):
+def in_dask(table, pieces=11):
     from dask import dataframe
 
-    frames = [
-        dataframe.from_pandas(table.to_pandas(types_mapper=pd.ArrowDtype), npartitions=11)
-        for table in two_versions()
-    ]
-    assert_same_rows(*frames)
-    assert_same_rows(two_versions()[0], frames[1])
+    return dataframe.from_pandas(table.to_pandas(types_mapper=pd.ArrowDtype), npartitions=pieces)
 
 
-@pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
-def test_rows_are_matched_in_spark(spark, tmp_path):
+@pytest.fixture
+def in_spark(spark, tmp_path):
+    def frame(table):
+        path = tmp_path / f"{len([*tmp_path.iterdir()])}.parquet"
+        pq.write_table(table, path, row_group_size=500)
+        return spark.read.parquet(str(path))
+
     spark.conf.set("spark.sql.files.maxPartitionBytes", "60000")
-    frames = []
-    for i, table in enumerate(two_versions()):
-        pq.write_table(table, tmp_path / f"{i}.parquet", row_group_size=500)
-        frames.append(spark.read.parquet(str(tmp_path / f"{i}.parquet")))
-    assert_same_rows(*frames)
+    return frame
+
+
+def test_rows_are_matched_by_dasks_workers(dask_client, by_workers):
+    assert_same_rows(*map(in_dask, two_versions()))
+
+
+def test_rows_of_a_cluster_are_matched_with_those_at_hand(dask_client):
+    old, new = two_versions()
+    assert_same_rows(old, in_dask(new))
+
+
+@of_spark
+def test_rows_are_matched_by_spark(in_spark, by_workers):
+    assert_same_rows(*map(in_spark, two_versions()))
+
+
+def skewed():
+    """Two versions of which most rows share a key, and some have none."""
+    versions = []
+    for table in two_versions():
+        ids = table["check_id"].to_pylist()
+        ids = [None if i % 97 == 0 else "C-7" if i % 4 else n for i, n in enumerate(ids)]
+        place = table.schema.get_field_index("check_id")
+        versions.append(table.set_column(place, "check_id", pa.array(ids)))
+    return versions
+
+
+def assert_same_skewed(give):
+    versions = skewed()
+    (expected,) = nachsicht.compare(*versions, key="check_id").document.rows
+    (found,) = nachsicht.compare(*map(give, versions), key="check_id").document.rows
+    assert min(expected.duplicate_keys) > 6000
+    assert found == expected
+
+
+def test_most_rows_may_share_a_key_in_dask(dask_client, by_workers):
+    assert_same_skewed(in_dask)
+
+
+@of_spark
+def test_most_rows_may_share_a_key_in_spark(in_spark, by_workers):
+    assert_same_skewed(in_spark)
+
+
+def without_a_key(give, **settings):
+    versions = [table.drop_columns(["check_id"]) for table in two_versions()]
+    (found,) = nachsicht.compare(*map(give, versions), **settings).document.rows
+    return found
+
+
+def test_whole_rows_are_matched_by_dasks_workers(dask_client, by_workers):
+    assert without_a_key(in_dask) == without_a_key(lambda table: table)
+
+
+@of_spark
+def test_whole_rows_are_matched_by_spark(in_spark, by_workers):
+    assert without_a_key(in_spark) == without_a_key(lambda table: table)
 
 
 def test_groups_are_computed_where_their_rows_are(dask_client):

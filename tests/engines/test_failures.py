@@ -14,6 +14,7 @@ import pyarrow.parquet as pq
 import pytest
 
 import nachsicht
+from nachsicht.comparison.rows import partitions
 from nachsicht.testing import assert_conforms, sample_table
 
 
@@ -39,6 +40,31 @@ def test_the_parts_of_a_dask_worker_that_is_killed_are_computed_again(dask_clien
     killer.join()
     dask_client.wait_for_workers(2, timeout=60)
     assert killed[0] not in dask_client.run(os.getpid).values()
+
+
+def test_rows_are_matched_though_a_worker_is_killed_meanwhile(dask_client, tmp_path, monkeypatch):
+    from dask import dataframe
+
+    match, lost = partitions._match, tmp_path / "lost"
+
+    def dying(partition, old, new):
+        if partition == 5 and not lost.exists():
+            lost.touch()
+            os.kill(os.getpid(), signal.SIGKILL)
+        return match(partition, old, new)
+
+    monkeypatch.setattr(partitions, "_match", dying)
+    old, new = sample_table().slice(0, 8_900), sample_table().slice(60)
+    frames = [
+        dataframe.from_pandas(table.to_pandas(types_mapper=pd.ArrowDtype), npartitions=9)
+        for table in (old, new)
+    ]
+    (found,) = nachsicht.compare(*frames, key="check_id").document.rows
+    assert lost.exists()
+    monkeypatch.undo()
+    (expected,) = nachsicht.compare(old, new, key="check_id").document.rows
+    assert (found, expected.removed) == (expected, 60)
+    dask_client.wait_for_workers(2, timeout=60)
 
 
 @pytest.fixture

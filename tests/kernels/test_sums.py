@@ -159,6 +159,16 @@ def test_limits_that_numbers_reach_are_counted(kernels, numbers, limits):
     assert np.array_equal(into, np.searchsorted(limits, numbers, "right"))
 
 
+@given(
+    hnp.arrays(np.float64, LENGTHS) | hnp.arrays(np.int64, LENGTHS),
+    hnp.arrays(np.float64, st.integers(0, 9), elements=st.floats(allow_nan=False)).map(np.sort),
+)
+def test_bins_that_numbers_lie_in(kernels, numbers, upper):
+    into = np.empty(len(numbers), np.int32)
+    kernels.bin_places(numbers, upper, into)
+    assert np.array_equal(into, np.searchsorted(upper, numbers.astype(float)))
+
+
 @given(st.lists(st.integers(1, 5), min_size=1, max_size=5), st.data())
 def test_sums_within_runs(kernels, sizes, data):
     shape = (data.draw(st.integers(0, 4)), sum(sizes))

@@ -9,7 +9,7 @@ have a sign. Rows where either is missing are left out.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, TypeVar
 
 import msgspec
@@ -28,6 +28,7 @@ from nachsicht.associations.encode import (
     encode_columns,
 )
 from nachsicht.associations.explained_share import MOST_BINS, explanations
+from nachsicht.associations.from_counts import CountedPairs
 from nachsicht.associations.kendall import (
     dense_ranks,
     kendall_of_ranks,
@@ -136,6 +137,7 @@ def relations_of(
     drawn: NDArray[np.int64],
     in_all: int,
     pearson: Pearson | None = None,
+    counted: CountedPairs | None = None,
     pmap: ParallelMap = map,
 ) -> Found:
     """The strength of every pair of columns that can have one.
@@ -152,6 +154,8 @@ def relations_of(
         Rows of the data.
     pearson : Pearson, optional
         Pearson's correlations of all rows, where ``rows`` are not all.
+    counted : CountedPairs, optional
+        Strengths of all rows, where ``rows`` are not all.
     pmap : callable
         As `map`, on as many threads as it likes.
     """
@@ -165,9 +169,11 @@ def relations_of(
     shares = start(pmap, lambda: explanations(sample.first(cv_rows)))
     strengths = _rank_strengths(encoded, drawn, pmap)
     _fill(strengths, *_places(encoded, CodedVector, CodedVector), levels())
+    names = tuple(column.name for column in encoded)
+    bounds = _fill_counted(strengths, names, counted) if counted else {}
     too_few = _without_few(strengths)
     pairs = AllPairs(
-        tuple(column.name for column in encoded),
+        names,
         tuple(isinstance(column, NumericVector) for column in encoded),
         strengths,
     )
@@ -178,7 +184,9 @@ def relations_of(
     explained, moments = shares(), products()
     order, groups, unrelated = grouped(pairs.names, strengths.values)
     relations = Relations(
-        pairs=tuple(_relation(pairs, pair, explained, moments, taus) for pair in sorted(kept)),
+        pairs=tuple(
+            _relation(pairs, pair, explained, moments, taus, bounds) for pair in sorted(kept)
+        ),
         rows=in_all,
         sampled_rows=len(drawn),
         cv_rows=cv_rows,
@@ -189,7 +197,8 @@ def relations_of(
         groups=groups,
         unrelated=unrelated,
         excluded=excluded,
-        merged_levels={c.name: c.lumped for c in _of_type(encoded, CodedVector) if c.lumped},
+        merged_levels={c.name: c.lumped for c in _of_type(encoded, CodedVector) if c.lumped}
+        | (counted.merged_levels if counted else {}),
         too_few=tuple(_too_few(pairs, pair) for pair in too_few[:_NAMED]),
         total_too_few=len(too_few),
     )
@@ -227,13 +236,19 @@ def _too_few(pairs: AllPairs, pair: tuple[int, int]) -> TooFewRows:
 
 
 def _relation(
-    pairs: AllPairs, pair: tuple[int, int], explained: Floats, pearson: Pearson, taus: _Taus
+    pairs: AllPairs,
+    pair: tuple[int, int],
+    explained: Floats,
+    pearson: Pearson,
+    taus: _Taus,
+    bounds: Mapping[tuple[int, int], float],
 ) -> Relation:
     """Everything that is known of a pair."""
     i, j = pair
     tau, error = taus.get(pair, (None, 0.0))
     return Relation(
         **_strength(pairs, i, j),
+        error_bound=bounds.get(pair, 0.0),
         x_predicts_y=_or_none(explained[i, j]),
         y_predicts_x=_or_none(explained[j, i]),
         pearson=pearson.of(pairs.names[i], pairs.names[j]),
@@ -306,6 +321,23 @@ def _fill(
         into.values[places] = part.values
         into.errors[places] = part.errors
         into.rows[places] = part.rows
+
+
+def _fill_counted(
+    into: Correlations, names: Sequence[str], counted: CountedPairs
+) -> dict[tuple[int, int], float]:
+    """Put strengths of all rows where those of drawn rows are; returned are their bounds."""
+    places = {name: i for i, name in enumerate(names)}
+    bounds = {}
+    for pair, known in counted.strengths.items():
+        if not all(name in places for name in pair):
+            continue
+        i, j = sorted(places[name] for name in pair)
+        for place in ((i, j), (j, i)):
+            into.values[place], into.errors[place] = known.value, known.error
+            into.rows[place] = known.rows
+        bounds[i, j] = known.bound
+    return bounds
 
 
 def _pearson(encoded: Sequence[EncodedColumn]) -> Pearson:

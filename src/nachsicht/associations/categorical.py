@@ -32,14 +32,14 @@ def cramers_vs(sides: Sequence[CodedVector]) -> Correlations:
     bands = bands_of([(side.codes, len(side.names)) for side in sides])
     for i, one in enumerate(bands):
         for other in bands[i:]:
-            figures = _vs(counts_of_pairs(one, other), one, other)
+            figures = vs_of_counts(counts_of_pairs(one, other), one, other)
             for into, figure in zip((found.values, found.errors, found.rows), figures, strict=True):
                 into[one.columns, other.columns] = figure
                 into[other.columns, one.columns] = figure.T
     return found
 
 
-def _vs(
+def vs_of_counts(
     counts: Floats, one: IndicatorBlock, other: IndicatorBlock
 ) -> tuple[Floats, Floats, Floats]:
     """V, its error and the rows of every pair of columns, from the counts of their levels.
@@ -114,13 +114,17 @@ def etas(
         else:
             in_all = power_sums(band, quantities, slice(None), 2, pmap)
         for into, figure in zip(
-            (found.values, found.errors, found.rows), _etas(in_all, in_few, band), strict=True
+            (found.values, found.errors, found.rows),
+            etas_of_sums(in_all, in_few, band),
+            strict=True,
         ):
             into[band.columns] = figure
     return found
 
 
-def _etas(sums: Floats, drawn: Floats, band: IndicatorBlock) -> tuple[Floats, Floats, Floats]:
+def etas_of_sums(
+    sums: Floats, drawn: Floats, band: IndicatorBlock
+) -> tuple[Floats, Floats, Floats]:
     """Eta, its error and the rows of every category and quantity.
 
     Parameters

@@ -168,9 +168,7 @@ def _numbers(
     array: Any,
     everywhere: NDArray[np.bool_],
 ) -> EncodedColumn | None:
-    if getattr(array.type, "tz", None):
-        array = pc.local_timestamp(array)
-    numbers = as_numbers(array, everywhere if _all_finite(column) else None)
+    numbers = local_numbers(array, everywhere if _all_finite(column) else None)
     if numbers is None:
         return None
     values, present = numbers
@@ -180,6 +178,15 @@ def _numbers(
         if max(-float(held.min(initial=0)), float(held.max(initial=0))) * ticks >= 2**63:
             ticks = 0.0  # millions of years from now: a number, but no date of a calendar
     return NumericVector(column.name, values, present, ticks)
+
+
+def local_numbers(
+    array: Any, everywhere: NDArray[np.bool_] | None = None
+) -> tuple[NDArray[Any], NDArray[np.bool_]] | None:
+    """As `as_numbers`; datetimes with a time zone by the clock of that zone."""
+    if getattr(array.type, "tz", None):
+        array = pc.local_timestamp(array)
+    return as_numbers(array, everywhere)
 
 
 def _all_finite(column: ColumnSummary) -> bool:

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Sequence
 from itertools import accumulate
 from typing import Any, TypeVar
 
+import numpy as np
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -21,14 +22,13 @@ from nachsicht.table.accumulate import (
     FAN,
     PLAN_ROWS,
     PieceWork,
-    TablePart,
     TablePlan,
     finish_table,
     merged_in_order,
     observe_table,
     plan_table,
 )
-from nachsicht.table.reader import RereadTable
+from nachsicht.table.reader import RereadTable, Shuffle, TableReader, check_unchanged
 from nachsicht.table.result import Computed
 
 T = TypeVar("T")
@@ -44,7 +44,6 @@ def run_dask(
     (what a profile is made of, what reads the rows again)
     """
     from dask import compute, delayed
-    from dask.delayed import Delayed
 
     tables, rows = _tables(opened)
     # The first pieces that together have enough rows to decide from.
@@ -61,8 +60,7 @@ def run_dask(
     parts = _computed(_merged(parts, shared), listener)
     while len(parts) > 1:
         parts = _merged(parts, shared)
-    (part,) = parts
-    part = compute(part)[0] if isinstance(part, Delayed) else part.result()
+    (part,) = _results(parts)
     with threads(settings.threads) as pool:
         finished = finish_table(part, plan, now, pool.map)
     reader = DaskTable(
@@ -87,6 +85,32 @@ class DaskTable(RereadTable, frozen=True, kw_only=True):
         shared = delayed(PieceWork(self.plan, work))
         for i in range(0, len(self.pieces), FAN):
             yield from compute(*(shared(table, row) for table, row in self.pieces[i : i + FAN]))
+
+    def shuffled(self, other: TableReader, shuffle: Shuffle[T]) -> Iterator[T] | None:
+        """Each piece is divided by a task, and each partition is matched by one."""
+        return self._shuffled(other, shuffle) if isinstance(other, DaskTable) else None
+
+    def _shuffled(self, other: DaskTable, shuffle: Shuffle[T]) -> Iterator[T]:
+        from dask import delayed
+
+        divided = [
+            [delayed(_divided)(shared, table, row) for table, row in reader.pieces]
+            for reader, shared in (
+                (reader, delayed(PieceWork(reader.plan, work)))
+                for reader, work in zip((self, other), shuffle.works, strict=True)
+            )
+        ]
+        shared = delayed(shuffle)
+        matched = [
+            delayed(_matched)(shared, i, *([piece[i + 1] for piece in side] for side in divided))
+            for i in range(shuffle.partitions)
+        ]
+        checks = [[piece[0] for piece in side] for side in divided]
+        parts = _computed([*matched, *(delayed(list)(side) for side in checks)], self.listener)
+        *found, old, new = _results(parts)
+        for reader, pieces in zip((self, other), (old, new), strict=True):
+            check_unchanged(reader, sum(n for n, _ in pieces), sum(h for _, h in pieces))
+        yield from found
 
 
 def _tables(opened: Opened) -> tuple[list[Any], list[int]]:
@@ -113,11 +137,37 @@ def _head(table: Any) -> Any:
     return table.slice(0, PLAN_ROWS)
 
 
+def _divided(work: PieceWork, table: Any, first_row: int) -> list[Any]:
+    """How many rows and what sum of hashes a piece has, then its records by partition."""
+    (records, counts), rows, hash_sum = work(table, first_row)
+    return [(rows, hash_sum), *np.split(records, np.cumsum(counts)[:-1])]
+
+
+def _matched(shuffle: Shuffle[T], partition: int, old: list[Any], new: list[Any]) -> T:
+    """What comes of one partition, whose records are given piece by piece."""
+    sides = [
+        np.concatenate([np.empty(0, dtype), *pieces])
+        for dtype, pieces in zip(shuffle.dtypes, (old, new), strict=True)
+    ]
+    return shuffle.match(partition, *sides)
+
+
 def _merged(parts: Sequence[Any], plan: TablePlan) -> list[Any]:
     """One level of the merge tree: neighbours are merged by one task."""
     from dask import delayed
 
     return [delayed(merged_in_order)(parts[i : i + FAN], plan) for i in range(0, len(parts), FAN)]
+
+
+def _results(parts: Sequence[Any]) -> Sequence[Any]:
+    """The parts themselves: computed now, or from the workers."""
+    from dask import compute
+    from dask.delayed import Delayed
+
+    if all(isinstance(part, Delayed) for part in parts):
+        found: Sequence[Any] = compute(*parts)
+        return found
+    return [part.result() for part in parts]
 
 
 def _computed(parts: Sequence[Any], listener: ProgressListener) -> list[Any]:
@@ -128,7 +178,7 @@ def _computed(parts: Sequence[Any], listener: ProgressListener) -> list[Any]:
         client = get_client()
     except (ImportError, ValueError):  # no cluster: all is computed at once, later
         return list(parts)
-    futures: list[TablePart] = client.compute(list(parts))
+    futures: list[Any] = client.compute(list(parts))
     for done, future in enumerate(as_completed(futures), 1):
         if future.status == "error":
             future.result()  # raises what the worker raised

@@ -27,12 +27,12 @@ from nachsicht.table.accumulate import (
     PieceWork,
     TablePart,
     TablePlan,
+    bare_plan,
     examined,
     finish_table,
     observe_table,
     plan_table,
 )
-from nachsicht.table.masking import mask_key
 from nachsicht.table.prepare import prepared
 from nachsicht.table.reader import RereadTable
 from nachsicht.table.result import Computed, RetainedData
@@ -126,7 +126,7 @@ def table_on_disk(opened: Opened, settings: Settings) -> Any:
 def _written(opened: Opened, settings: Settings, pool: ThreadPoolExecutor) -> Any:
     first, batches = _first_rows(_ahead(opened.batches(), pool))
     schema = prepared(opened.table() if first is None else first, settings).schema
-    plan = TablePlan(schema, settings, 0, (), (), (), mask_key())
+    plan = bare_plan(schema, settings)
     most = int(memory_of(settings) * _KEPT)
     rows = TableWriter(schema, most, settings.spill_folder)
     for batch, _ in batches:

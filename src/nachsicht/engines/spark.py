@@ -11,8 +11,9 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from itertools import accumulate
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
+import numpy as np
 import pyarrow as pa
 
 from nachsicht._util.blas_threads import threads
@@ -32,7 +33,7 @@ from nachsicht.table.accumulate import (
     observe_table,
     plan_table,
 )
-from nachsicht.table.reader import RereadTable
+from nachsicht.table.reader import RereadTable, Shuffle, TableReader, check_unchanged
 from nachsicht.table.result import Computed
 
 T = TypeVar("T")
@@ -40,6 +41,9 @@ T = TypeVar("T")
 BATCH_ROWS = 1 << 17
 
 _COUNTS, _PARTS = "place long, rows long", "place long, part binary"
+_RECORDS = "partition int, records binary"
+#: Stands for a partition where it is told how many rows were read, and the sum of their hashes.
+_CHECKS = -1
 
 
 def run_spark(
@@ -133,6 +137,30 @@ class SparkTable(RereadTable, frozen=True, kw_only=True):
             for row in self.frame.mapInArrow(_working(own, self.starts), _PARTS).toLocalIterator():
                 yield pickle.loads(bytes(row["part"]))  # noqa: S301
 
+    def shuffled(self, other: TableReader, shuffle: Shuffle[T]) -> Iterator[T] | None:
+        """Spark brings the records of each partition together."""
+        same = isinstance(other, SparkTable) and other.frame.sparkSession == self.frame.sparkSession
+        return self._shuffled(cast("SparkTable", other), shuffle) if same else None
+
+    def _shuffled(self, other: SparkTable, shuffle: Shuffle[T]) -> Iterator[T]:
+        old, new = (
+            reader.frame.mapInArrow(
+                _dividing(PieceWork(reader.plan, work), reader.starts), _RECORDS
+            ).groupBy("partition")
+            for reader, work in zip((self, other), shuffle.works, strict=True)
+        )
+        sums = [(0, 0), (0, 0)]
+        with _errors_in_our_words(self.name):
+            matched = old.cogroup(new).applyInArrow(_matching(shuffle), _PARTS)
+            for row in matched.toLocalIterator():
+                found = pickle.loads(bytes(row["part"]))  # noqa: S301
+                if row["place"] == _CHECKS:
+                    sums = found
+                else:
+                    yield found
+        for reader, (rows, hash_sum) in zip((self, other), sums, strict=True):
+            check_unchanged(reader, rows, hash_sum)
+
 
 def _place() -> int:
     from pyspark import TaskContext
@@ -192,6 +220,47 @@ def _working(work: PieceWork, starts: dict[int, int]) -> Callable[[Iterator[Any]
             yield pa.RecordBatch.from_pydict({"place": [place], "part": [found]})
 
     return run
+
+
+def _dividing(work: PieceWork, starts: dict[int, int]) -> Callable[[Iterator[Any]], Iterator[Any]]:
+    """What makes the records of a partition's rows, as it is sent to executors."""
+
+    def divide(batches: Iterator[Any]) -> Iterator[Any]:
+        first_row = starts.get(_place(), 0)
+        for table in _gathered(batches):
+            (records, counts), rows, hash_sum = work(table, first_row)
+            first_row += table.num_rows
+            parts = np.split(records, np.cumsum(counts)[:-1])
+            held = {i: part.tobytes() for i, part in enumerate(parts) if len(part)}
+            held[_CHECKS] = pickle.dumps((rows, hash_sum))
+            yield pa.RecordBatch.from_pydict(
+                {"partition": pa.array([*held], pa.int32()), "records": [*held.values()]}
+            )
+
+    return divide
+
+
+def _matching(shuffle: Shuffle[T]) -> Callable[[Any, Any], Any]:
+    """What matches a partition's records of both tables, as it is sent to executors."""
+
+    def match(old: Any, new: Any) -> Any:
+        partition = (old if old.num_rows else new).column("partition")[0].as_py()
+        sides = [side.column("records").to_pylist() for side in (old, new)]
+        found: Any
+        if partition == _CHECKS:
+            pieces = [[pickle.loads(each) for each in side] for side in sides]  # noqa: S301
+            found = [(sum(n for n, _ in side), sum(h for _, h in side)) for side in pieces]
+        else:
+            found = shuffle.match(
+                partition,
+                *(
+                    np.frombuffer(b"".join(side), dtype)
+                    for side, dtype in zip(sides, shuffle.dtypes, strict=True)
+                ),
+            )
+        return pa.Table.from_pydict({"place": [partition], "part": [pickle.dumps(found)]})
+
+    return match
 
 
 def _gathered(batches: Iterator[Any]) -> Iterator[Any]:

@@ -168,6 +168,7 @@ class _Asked:
                 self._ranked,
                 self._numbers.correlations(self._sums, self.rows).round(DECIMALS),
             ),
+            contingency=None,
             breaches=BreachesPart(),
             in_order=False,
         )

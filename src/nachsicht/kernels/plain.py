@@ -220,6 +220,14 @@ def reached(numbers: Array, limits: Array, into: Array) -> None:
     into[:] = np.searchsorted(np.sort(limits), numbers, "right")
 
 
+def bin_places(numbers: Array, upper: Array, into: Array) -> None:
+    """Fill in which of the bins, by their last values in rising order, each number lies.
+
+    Behind the last bin, and of what is no number, it is the length of ``upper``.
+    """
+    into[:] = np.searchsorted(upper, numbers.astype(np.float64))
+
+
 def count_statistics(counts: Array) -> tuple[int, int, float]:
     """The sum of counts, how many of them are 1, and the sum of their squares, as a float."""
     floats = counts.astype(np.float64)

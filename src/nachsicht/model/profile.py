@@ -141,7 +141,7 @@ class Relation(msgspec.Struct, frozen=True, gc=False):
     value, std_error : float
         The measure and its standard error.
     rows : int
-        Rows where both have a value, which it is computed of.
+        Rows where both have a value, which it is computed of: all of them, or drawn ones.
     x_predicts_y, y_predicts_x : float or None
         The share of ``y`` that ``x`` explains in rows that were held out, and the
         reverse; below 0 nothing is explained.
@@ -150,6 +150,8 @@ class Relation(msgspec.Struct, frozen=True, gc=False):
     kendall, kendall_error_bound : float or None, float
         Kendall's tau-b of two quantities, and a bound of its standard error: 0 where it is
         computed of all rows.
+    error_bound : float
+        How far ``value`` may be from that of those rows, where they are counted in bins; else 0.
     """
 
     x: str
@@ -163,6 +165,7 @@ class Relation(msgspec.Struct, frozen=True, gc=False):
     pearson: float | None = None
     kendall: float | None = None
     kendall_error_bound: float = 0.0
+    error_bound: float = 0.0
 
 
 class TooFewRows(msgspec.Struct, frozen=True, kw_only=True):

@@ -10,11 +10,16 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import msgspec
+import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.arrow.numeric import as_numbers
 from nachsicht.associations.all_pairs import Pearson, relations_of
+from nachsicht.associations.contingency import ContingencyPlan, plan_contingency
+from nachsicht.associations.encode import encode_columns
+from nachsicht.associations.from_counts import counted_pairs
 from nachsicht.associations.pca import components_of
 from nachsicht.associations.pearson import CoMoments, observe_comoments
 from nachsicht.columns.accumulate import ColumnPart, encode, finish_column, observe_column
@@ -52,6 +57,8 @@ from nachsicht.table.validate import BreachesPart, observe_breaches
 PLAN_ROWS = 1 << 16
 #: That the hash of a row takes.
 _HASH_BYTES = 8
+#: Of the memory for parts, tables of pairs take at most this share.
+_FOR_PAIRS = 1 / 8
 #: Parts that one task of a cluster merges: the branching of the merge tree.
 FAN = 8
 #: Bytes that the parts of a table may take on a cluster, where the settings do not say: they are
@@ -75,6 +82,8 @@ class TablePlan(msgspec.Struct, frozen=True):
         Columns by whose levels missing values are counted.
     numbers : tuple of int
         Places of the columns that have co-moments.
+    contingency : ContingencyPlan
+        Columns that are counted in pairs.
     mask_key : bytes
         What makes pseudonyms; workers of one run need the same.
     description : Description, optional
@@ -90,6 +99,7 @@ class TablePlan(msgspec.Struct, frozen=True):
     subsets: tuple[Look, ...]
     split_by: tuple[Grouper, ...]
     numbers: tuple[int, ...]
+    contingency: ContingencyPlan
     mask_key: bytes
     description: Description | None = None
     rows: int = 0
@@ -117,6 +127,7 @@ class TablePart(msgspec.Struct, frozen=True):
     ends: EndsPart
     sample: RowSample
     comoments: CoMoments
+    contingency: NDArray[np.int64]
     breaches: BreachesPart
 
     def merge(self, other: TablePart, plan: TablePlan, pmap: ParallelMap = map) -> TablePart:
@@ -138,6 +149,7 @@ class TablePart(msgspec.Struct, frozen=True):
             self.ends.merge(other.ends),
             self.sample.merge(other.sample),
             self.comoments.merge(other.comoments),
+            self.contingency + other.contingency,
             self.breaches.merge(other.breaches),
         )
 
@@ -165,7 +177,7 @@ def plan_table(
         Of all the data, where that is known.
     """
     few = prepared(first.slice(0, PLAN_ROWS), settings)
-    plan = TablePlan(few.schema, settings, most_bytes, (), (), (), mask_key(), description, rows)
+    plan = bare_plan(few.schema, settings, most_bytes, description, rows)
     names = few.schema.names
     summaries = [
         finish_column(
@@ -174,11 +186,35 @@ def plan_table(
         for i in range(few.num_columns)
     ]
     numbers = [as_numbers(few.column(i).slice(0, 0)) for i in range(few.num_columns)]
+    encoded, _ = encode_columns(summaries, few)
     return msgspec.structs.replace(
         plan,
         subsets=tuple(further_subsets(summaries, settings.duplicates_in)),
         split_by=columns_to_split_by(summaries),
         numbers=tuple(i for i, column in enumerate(numbers) if column is not None),
+        contingency=plan_contingency(encoded, few, int(most_bytes * _FOR_PAIRS)),
+    )
+
+
+def bare_plan(
+    schema: Any,
+    settings: Settings,
+    most_bytes: int = 0,
+    description: Description | None = None,
+    rows: int = 0,
+) -> TablePlan:
+    """A plan by which nothing is split or counted in pairs: rows are only read as examined."""
+    return TablePlan(
+        schema,
+        settings,
+        most_bytes,
+        (),
+        (),
+        (),
+        ContingencyPlan(),
+        mask_key(),
+        description,
+        rows,
     )
 
 
@@ -188,17 +224,20 @@ def observe_table(
     """Take in some rows as they were read; ``first_row`` is the place of the first, from 0."""
     batch = examined(batch, plan)
     hashes = RowHashes(batch.num_rows)
-    columns = pmap(
-        lambda i: observe_with_rows(batch.column(i), i, hashes)[0].within(plan.share, plan.rows),
-        range(batch.num_columns),
-    )
-    columns = tuple(columns)
+    cells = plan.contingency.by_position
+
+    def observe(i: int) -> tuple[ColumnPart, Any]:
+        part, encoded = observe_with_rows(batch.column(i), i, hashes)
+        codes = cells[i].codes(encoded) if i in cells else None
+        return part.within(plan.share, plan.rows), codes
+
+    observed = dict(enumerate(pmap(observe, range(batch.num_columns))))
     whole = hashes.part()
     (of_rows,) = whole.chunks
     return TablePart(
         batch.num_rows,
         row_hash_sum(of_rows),
-        columns,
+        tuple(part for part, _ in observed.values()),
         _bounded(whole, plan),
         tuple(_bounded(subset.hashes(batch, of_rows), plan) for subset in plan.subsets),
         observe_missing_by_level(batch, plan.split_by),
@@ -206,6 +245,7 @@ def observe_table(
         observe_ends(batch),
         sample_rows(batch, first_row),
         observe_comoments([batch.column(i) for i in plan.numbers]),
+        plan.contingency.count({i: codes for i, (_, codes) in observed.items()}, pmap),
         observe_breaches(batch, plan.description),
     )
 
@@ -233,6 +273,7 @@ class Observed(NamedTuple):
     ends: EndsPart
     sample: RowSample
     pearson: Pearson
+    contingency: NDArray[np.int64] | None
     breaches: BreachesPart
     in_order: bool = True
 
@@ -253,6 +294,7 @@ def finish_table(
         part.ends,
         part.sample,
         Pearson([names[i] for i in plan.numbers], part.comoments.correlations()),
+        part.contingency,
         part.breaches,
     )
     return finish_observed(observed, plan, now, pmap)
@@ -271,7 +313,10 @@ def finish_observed(
     )
     columns = tuple(finished)
     sample = part.sample
-    found = relations_of(columns, sample.rows, sample.order, part.rows, part.pearson, pmap)
+    # Bins are for rows that are not at hand.
+    binned = part.contingency if sample.rows.num_rows < part.rows else None
+    counted = None if binned is None else counted_pairs(plan.contingency, binned, columns, pmap)
+    found = relations_of(columns, sample.rows, sample.order, part.rows, part.pearson, counted, pmap)
     further = zip(part.further, plan.subsets, strict=True)
     computed = Computed(
         rows=part.rows,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 import msgspec
 import numpy as np
@@ -23,6 +23,29 @@ T = TypeVar("T")
 Work = Callable[[Any, int, Hashes], T]
 #: Rows of a table in memory that are worked on at once.
 _AT_ONCE = 1 << 18
+
+
+class Shuffle(msgspec.Struct, Generic[T], frozen=True):
+    """Records of two tables, brought together by partition: rows of one key meet in one.
+
+    Attributes
+    ----------
+    works : (callable, callable)
+        What makes the records of some rows of either table, as `Partitioned`, and how many rows
+        and what sum of hashes these were (`Checked`).
+    dtypes : (NumPy dtype, NumPy dtype)
+        Of the records.
+    partitions : int
+    match : callable
+        Takes the number of a partition and its records of both tables.
+
+    All of it can be pickled, and so can what ``match`` gives.
+    """
+
+    works: tuple[Any, Any]
+    dtypes: tuple[Any, Any]
+    partitions: int
+    match: Callable[[int, Any, Any], T]
 
 
 class TableReader(Protocol):
@@ -63,6 +86,12 @@ class TableReader(Protocol):
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for each piece, in the order of the rows."""
 
+    def shuffled(self, other: TableReader, shuffle: Shuffle[T]) -> Iterator[T] | None:
+        """What comes of a shuffle of both tables by those who hold the rows.
+
+        None where it is not the same cluster that holds them.
+        """
+
 
 class RereadTable(msgspec.Struct, frozen=True, kw_only=True):
     """What is known of rows that are not at hand; each engine adds how they are read again."""
@@ -97,13 +126,18 @@ class RereadTable(msgspec.Struct, frozen=True, kw_only=True):
         """Memory that may be taken."""
         return self.plan.most_bytes
 
+    def shuffled(self, _other: TableReader, _shuffle: Shuffle[T]) -> Iterator[T] | None:
+        """Only clusters move rows about."""
+        return None
 
-class _Checked(msgspec.Struct, frozen=True):
+
+class Checked(msgspec.Struct, frozen=True):
     """Work, with what shows whether these are the rows that were read before."""
 
     work: Any
 
     def __call__(self, table: Any, first_row: int) -> tuple[Any, int, int]:
+        """What the work gives, how many rows there are, and the sum of their hashes."""
         hashes = row_hashes(table)
         return self.work(table, first_row, hashes), table.num_rows, row_hash_sum(hashes)
 
@@ -117,10 +151,21 @@ def read_again(reader: TableReader, work: Work[T]) -> Iterator[T]:
         At the end, if they are not: figures of other rows must not stand beside each other.
     """
     rows, hash_sum = 0, 0
-    for result, piece_rows, piece_sum in reader.map(_Checked(work)):
+    for result, piece_rows, piece_sum in reader.map(Checked(work)):
         rows, hash_sum = rows + piece_rows, hash_sum + piece_sum
         reader.listener(Progress("rows", min(rows, reader.rows), reader.rows))
         yield result
+    check_unchanged(reader, rows, hash_sum)
+
+
+def check_unchanged(reader: TableReader, rows: int, hash_sum: int) -> None:
+    """See whether rows that were read again are those that were read first.
+
+    Raises
+    ------
+    UnreadableSourceError
+        If they are not.
+    """
     if fingerprint(reader.schema.names, rows, hash_sum) != reader.fingerprint:
         raise UnreadableSourceError("changed_meanwhile", where=reader.name)
 
@@ -158,6 +203,10 @@ class TableAtHand(msgspec.Struct, frozen=True):
     def rows(self) -> int:
         """How many there are."""
         return int(self.data.table.num_rows)
+
+    def shuffled(self, _other: TableReader, _shuffle: Shuffle[T]) -> Iterator[T] | None:
+        """The rows are with this process."""
+        return None
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for some rows after the other."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nachsicht.arrow.buffers import taken
 from nachsicht.arrow.hashing import Hashes
 from nachsicht.comparison.rows.match import match_hashes
-from nachsicht.comparison.rows.partitions import HashedColumns, in_partitions
+from nachsicht.comparison.rows.partitions import HashedColumns, Records, by_partition
 from nachsicht.model.comparison import CellChange, RowChanges
 from nachsicht.table.reader import TableReader
 
@@ -63,14 +63,17 @@ def count_cells(
     """
     rows, by_column = 0, np.zeros(len(work[0].cells.positions), np.int64)
     records = int(work[0].differing.sum()), int(work[1].differing.sum())
-    with in_partitions(readers, work, records, folder) as sides:
-        for partition in range(len(sides[0])):
-            old, new = (side.of(partition) for side in sides)
-            matched = match_hashes((old["key"].copy(), new["key"].copy()), in_order=False)
-            differ = old["cells"][matched.old] != new["cells"][matched.new]
-            by_column += differ.sum(axis=0)
-            rows += int(differ.any(axis=1).sum())
+    for part in by_partition(readers, work, records, _differing, folder):
+        by_column += part.by_column
+        rows += part.rows
     return CellCounts(rows, by_column)
+
+
+def _differing(_partition: int, old: Records, new: Records) -> CellCounts:
+    """Count those of one partition."""
+    matched = match_hashes((old["key"].copy(), new["key"].copy()), in_order=False)
+    differ = old["cells"][matched.old] != new["cells"][matched.new]
+    return CellCounts(int(differ.any(axis=1).sum()), differ.sum(axis=0))
 
 
 def with_counts(changes: RowChanges, counts: CellCounts, names: Sequence[str]) -> RowChanges:

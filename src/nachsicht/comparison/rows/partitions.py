@@ -7,10 +7,9 @@ and Moto-oka, New Generation Computing 1, 1983).
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from contextlib import ExitStack, closing, contextmanager
-from functools import partial
-from typing import Any, NamedTuple, Protocol
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, closing
+from typing import Any, NamedTuple, Protocol, TypeVar
 
 import msgspec
 import numpy as np
@@ -23,16 +22,21 @@ from nachsicht.comparison.rows.by_key import COMPARED, KEYS
 from nachsicht.comparison.rows.keys import hash_keys
 from nachsicht.comparison.rows.match import match_hashes, rows_without_equal
 from nachsicht.comparison.rows.where import evenly
-from nachsicht.table.reader import TableReader, read_again
+from nachsicht.table.reader import Checked, Shuffle, TableReader, read_again
 
 #: A row by the hash of its key, that of what is compared, and its number, from 0.
 RECORD = np.dtype([("key", "<u8"), ("rest", "<u8"), ("row", "<i8")])
 #: Sorting and matching a partition takes so many times what its records do.
 _WORKING = 4
 _MOST_BITS = 12
+#: On a cluster there are so many partitions at least, so that all workers match.
+_FEWEST_BITS = 3
 _NOBODY, _NO_HASHES = np.empty(0, np.int64), np.empty(0, np.uint64)
 
+T = TypeVar("T")
 _Numbers = NDArray[np.int64]
+#: Of the type that what made them names.
+Records = NDArray[Any]
 
 
 class HashedColumns(msgspec.Struct, frozen=True):
@@ -97,25 +101,24 @@ def rows_left(
     """
     found: list[tuple[LeftRows, LeftRows]] = []
     rows = [0, 0]
-    with in_partitions(readers, work, (readers[0].rows, readers[1].rows), folder) as sides:
-        for parts in pmap(partial(_left, sides), range(len(sides[0]))):
-            rows = [n + part.rows for n, part in zip(rows, parts, strict=True)]
-            if sum(rows) <= most:
-                found.append(parts)
-            else:
-                found.clear()
+    records = readers[0].rows, readers[1].rows
+    for parts in by_partition(readers, work, records, _left, folder, pmap):
+        rows = [n + part.rows for n, part in zip(rows, parts, strict=True)]
+        if sum(rows) <= most:
+            found.append(parts)
+        else:
+            found.clear()
     old, new = (_in_order([part[side] for part in found], rows[side]) for side in (0, 1))
     return old, new
 
 
-def _left(sides: Sequence[Partitions], partition: int) -> tuple[LeftRows, LeftRows]:
-    records = [side.of(partition) for side in sides]
-    hashes = records[0]["key"].copy(), records[1]["key"].copy()
-    old, new = (
+def _left(_partition: int, old: Records, new: Records) -> tuple[LeftRows, LeftRows]:
+    hashes = old["key"].copy(), new["key"].copy()
+    of_old, of_new = (
         LeftRows(len(left.places), own["row"][left.places], keys[left.places], left.equal_kept)
-        for own, keys, left in zip(records, hashes, rows_without_equal(hashes), strict=True)
+        for own, keys, left in zip((old, new), hashes, rows_without_equal(hashes), strict=True)
     )
-    return old, new
+    return of_old, of_new
 
 
 def _in_order(parts: Sequence[LeftRows], rows: int) -> LeftRows:
@@ -173,10 +176,11 @@ class MatchedNumbers(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class _Matched(NamedTuple):
-    """The same of one partition."""
+    """The same of one partition; ``apart`` are all rows of the newer version without a match."""
 
     old: _Numbers
     new: _Numbers
+    apart: _Numbers
     added: int
     first_added: _Numbers
     removed: _Numbers
@@ -214,35 +218,57 @@ def match_partitions(
         If a version is not what it was.
     """
     rows = [reader.rows for reader in readers]
-    in_both = np.zeros(rows[1], bool)
+    in_both = np.ones(rows[1], bool)
     found: list[_Matched] = []
     differing = np.zeros(rows[0], bool), np.zeros(rows[1], bool)
     kept, full = 0, False
-    with in_partitions(readers, work, (rows[0], rows[1]), folder) as sides:
-        match = partial(_match, sides, in_both)
-        for matched in pmap(match, range(len(sides[0]))):
-            for marked, numbers in zip(differing, (matched.old, matched.new), strict=True):
-                marked[numbers] = True
-            kept += len(matched.old)
-            full = full or (kept > most_pairs and kept > len(matched.old))
-            found.append(matched._replace(old=_NOBODY, new=_NOBODY) if full else matched)
+    for matched in by_partition(readers, work, (rows[0], rows[1]), _match, folder, pmap):
+        in_both[matched.apart] = False
+        for marked, numbers in zip(differing, (matched.old, matched.new), strict=True):
+            marked[numbers] = True
+        kept += len(matched.old)
+        full = full or (kept > most_pairs and kept > len(matched.old))
+        few = matched._replace(apart=_NOBODY)
+        found.append(few._replace(old=_NOBODY, new=_NOBODY) if full else few)
     return _together(found, differing, in_both)
 
 
-@contextmanager
-def in_partitions(
+def by_partition(
     readers: tuple[TableReader, TableReader],
     work: tuple[Hashing, Hashing],
     records: tuple[int, int],
+    match: Callable[[int, Records, Records], T],
     folder: str | None,
-) -> Iterator[tuple[Partitions, Partitions]]:
-    """Records of both versions in as many partitions as it takes to match two of them in memory.
+    pmap: ParallelMap = map,
+) -> Iterator[T]:
+    """What comes of matching the records of both versions, partition by partition.
 
-    Each version is read once; ``records`` says how many records the work will make of them.
+    There are as many partitions as it takes to match two of them in memory. Where one cluster holds
+    both versions, its workers do that; else it is done here.
+
+    Parameters
+    ----------
+    readers : (TableReader, TableReader)
+        Each is read once.
+    work : (Hashing, Hashing)
+        What makes the records.
+    records : (int, int)
+        How many there will be.
+    match : callable
+        Takes the number of a partition and its records of both; it and what it gives can be
+        pickled.
+    folder : str, optional
+        Where to keep what does not fit in memory.
+    pmap : callable, optional
+        Applies a function to all partitions, as `map` does.
     """
     most = min(reader.most_bytes for reader in readers)
     size = sum(each.dtype.itemsize * n for each, n in zip(work, records, strict=True))
     bits = _partition_bits(size, most)
+    moved = readers[0].shuffled(readers[1], _shuffle(work, max(bits, _FEWEST_BITS), match))
+    if moved is not None:
+        yield from moved
+        return
     with ExitStack() as stack:
         old, new = (
             stack.enter_context(closing(Partitions(each.dtype, 1 << bits, most // 2, folder)))
@@ -251,7 +277,14 @@ def in_partitions(
         for side, reader, hashing in zip((old, new), readers, work, strict=True):
             for batch in read_again(reader, _Partitioning(hashing, bits)):
                 side.add(batch)
-        yield old, new
+        yield from pmap(lambda part: match(part, old.of(part), new.of(part)), range(1 << bits))
+
+
+def _shuffle(
+    work: tuple[Hashing, Hashing], bits: int, match: Callable[[int, Records, Records], T]
+) -> Shuffle[T]:
+    old, new = (Checked(_Partitioning(each, bits)) for each in work)
+    return Shuffle((old, new), (work[0].dtype, work[1].dtype), 1 << bits, match)
 
 
 class Hashing(Protocol):
@@ -289,17 +322,18 @@ def _partitioned(records: NDArray[Any], bits: int) -> Partitioned:
     return Partitioned.of(records, partition, 1 << bits)
 
 
-def _match(sides: Sequence[Partitions], in_both: NDArray[np.bool_], partition: int) -> _Matched:
-    """Match one partition; rows of the newer version that are matched are marked."""
-    old, new = (side.of(partition) for side in sides)
+def _match(partition: int, old: Records, new: Records) -> _Matched:
+    """Match one partition."""
     matched = match_hashes((old["key"].copy(), new["key"].copy()), in_order=False)
-    in_both[new["row"][matched.new]] = True
+    apart = np.ones(len(new), bool)
+    apart[matched.new] = False
     differ = old["rest"][matched.old] != new["rest"][matched.new]
     added = new["row"][matched.added]
     few = evenly(np.arange(len(matched.old)), 0 if partition else COMPARED)
     return _Matched(
         old["row"][matched.old[differ]],
         new["row"][matched.new[differ]],
+        new["row"][apart],
         len(added),
         np.sort(added)[:KEYS],
         old["row"][matched.removed],
@@ -330,5 +364,5 @@ def _together(
             sum(part.repeated[0] for part in found),
             sum(part.repeated[1] for part in found),
         ),
-        sampled=found[0].sampled,
+        sampled=next((part.sampled for part in found if len(part.sampled[0])), (_NOBODY, _NOBODY)),
     )

@@ -268,6 +268,28 @@ def reached(const int64_t[::1] numbers, const int64_t[::1] limits, int32_t[::1] 
                 &numbers[start], min(PIECE, n - start), first, limits.shape[0], &into[start])
 
 
+def bin_places(const Number[::1] numbers, const double[::1] upper, int32_t[::1] into):
+    """Fill in which of the bins, by their last values in rising order, each number lies.
+
+    ``numbers`` and ``into`` have shape (n,). Behind the last bin, and of what is no number, it is
+    the length of ``upper``.
+    """
+    cdef Py_ssize_t i, at, half, length, bins = upper.shape[0]
+    cdef double number
+    with nogil:
+        for i in range(numbers.shape[0]):
+            number = <double>numbers[i]
+            at, length = 0, bins
+            # Without branches, since which way they go cannot be foretold.
+            while length > 1:
+                half = length >> 1
+                at += half if not (number <= upper[at + half - 1]) else 0
+                length -= half
+            if length:
+                at += not (number <= upper[at])
+            into[i] = <int32_t>at
+
+
 def count_statistics(const int64_t[::1] counts):
     """The sum of counts, how many of them are 1, and the sum of their squares, as a float."""
     cdef Py_ssize_t i

@@ -15,6 +15,8 @@ from nachsicht.output.html.payload.stats_table import neighbours
 _LISTED = 10
 _NEGATIVE = 5
 _OF_ONE = 5
+#: Figures have two decimals: what is farther off is said.
+_LEAST_SHOWN = 0.005
 #: Neighbouring rows are so alike that errors are too small; columns of which that is said.
 _ALIKE, _NAMED = 0.5, 8
 #: Columns of the matrix; of a wide table those of the strongest relations.
@@ -66,7 +68,7 @@ def relations_by_column(version: ProfileDocument) -> dict[str, list[tuple[str, s
         for name, other in ((pair.x, pair.y), (pair.y, pair.x)):
             own = found.setdefault(name, [])
             if len(own) < _OF_ONE:
-                own.append((other, pair.measure, number(pair.value, 2), _error(pair)))
+                own.append((other, pair.measure, number(pair.value, 2), _uncertainty(pair)))
     return found
 
 
@@ -134,13 +136,19 @@ def _pair(pair: Relation) -> tuple[str, str, str, str, str, str]:
         pair.y,
         pair.measure,
         number(pair.value, 2),
-        _error(pair),
+        _uncertainty(pair),
         count(pair.rows),
     )
 
 
-def _error(pair: Relation) -> str:
-    return f"± {number(2 * pair.std_error, 1)}" if pair.std_error >= 0.0025 else ""
+def _uncertainty(pair: Relation) -> str:
+    return uncertainty(pair.std_error, pair.error_bound)
+
+
+def uncertainty(std_error: float, bound: float = 0.0) -> str:
+    """How far off a figure may be: two standard errors and a bound; nothing where it is little."""
+    off = 2 * std_error + bound
+    return f"± {number(off, 1)}" if off >= _LEAST_SHOWN else ""
 
 
 def _summary(version: ProfileDocument) -> str:

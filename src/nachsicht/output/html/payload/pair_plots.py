@@ -10,6 +10,7 @@ from nachsicht.i18n import number, percent, phrase, whole
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.pair_plots import PairView, TimeView
 from nachsicht.model.profile import ProfileDocument, Relation
+from nachsicht.output.html.payload.associations import uncertainty
 
 #: Columns that are tied so strongly say the same.
 _SAME = 0.98
@@ -89,11 +90,13 @@ def _facts(
     """Code of the term, figure and how far off it may be, of a pair in one version."""
     if relation is None:
         return []
-    facts = [(relation.measure, number(relation.value, 2), _error(relation.std_error))]
+    off = uncertainty(relation.std_error, relation.error_bound)
+    facts = [(relation.measure, number(relation.value, 2), off)]
     if relation.pearson is not None:
         facts.append(("pearson", number(relation.pearson, 2), ""))
     if relation.kendall is not None:
-        facts.append(("kendall", number(relation.kendall, 2), _error(relation.kendall_error_bound)))
+        off = uncertainty(relation.kendall_error_bound)
+        facts.append(("kendall", number(relation.kendall, 2), off))
     forth, back = relation.x_predicts_y, relation.y_predicts_x
     if relation.x != one:
         forth, back = back, forth
@@ -104,10 +107,6 @@ def _facts(
     if view is not None and view.rows < relation.rows:
         facts.append(("drawn_rows", whole(view.rows), ""))
     return facts
-
-
-def _error(error: float) -> str:
-    return f"± {number(2 * error, 1)}" if error >= 0.0025 else ""
 
 
 def components_payload(document: ComparisonDocument) -> dict[str, Any] | None:
