@@ -30,6 +30,12 @@ ENGINES = {
         "cluster = LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None); "
         "client = Client(cluster); data, options = sys.argv[1], {{'engine': 'dask'}}"
     ),
+    "spark, which reads itself": (
+        "from pyspark.sql import SparkSession; "
+        "session = SparkSession.builder.master('local[2]').config('spark.ui.enabled', 'false')"
+        ".config('spark.driver.memory', '4g').getOrCreate(); "
+        "data, options = sys.argv[1], {{'engine': 'spark'}}"
+    ),
     "spark": (
         "from pyspark.sql import SparkSession; "
         "session = SparkSession.builder.master('local[2]').config('spark.ui.enabled', 'false')"

@@ -13,7 +13,7 @@ from pyarrow import csv, feather
 import nachsicht
 from nachsicht.comparison.rows import partitions
 from nachsicht.model.codec import encode
-from nachsicht.testing import NotConforming, assert_conforms, sample_table
+from nachsicht.testing import NotConforming, assert_conforms, differences, sample_table
 
 of_spark = pytest.mark.filterwarnings("ignore::FutureWarning", "ignore::DeprecationWarning")
 #: Little enough that every source streams, and that values of 60,000 rows are condensed.
@@ -180,6 +180,13 @@ def test_rows_of_a_cluster_are_matched_with_those_at_hand(dask_client):
 
 
 @of_spark
+@pytest.mark.parametrize("give", FILES.values(), ids=FILES)
+def test_spark_reads_the_pieces_of_any_source(spark, give, tmp_path):
+    found = assert_conforms(lambda table: give(table, tmp_path), engine="spark")
+    assert found.rows == sample_table().num_rows
+
+
+@of_spark
 def test_rows_are_matched_by_spark(in_spark, by_workers):
     assert_same_rows(*map(in_spark, two_versions()))
 
@@ -227,11 +234,37 @@ def test_whole_rows_are_matched_by_spark(in_spark, by_workers):
     assert without_a_key(in_spark) == without_a_key(lambda table: table)
 
 
-def test_groups_are_computed_where_their_rows_are(dask_client):
-    expected = nachsicht.compare_groups(sample_table(), "temper").document
-    found = nachsicht.compare_groups(sample_table(), "temper", engine="dask").document
-    assert found.verdict == expected.verdict
+def assert_same_groups(given, by, **settings):
+    """Groups of rows on a cluster are told of as those of the same rows in memory."""
+    expected = nachsicht.compare_groups(sample_table(), by, **settings).document
+    found = nachsicht.compare_groups(given, by, **settings).document
+    assert [v.title for v in found.versions] == [v.title for v in expected.versions]
+    for one, two in zip(expected.versions, found.versions, strict=True):
+        assert not [*differences(one, two, sample_table().drop_columns([by]))]
     assert [f.code for f in found.findings] == [f.code for f in expected.findings]
+    assert found.verdict == expected.verdict
+
+
+#: By all levels, by two of them, and by month.
+DIVIDED = [("temper", {}), ("temper", {"groups": ["calm", "lively"]}), ("checked_at", {})]
+
+
+@pytest.mark.parametrize(("by", "settings"), DIVIDED, ids=str)
+def test_groups_are_computed_by_dasks_workers(dask_client, by, settings):
+    assert_same_groups(in_dask(sample_table()), by, **settings)
+
+
+@of_spark
+@pytest.mark.parametrize(("by", "settings"), DIVIDED, ids=str)
+def test_groups_are_computed_by_spark(in_spark, by, settings):
+    assert_same_groups(in_spark(sample_table()), by, **settings)
+
+
+def test_groups_of_a_cluster_need_a_column_of_few_values(dask_client):
+    with pytest.raises(nachsicht.SettingsError, match="check_id"):
+        nachsicht.compare_groups(in_dask(sample_table()), "check_id")
+    with pytest.raises(nachsicht.SettingsError, match="no_such"):
+        nachsicht.compare_groups(in_dask(sample_table()), "no_such")
 
 
 def test_other_figures_do_not_conform():

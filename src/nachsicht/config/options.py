@@ -68,7 +68,7 @@ class Options(TypedDict, total=False):
     memory_bytes: int
     spill_folder: str | None
     threads: int
-    engine: Literal["local", "dask", "sql"]
+    engine: Literal["local", "dask", "spark", "sql"]
     language: Names
     omit: Names
     kinds: Mapping[str, Kind | KindName]

@@ -101,9 +101,10 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     threads : int
         Threads to compute with; 0 means one for each core.
     engine : str
-        ``local``, or ``dask``: the pieces of the source are computed by the user's own Dask
-        client. ``sql``: the database computes, and only results are read from it. Dataframes of
-        Dask and Spark are computed where they are, whatever this says.
+        ``local``, or ``dask`` or ``spark``: the pieces of the source are read and computed by the
+        workers of the user's own Dask client or Spark session. ``sql``: the database computes,
+        and only results are read from it. Dataframes of Dask and Spark are computed where
+        they are, whatever this says.
     language : tuple of str
         Languages of the texts (``en``, ``de``): the first is the one that everything is written
         in; a page holds all of them, and can be switched.
@@ -157,7 +158,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     memory_bytes: Annotated[int, msgspec.Meta(ge=0)] = 0
     spill_folder: str | None = None
     threads: Annotated[int, msgspec.Meta(ge=0, le=1_024)] = 0
-    engine: Literal["local", "dask", "sql"] = "local"
+    engine: Literal["local", "dask", "spark", "sql"] = "local"
     language: tuple[str, ...] = (DEFAULT,)
     labels: tuple[str, ...] = ()
     omit: tuple[str, ...] = ()

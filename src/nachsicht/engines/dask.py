@@ -16,6 +16,7 @@ import pyarrow as pa
 from nachsicht._util.blas_threads import threads
 from nachsicht._util.progress import Progress, ProgressListener
 from nachsicht.config.settings import Settings
+from nachsicht.sources.cluster import DaskRows
 from nachsicht.sources.protocol import Opened, Piece
 from nachsicht.table.accumulate import (
     CLUSTER_BYTES,
@@ -118,8 +119,8 @@ def _tables(opened: Opened) -> tuple[list[Any], list[int]]:
     from dask import compute, delayed
 
     if opened.frame is not None:
-        tables, rows = opened.frame
-        return list(tables), [int(n) for n in rows.compute()]
+        rows: DaskRows = opened.frame
+        return rows.tables, [int(n) for n in rows.lengths.compute()]
     pieces = opened.pieces() if opened.pieces else [Piece(opened.table)]
     counted = compute(*(p.rows if p.rows is not None else delayed(_count)(p) for p in pieces))
     return [delayed(_read)(piece) for piece in pieces], list(counted)

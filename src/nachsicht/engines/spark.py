@@ -10,8 +10,7 @@ import pickle
 import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from itertools import accumulate
-from typing import Any, TypeVar, cast
+from typing import Any, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -19,6 +18,7 @@ import pyarrow as pa
 from nachsicht._util.blas_threads import threads
 from nachsicht._util.progress import Progress, ProgressListener
 from nachsicht.config.settings import Settings
+from nachsicht.engines.spark_rows import PlaceWork, SparkPlaces, places_of, starts_of
 from nachsicht.errors import SettingsError, UnreadableSourceError
 from nachsicht.sources.protocol import Opened
 from nachsicht.table.accumulate import (
@@ -37,10 +37,7 @@ from nachsicht.table.reader import RereadTable, Shuffle, TableReader, check_unch
 from nachsicht.table.result import Computed
 
 T = TypeVar("T")
-#: Rows that are observed at once; Spark's own batches are small.
-BATCH_ROWS = 1 << 17
-
-_COUNTS, _PARTS = "place long, rows long", "place long, part binary"
+_PARTS = "place long, part binary"
 _RECORDS = "partition int, records binary"
 #: Stands for a partition where it is told how many rows were read, and the sum of their hashes.
 _CHECKS = -1
@@ -49,7 +46,7 @@ _CHECKS = -1
 def run_spark(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
 ) -> tuple[Computed, SparkTable]:
-    """Compute all parts of a profile from a Spark dataframe, in its own session.
+    """Compute all parts of a profile, from a dataframe or the pieces of a source.
 
     Returns
     -------
@@ -78,6 +75,9 @@ def _errors_in_our_words(label: str) -> Iterator[None]:
             raise SettingsError(
                 "spark_lacks_package", where="engine spark", value=lacking[1]
             ) from error
+        # A source that an executor could not read has said why in our words already.
+        if ours := re.search(r"nachsicht\.errors\.\w+: ([^\n]+)", str(error)):
+            raise UnreadableSourceError("spark_failed", where=label, value=ours[1]) from error
         # Spark puts the class of what went wrong before it: [FAILED_READ_FILE.NO_HINT] ...
         said = re.search(r"\[[A-Z][A-Z_.0-9]+\] ([^\n]+?)\.? *(SQLSTATE|\n|$)", str(error))
         raise UnreadableSourceError(
@@ -90,17 +90,14 @@ def _run(
 ) -> tuple[Computed, SparkTable]:
     from pyspark.sql import functions
 
-    frame = opened.frame
-    # One column tells; readers of files then read no other.
-    narrow = frame.select(frame[f"`{frame.columns[0].replace('`', '``')}`"])
-    counted = dict(narrow.mapInArrow(_counted, _COUNTS).collect())
-    first = frame.limit(PLAN_ROWS).toArrow()
+    places = places_of(opened)
+    counts = places.counted()
+    first = places.first(PLAN_ROWS, counts)
     most = settings.memory_bytes or CLUSTER_BYTES
-    plan = plan_table(first, settings, most, opened.description, sum(counted.values()))
-    places = sorted(counted)
-    starts = dict(zip(places, [0, *accumulate(counted[p] for p in places)], strict=False))
+    plan = plan_table(first, settings, most, opened.description, sum(counts.values()))
+    starts = starts_of(counts)
     listener(Progress("parts", 0, 2))
-    parts, many = frame.mapInArrow(_observing(plan, starts), _PARTS), len(places)
+    parts, many = places.map(_observing(plan), starts, _PARTS), len(starts)
     while many > FAN:
         grouped = parts.groupBy((functions.col("place") / FAN).cast("long").alias("group"))
         parts, many = grouped.applyInArrow(_merging(plan), _PARTS), -(-many // FAN)
@@ -118,34 +115,35 @@ def _run(
         plan=plan,
         finished=finished,
         listener=listener,
-        frame=frame,
+        places=places,
         starts=starts,
     )
     return finished.computed, reader
 
 
 class SparkTable(RereadTable, frozen=True, kw_only=True):
-    """A Spark dataframe, to be read again, with the number of each partition's first row."""
+    """Rows with Spark's executors, to be read again, and the number of each place's first."""
 
-    frame: Any
+    places: SparkPlaces
     starts: dict[int, int]
 
     def map(self, work: Callable[[Any, int], T]) -> Iterator[T]:
         """What the work gives for some rows of each partition, computed by the executors."""
-        own = PieceWork(self.plan, work)
+        found = self.places.map(_working(PieceWork(self.plan, work)), self.starts, _PARTS)
         with _errors_in_our_words(self.name):
-            for row in self.frame.mapInArrow(_working(own, self.starts), _PARTS).toLocalIterator():
+            for row in found.toLocalIterator():
                 yield pickle.loads(bytes(row["part"]))  # noqa: S301
 
     def shuffled(self, other: TableReader, shuffle: Shuffle[T]) -> Iterator[T] | None:
         """Spark brings the records of each partition together."""
-        same = isinstance(other, SparkTable) and other.frame.sparkSession == self.frame.sparkSession
-        return self._shuffled(cast("SparkTable", other), shuffle) if same else None
+        if not isinstance(other, SparkTable) or other.places.session != self.places.session:
+            return None
+        return self._shuffled(other, shuffle)
 
     def _shuffled(self, other: SparkTable, shuffle: Shuffle[T]) -> Iterator[T]:
         old, new = (
-            reader.frame.mapInArrow(
-                _dividing(PieceWork(reader.plan, work), reader.starts), _RECORDS
+            reader.places.map(
+                _dividing(PieceWork(reader.plan, work)), reader.starts, _RECORDS
             ).groupBy("partition")
             for reader, work in zip((self, other), shuffle.works, strict=True)
         )
@@ -162,29 +160,13 @@ class SparkTable(RereadTable, frozen=True, kw_only=True):
             check_unchanged(reader, rows, hash_sum)
 
 
-def _place() -> int:
-    from pyspark import TaskContext
+def _observing(plan: TablePlan) -> PlaceWork:
+    """What observes the rows of a place, as it is sent to executors."""
 
-    context = TaskContext.get()
-    assert context
-    return int(context.partitionId())
-
-
-def _counted(batches: Iterator[Any]) -> Iterator[Any]:
-    """How many rows this partition has."""
-    rows = sum(batch.num_rows for batch in batches)
-    yield pa.RecordBatch.from_pydict({"place": [_place()], "rows": [rows]})
-
-
-def _observing(plan: TablePlan, starts: dict[int, int]) -> Callable[[Iterator[Any]], Iterator[Any]]:
-    """What observes the rows of a partition, as it is sent to executors."""
-
-    def observe(batches: Iterator[Any]) -> Iterator[Any]:
-        place = _place()
+    def observe(place: int, tables: Iterator[tuple[Any, int]]) -> Iterator[Any]:
         part: TablePart | None = None
-        for table in _gathered(batches):
-            first = starts.get(place, 0) + (part.rows if part else 0)
-            observed = observe_table(table, plan, first)
+        for table, first_row in tables:
+            observed = observe_table(table, plan, first_row)
             part = part.merge(observed, plan) if part else observed
         if part:
             yield _row(place, part)
@@ -203,33 +185,27 @@ def _merging(plan: TablePlan) -> Callable[[Any], Any]:
     return merge
 
 
-def _row(place: int, part: TablePart) -> Any:
-    """A part as a row that Spark can send; our own tasks alone read it."""
+def _row(place: int, part: Any) -> Any:
+    """What was found as a row that Spark can send; our own tasks alone read it."""
     return pa.RecordBatch.from_pydict({"place": [place], "part": [pickle.dumps(part)]})
 
 
-def _working(work: PieceWork, starts: dict[int, int]) -> Callable[[Iterator[Any]], Iterator[Any]]:
-    """What works on the rows of a partition, as it is sent to executors."""
+def _working(work: PieceWork) -> PlaceWork:
+    """What works on the rows of a place, as it is sent to executors."""
 
-    def run(batches: Iterator[Any]) -> Iterator[Any]:
-        place = _place()
-        first_row = starts.get(place, 0)
-        for table in _gathered(batches):
-            found = pickle.dumps(work(table, first_row))
-            first_row += table.num_rows
-            yield pa.RecordBatch.from_pydict({"place": [place], "part": [found]})
+    def run(place: int, tables: Iterator[tuple[Any, int]]) -> Iterator[Any]:
+        for table, first_row in tables:
+            yield _row(place, work(table, first_row))
 
     return run
 
 
-def _dividing(work: PieceWork, starts: dict[int, int]) -> Callable[[Iterator[Any]], Iterator[Any]]:
-    """What makes the records of a partition's rows, as it is sent to executors."""
+def _dividing(work: PieceWork) -> PlaceWork:
+    """What makes the records of the rows of a place, as it is sent to executors."""
 
-    def divide(batches: Iterator[Any]) -> Iterator[Any]:
-        first_row = starts.get(_place(), 0)
-        for table in _gathered(batches):
+    def divide(_place: int, tables: Iterator[tuple[Any, int]]) -> Iterator[Any]:
+        for table, first_row in tables:
             (records, counts), rows, hash_sum = work(table, first_row)
-            first_row += table.num_rows
             parts = np.split(records, np.cumsum(counts)[:-1])
             held = {i: part.tobytes() for i, part in enumerate(parts) if len(part)}
             held[_CHECKS] = pickle.dumps((rows, hash_sum))
@@ -261,15 +237,3 @@ def _matching(shuffle: Shuffle[T]) -> Callable[[Any, Any], Any]:
         return pa.Table.from_pydict({"place": [partition], "part": [pickle.dumps(found)]})
 
     return match
-
-
-def _gathered(batches: Iterator[Any]) -> Iterator[Any]:
-    """Small batches put together."""
-    held: list[Any] = []
-    for batch in batches:
-        held.append(batch)
-        if sum(each.num_rows for each in held) >= BATCH_ROWS:
-            yield pa.Table.from_batches(held).combine_chunks()
-            held = []
-    if held:
-        yield pa.Table.from_batches(held).combine_chunks()

@@ -41,11 +41,10 @@ from nachsicht.sources.database.aggregates import (
     ColumnReading,
     DatabaseTable,
     Spread,
-    Tally,
 )
 from nachsicht.sources.database.number_sums import DatabaseNumbers, NumberColumn, NumberSums
 from nachsicht.sources.database.values import array_of
-from nachsicht.sources.protocol import Opened
+from nachsicht.sources.protocol import Opened, Tally
 from nachsicht.stats.moments import moments_about
 from nachsicht.stats.row_order import OrderPart
 from nachsicht.stats.value_counts import ValueCounts, ValueCountsPart, observe_texts

@@ -1,4 +1,4 @@
-"""Where the rows of groups are: in memory or on disk, or in a database that is asked for each."""
+"""Where the rows of groups are: here, or where each group is asked for."""
 
 from __future__ import annotations
 
@@ -17,10 +17,9 @@ from nachsicht.engines.local import table_on_disk
 from nachsicht.engines.memory import check_fits
 from nachsicht.engines.sql import MOST_VALUES
 from nachsicht.errors import SettingsError
-from nachsicht.sources.database.aggregates import DatabaseTable
 from nachsicht.sources.database.values import array_of
 from nachsicht.sources.dataframes import BATCH_ROWS
-from nachsicht.sources.protocol import Opened, SourceFacts
+from nachsicht.sources.protocol import DividedRows, Opened, SourceFacts
 from nachsicht.table.group_by import LevelRows
 from nachsicht.table.prepare import fitting, prepared
 
@@ -75,9 +74,7 @@ def _part(facts: SourceFacts, table: Any, rows: LevelRows) -> Opened:
 
 
 def rows_in_database(opened: Opened, settings: Settings, by: str, held: ExitStack) -> GroupRows:
-    """Rows that stay where they are: of the column alone the different values are read.
-
-    All groups are computed of one state of the data; ``held`` closes the connection.
+    """Rows of a database, all groups of one state of the data; ``held`` closes the connection.
 
     Raises
     ------
@@ -85,7 +82,33 @@ def rows_in_database(opened: Opened, settings: Settings, by: str, held: ExitStac
         If there is no such column, or it has too many different values.
     """
     assert opened.database
-    table: DatabaseTable = held.enter_context(opened.database())
+
+    def part(rows: DividedRows) -> Opened:
+        facts = msgspec.structs.replace(opened.facts, notes=[*opened.facts.notes])
+        return msgspec.structs.replace(opened, facts=facts, database=lambda: nullcontext(rows))
+
+    return _rows_elsewhere(held.enter_context(opened.database()), part, settings, by)
+
+
+def rows_on_cluster(opened: Opened, settings: Settings, by: str) -> GroupRows:
+    """Rows of a cluster's dataframe.
+
+    Raises
+    ------
+    SettingsError
+        If there is no such column, or it has too many different values.
+    """
+
+    def part(rows: DividedRows) -> Opened:
+        return msgspec.structs.replace(opened, frame=rows)
+
+    return _rows_elsewhere(opened.frame, part, settings, by)
+
+
+def _rows_elsewhere(
+    table: DividedRows, opened: Callable[[DividedRows], Opened], settings: Settings, by: str
+) -> GroupRows:
+    """Rows that stay where they are: of the column alone the different values are read."""
     check_name(by, table.names, "by")
     tally = table.tally(by, MOST_VALUES)
     if tally is None:
@@ -106,9 +129,7 @@ def rows_in_database(opened: Opened, settings: Settings, by: str, held: ExitStac
         if len(places) > _MOST_NAMED and not together:
             raise SettingsError("too_many_groups", where=by, n=len(places))
         few = [tally.values[place] for place in rising[places].tolist()]
-        asked = table.among(by, few, together=together, others=rows.others)
-        facts = msgspec.structs.replace(opened.facts, notes=[*opened.facts.notes])
-        return msgspec.structs.replace(opened, facts=facts, database=lambda: nullcontext(asked))
+        return opened(table.among(by, few, together=together, others=rows.others))
 
     settings = msgspec.structs.replace(settings, omit=(*settings.omit, by))
     return GroupRows(prepared(pa.table({by: column}), own), part, settings)

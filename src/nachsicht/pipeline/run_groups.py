@@ -16,7 +16,7 @@ from nachsicht.errors import SettingsError
 from nachsicht.findings.build import REST
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.pipeline.check_columns import check_columns
-from nachsicht.pipeline.group_rows import rows_here, rows_in_database
+from nachsicht.pipeline.group_rows import rows_here, rows_in_database, rows_on_cluster
 from nachsicht.pipeline.lazy_comparison import finished
 from nachsicht.pipeline.lazy_version import version_of
 from nachsicht.sources import source_of
@@ -48,6 +48,8 @@ def run_groups(
     with ExitStack() as held:
         if settings.engine == "sql" and opened.database:
             rows = rows_in_database(opened, settings, by, held)
+        elif opened.frame is not None:
+            rows = rows_on_cluster(opened, settings, by)
         else:
             rows = rows_here(opened, settings, by)
         table = rows.table

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 import msgspec
 
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.notes import Note
+
+if TYPE_CHECKING:  # what opens data waits for nothing that computes
+    import numpy as np
+    from numpy.typing import NDArray
 
 
 class Restart(Exception):
@@ -61,6 +65,30 @@ class Piece(msgspec.Struct, frozen=True):
     rows: int | None = None
 
 
+class Tally(NamedTuple):
+    """Different values, as whoever holds them gives them, and in how many rows each stands."""
+
+    values: list[Any]
+    counts: NDArray[np.int64]
+
+
+class DividedRows(Protocol):
+    """Rows that stay where they are, and can be asked for by the values of a column."""
+
+    @property
+    def names(self) -> Sequence[str]:
+        """Of the columns."""
+
+    def tally(self, name: str, most: int) -> Tally | None:
+        """All different values of a column; None where there are more than ``most``."""
+
+    def among(self, by: str, values: Sequence[Any], *, together: bool, others: bool) -> DividedRows:
+        """The rows with one of some values in a column; or all ``others`` that have a value.
+
+        Rising values that are all there are from the first to the last are ``together``.
+        """
+
+
 class Opened(msgspec.Struct, frozen=True):
     """A source that is ready to be read, once or more.
 
@@ -79,14 +107,15 @@ class Opened(msgspec.Struct, frozen=True):
         The pieces in the order of their rows, where it can be read in pieces.
     engine : str
         The engine that alone can compute it, where it is a frame of that engine.
-    frame : object
+    frame : DividedRows, optional
         That frame.
     description : Description, optional
         What came with the data and says what its columns are.
     whole : bool
         Whether it can only be read as a whole.
     database : callable, optional
-        Connects to the database that it is a table of, and gives what can be asked of that.
+        Connects to the database that it is a table of, and gives what can be asked of that, its
+        rows to begin with (`DividedRows`).
     """
 
     facts: SourceFacts

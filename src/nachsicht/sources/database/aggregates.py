@@ -12,6 +12,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht.sources.protocol import Tally
+
 #: Kinds of databases whose answers are tested.
 BACKENDS = ("postgresql", "duckdb", "sqlite")
 #: The most frequent values that are read of a column of very many, and the first and last ones.
@@ -37,13 +39,6 @@ class ColumnReading(NamedTuple):
     name: str
     family: str
     marks: tuple[Any, ...] = ()
-
-
-class Tally(NamedTuple):
-    """Different values, as the driver gives them, and in how many rows each stands."""
-
-    values: list[Any]
-    counts: NDArray[np.int64]
 
 
 class Spread(NamedTuple):
