@@ -6,6 +6,7 @@ stays with the workers, and one finished part comes back.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator, Sequence
 from itertools import accumulate
 from typing import Any, TypeVar
@@ -17,12 +18,13 @@ from nachsicht._util.blas_threads import threads
 from nachsicht._util.progress import Progress, ProgressListener
 from nachsicht.config.settings import Settings
 from nachsicht.sources.cluster import DaskRows
-from nachsicht.sources.protocol import Opened, Piece
+from nachsicht.sources.protocol import Opened, Piece, runs_of
 from nachsicht.table.accumulate import (
     CLUSTER_BYTES,
     FAN,
     PLAN_ROWS,
     PieceWork,
+    TablePart,
     TablePlan,
     finish_table,
     merged_in_order,
@@ -46,7 +48,8 @@ def run_dask(
     """
     from dask import compute, delayed
 
-    tables, rows = _tables(opened)
+    pieces = None if opened.frame is not None else _pieces(opened)
+    tables, rows = _tables(opened.frame, pieces)
     # The first pieces that together have enough rows to decide from.
     needed = next((i for i, n in enumerate(accumulate(rows), 1) if n >= PLAN_ROWS), len(rows))
     heads = compute(*(delayed(_head)(table) for table in tables[:needed]))
@@ -54,10 +57,18 @@ def run_dask(
     most = settings.memory_bytes or CLUSTER_BYTES
     plan = plan_table(first, settings, most, opened.description, sum(rows))
     shared, starts = delayed(plan), [0, *accumulate(rows)]
-    parts = [
-        delayed(observe_table)(table, shared, start)
-        for table, start in zip(tables, starts, strict=False)
-    ]
+    if pieces is None:
+        parts = [
+            delayed(observe_table)(table, shared, start)
+            for table, start in zip(tables, starts, strict=False)
+        ]
+    else:
+        runs = runs_of(pieces, _at_once())
+        firsts = accumulate((len(run) for run in runs), initial=0)
+        parts = [
+            delayed(_observed)(run, shared, starts[first])
+            for run, first in zip(runs, firsts, strict=False)
+        ]
     parts = _computed(_merged(parts, shared), listener)
     while len(parts) > 1:
         parts = _merged(parts, shared)
@@ -114,16 +125,41 @@ class DaskTable(RereadTable, frozen=True, kw_only=True):
         yield from found
 
 
-def _tables(opened: Opened) -> tuple[list[Any], list[int]]:
+def _pieces(opened: Opened) -> Sequence[Piece]:
+    return (opened.pieces() if opened.pieces else None) or [Piece(opened.table)]
+
+
+def _tables(frame: DaskRows | None, pieces: Sequence[Piece] | None) -> tuple[list[Any], list[int]]:
     """Delayed Arrow tables, and how many rows each has."""
     from dask import compute, delayed
 
-    if opened.frame is not None:
-        rows: DaskRows = opened.frame
-        return rows.tables, [int(n) for n in rows.lengths.compute()]
-    pieces = opened.pieces() if opened.pieces else [Piece(opened.table)]
+    if frame is not None:
+        return frame.tables, [int(n) for n in frame.lengths.compute()]
+    assert pieces is not None
     counted = compute(*(p.rows if p.rows is not None else delayed(_count)(p) for p in pieces))
     return [delayed(_read)(piece) for piece in pieces], list(counted)
+
+
+def _at_once() -> int:
+    """How many tasks can run at a time."""
+    try:
+        from distributed import get_client
+
+        return sum(get_client().nthreads().values())
+    except (ImportError, ValueError):
+        return os.cpu_count() or 1
+
+
+def _observed(pieces: Sequence[Piece], plan: TablePlan, first_row: int) -> TablePart:
+    """What is known of some pieces, one read after the other."""
+    part: TablePart | None = None
+    for piece in pieces:
+        table = piece.read()
+        observed = observe_table(table, plan, first_row)
+        first_row += table.num_rows
+        part = part.merge(observed, plan) if part else observed
+    assert part
+    return part
 
 
 def _read(piece: Piece) -> Any:

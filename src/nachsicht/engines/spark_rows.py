@@ -13,12 +13,10 @@ from typing import Any, Protocol
 import msgspec
 import pyarrow as pa
 
-from nachsicht.sources.protocol import Piece
+from nachsicht.sources.protocol import Piece, runs_of
 
 #: Rows that are observed at once; Spark's own batches are small.
 BATCH_ROWS = 1 << 17
-#: Tasks that read pieces, at most.
-_MOST_TASKS = 10_000
 
 #: Takes a place, and its rows as Arrow tables with the number of the first of each, from 0.
 PlaceWork = Callable[[int, Iterator[tuple[Any, int]]], Iterator[Any]]
@@ -84,10 +82,10 @@ class FramePlaces(msgspec.Struct, frozen=True):
 
 
 class PiecePlaces(msgspec.Struct, frozen=True):
-    """Pieces of a source, which go to executors unread."""
+    """Runs of pieces of a source, which go to executors unread."""
 
     session: Any
-    pieces: Sequence[Piece]
+    runs: Sequence[Sequence[Piece]]
 
     def counted(self) -> dict[int, int]:
         """Executors read those of which it is not known."""
@@ -96,11 +94,15 @@ class PiecePlaces(msgspec.Struct, frozen=True):
             rows = sum(table.num_rows for table, _ in tables)
             yield pa.RecordBatch.from_pydict({"place": [place], "rows": [rows]})
 
-        known = {i: piece.rows for i, piece in enumerate(self.pieces) if piece.rows is not None}
-        unknown = [i for i in range(len(self.pieces)) if i not in known]
+        known, unknown = {}, []
+        for place, run in enumerate(self.runs):
+            rows = [piece.rows for piece in run if piece.rows is not None]
+            if len(rows) == len(run):
+                known[place] = sum(rows)
+            else:
+                unknown.append(place)
         if unknown:
-            found = self._map(unknown, count, {}, "place long, rows long")
-            known |= dict(found.collect())
+            known |= dict(self._map(unknown, count, {}, "place long, rows long").collect())
         return known
 
     def first(self, rows: int, counts: dict[int, int]) -> Any:
@@ -108,18 +110,20 @@ class PiecePlaces(msgspec.Struct, frozen=True):
 
         def head(_place: int, tables: Iterator[tuple[Any, int]]) -> Iterator[Any]:
             for table, start in tables:
-                held = pickle.dumps(table.slice(0, max(rows - start, 0)).combine_chunks())
+                held = pickle.dumps(table.slice(0, rows - start).combine_chunks())
                 yield pa.RecordBatch.from_pydict({"place": [start], "part": [held]})
+                if start + table.num_rows >= rows:
+                    break
 
         starts = starts_of(counts)
-        needed = [i for i, start in starts.items() if start < rows] or [0]
+        needed = [i for i, start in starts.items() if start < rows]
         found = self._map(needed, head, starts, "place long, part binary").collect()
         tables = [pickle.loads(bytes(held)) for _, held in sorted(found)]  # noqa: S301
-        return pa.concat_tables(tables, promote_options="permissive").slice(0, rows)
+        return pa.concat_tables(tables, promote_options="permissive")
 
     def map(self, work: PlaceWork, starts: dict[int, int], schema: str) -> Any:
         """Each piece is read by the task that works on it."""
-        return self._map(range(len(self.pieces)), work, starts, schema)
+        return self._map(range(len(self.runs)), work, starts, schema)
 
     def _map(
         self, chosen: Sequence[int], work: PlaceWork, starts: dict[int, int], schema: str
@@ -129,13 +133,13 @@ class PiecePlaces(msgspec.Struct, frozen=True):
         def run(batches: Iterator[Any]) -> Iterator[Any]:
             for batch in batches:
                 for row in batch.to_pylist():
-                    table = pickle.loads(row["piece"]).read()  # noqa: S301
-                    place = row["place"]
-                    yield from work(place, _numbered(iter([table]), starts.get(place, 0)))
+                    place, pieces = row["place"], pickle.loads(row["pieces"])  # noqa: S301
+                    tables = (piece.read() for piece in pieces)
+                    yield from work(place, _numbered(tables, starts.get(place, 0)))
 
-        held = [(i, bytearray(cloudpickle.dumps(self.pieces[i]))) for i in chosen]
-        frame = self.session.createDataFrame(held, "place long, piece binary")
-        return frame.repartition(min(len(held), _MOST_TASKS)).mapInArrow(run, schema)
+        held = [(place, bytearray(cloudpickle.dumps(self.runs[place]))) for place in chosen]
+        frame = self.session.createDataFrame(held, "place long, pieces binary")
+        return frame.repartition(len(held)).mapInArrow(run, schema)
 
 
 def places_of(opened: Any) -> SparkPlaces:
@@ -146,7 +150,7 @@ def places_of(opened: Any) -> SparkPlaces:
 
     pieces = (opened.pieces() if opened.pieces else None) or [Piece(opened.table)]
     session = SparkSession.getActiveSession() or SparkSession.builder.getOrCreate()
-    return PiecePlaces(session, pieces)
+    return PiecePlaces(session, runs_of(pieces, session.sparkContext.defaultParallelism))
 
 
 def _numbered(tables: Iterator[Any], first_row: int) -> Iterator[tuple[Any, int]]:

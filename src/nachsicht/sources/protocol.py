@@ -50,6 +50,10 @@ class SourceFacts(msgspec.Struct):
     moment: str | None = None
 
 
+#: Tasks for each that can run at a time.
+_TASKS_EACH = 4
+
+
 class Piece(msgspec.Struct, frozen=True):
     """Some rows of a source that can be read by themselves.
 
@@ -63,6 +67,16 @@ class Piece(msgspec.Struct, frozen=True):
 
     read: Callable[[], Any]
     rows: int | None = None
+
+
+def runs_of(pieces: Sequence[Piece], at_once: int) -> list[Sequence[Piece]]:
+    """Neighbouring pieces for each of many tasks, of which so many run at a time.
+
+    What a task finds has to be sent: the fewer tasks the better, but that the last ones keep all
+    busy.
+    """
+    size = max(-(-len(pieces) // (_TASKS_EACH * max(at_once, 1))), 1)
+    return [pieces[start : start + size] for start in range(0, len(pieces), size)]
 
 
 class Tally(NamedTuple):
