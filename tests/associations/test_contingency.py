@@ -120,11 +120,12 @@ def test_values_that_are_frequent_have_a_bin_of_their_own():
     assert known.bound < 0.002  # whole numbers are exact, and a fifth of the others is in bins
 
 
-def test_relations_of_all_rows_are_told_where_they_do_not_fit(tmp_path):
+def test_relations_of_all_rows_are_told_where_they_do_not_fit(tmp_path, monkeypatch):
+    monkeypatch.setattr("nachsicht.table.accumulate._FOR_PAIRS", 100)  # room for few rows too
     frame = pd.concat([made(3, 60_000).to_pandas()] * 4, ignore_index=True)
     path = tmp_path / "hives.parquet"
     frame.to_parquet(path)
-    in_pieces = nachsicht.profile(path, engine="dask").document
+    in_pieces = nachsicht.profile(path, memory_bytes=1_000_000).document
     expected = {(p.x, p.y): p for p in nachsicht.profile(frame).document.relations.pairs}
     told = [pair for pair in in_pieces.relations.pairs if pair.error_bound]
     assert in_pieces.relations.sampled_rows < in_pieces.rows

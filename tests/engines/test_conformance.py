@@ -59,6 +59,17 @@ def test_files(give, memory_bytes, tmp_path, monkeypatch):
     assert_conforms(lambda table: give(table, tmp_path), memory_bytes=memory_bytes)
 
 
+def test_a_column_may_be_missing_in_whole_pieces():
+    table = sample_table()
+    mites = table["mites"].to_pandas()
+    mites[1_000:3_500] = None
+    place = table.schema.get_field_index("mites")
+    table = table.set_column(place, "mites", pa.array(mites, pa.int64(), from_pandas=True))
+    empty = pa.array([None] * table.num_rows, pa.float64())
+    table = table.append_column("never", empty)
+    assert_conforms(lambda table: in_dask(table, 20), table=table)
+
+
 @pytest.mark.parametrize("give", FRAMES.values(), ids=FRAMES)
 def test_frames(give):
     assert_conforms(give)

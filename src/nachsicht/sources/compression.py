@@ -87,7 +87,7 @@ def _counted(stream: Any, raw: Any = None, most: int | None = None) -> tuple[int
 
 
 @contextlib.contextmanager
-def errors_as_damaged(path: Path, name: str) -> Iterator[None]:
+def errors_as_damaged(path: object, name: str) -> Iterator[None]:
     """Tell what Arrow or the system say of a file as damage of a file of that format."""
     import pyarrow as pa
 

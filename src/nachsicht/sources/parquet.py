@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import pyarrow as pa
 
@@ -20,24 +20,38 @@ _MOST_BYTES = 4
 _TRIAL_ROWS, _CODE_BYTES = 4_096, 4
 
 
-def open_parquet(path: Path, facts: SourceFacts) -> Opened:
+class StoredParquet(Protocol):
+    """A file elsewhere; its text is what it is called in errors, and it can be pickled."""
+
+    def stream(self) -> Any:
+        """What reads from it."""
+
+
+def _stream(path: Path | StoredParquet) -> Any:
+    return path if isinstance(path, Path) else path.stream()
+
+
+def open_parquet(path: Path | StoredParquet, facts: SourceFacts) -> Opened:
     """A Parquet file; its row groups are read one after the other where it is streamed."""
     import pyarrow.parquet as pq
 
     facts.format = "parquet"
     with errors_as_damaged(path, "Parquet"):
-        file = pq.ParquetFile(path)
+        file = pq.ParquetFile(_stream(path))
     groups = [file.metadata.row_group(i).total_byte_size for i in range(file.num_row_groups)]
 
     def table() -> Any:
         with errors_as_damaged(path, "Parquet"):
             # Each column as it is decoded, not the whole file beforehand: less memory and time.
+            # What is elsewhere comes in large pieces.
             levels = _kept_as_levels(file)
-            found = pq.ParquetFile(path, pre_buffer=False, read_dictionary=levels).read()
+            found = pq.ParquetFile(
+                _stream(path), pre_buffer=not isinstance(path, Path), read_dictionary=levels
+            ).read()
             return _marked(found, levels, file.schema_arrow)
 
     def batches() -> Iterator[tuple[Any, int]]:
-        opened = pq.ParquetFile(path)
+        opened = pq.ParquetFile(_stream(path))
         done = 0
         with errors_as_damaged(path, "Parquet"):
             for group, size in enumerate(groups):
@@ -109,8 +123,8 @@ def _marked(table: Any, levels: list[str], stored: Any) -> Any:
     return table.cast(pa.schema(fields)) if levels else table
 
 
-def _row_group(path: Path, group: int) -> Any:
+def _row_group(path: Path | StoredParquet, group: int) -> Any:
     import pyarrow.parquet as pq
 
     with errors_as_damaged(path, "Parquet"):
-        return pq.ParquetFile(path).read_row_group(group)
+        return pq.ParquetFile(_stream(path)).read_row_group(group)

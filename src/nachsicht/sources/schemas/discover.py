@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
 from functools import partial
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 import msgspec
@@ -22,7 +22,7 @@ _MISFORMED = (TypeError, ValueError, KeyError, AttributeError)
 _MOST_BYTES = 16 << 20
 
 
-def is_description(path: Path) -> bool:
+def is_description(path: PurePath) -> bool:
     """Whether a file describes others, by its name."""
     return any(fnmatchcase(path.name.lower(), pattern) for pattern in NAMES)
 

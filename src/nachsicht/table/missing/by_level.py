@@ -40,9 +40,14 @@ class GapsPart(msgspec.Struct, frozen=True):
         )
 
     def finish(self, columns: Sequence[ColumnSummary]) -> tuple[MissingByLevel, ...]:
-        """A table for every pair; levels in the order of their names."""
+        """A table for every pair; levels in the order of their names.
+
+        A column without any value is missing in all levels, which needs no table.
+        """
         tables = []
         for (position, by), missing in sorted(self.missing.items()):
+            if columns[position].missing == columns[position].rows:
+                continue
             levels = tuple(sorted(self.rows[by], key=in_order))
             tables.append(
                 MissingByLevel(
@@ -96,7 +101,7 @@ def observe_missing_by_level(
     part = GapsPart()
     looked = range(batch.num_columns) if among is None else among
     columns = [(i, missing_in(batch.column(i))) for i in looked]
-    sides = {i: _FewerSide.of(flags) for i, flags in columns if flags.any() and not flags.all()}
+    sides = {i: _FewerSide.of(flags) for i, flags in columns if flags.any()}
     for by, unit in ((split.position, split.unit) for split in split_by):
         names, codes = levels_in(batch.column(by), unit)
         rows = rows_by_code(codes, len(names) + 1)

@@ -112,10 +112,15 @@ class GapPatternsPart(msgspec.Struct, frozen=True):
                 for group in _groups(pairs)
             ),
             counts_by_block=tuple(
-                MissingByBlock(names[i], self.block_rows, tuple(self.blocks[i].tolist()))
+                MissingByBlock(names[i], self.block_rows, tuple(self._all_blocks(i).tolist()))
                 for i in sorted(self.blocks)
             ),
         )
+
+    def _all_blocks(self, column: int) -> NDArray[np.int64]:
+        """Those of all rows, also behind the last one in which the column is missing."""
+        counts = self.blocks[column]
+        return np.pad(counts, (0, -(-self.rows // self.block_rows) - len(counts)))
 
 
 def observe_patterns(
