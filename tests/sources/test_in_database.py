@@ -101,6 +101,15 @@ def test_figures_are_those_of_pandas(database, frame):
             assert off <= (bounds.rank if bounds else 0) + 1 / len(finite)
 
 
+def corrected_v(table):
+    """Cramér's V with the correction of Bergsma (2013)."""
+    n, (r, k) = table.sum(), table.shape
+    phi2 = max(0, stats.chi2_contingency(table, correction=False).statistic / n)
+    phi2 = max(0, phi2 - (r - 1) * (k - 1) / (n - 1))
+    r, k = r - (r - 1) ** 2 / (n - 1), k - (k - 1) ** 2 / (n - 1)
+    return math.sqrt(phi2 / (min(r, k) - 1))
+
+
 def test_columns_together_are_those_of_pandas(database, frame):
     kind, address = database
     document = profiled(address)
@@ -108,6 +117,12 @@ def test_columns_together_are_those_of_pandas(database, frame):
     for pair in document.relations.pairs:
         if pair.x in numbers and pair.y in numbers:
             assert pair.pearson == pytest.approx(numbers[pair.x].corr(numbers[pair.y]), abs=1e-10)
+    crossed = [pair for pair in document.relations.pairs if pair.measure == "cramers_v"]
+    assert len(crossed) == 3
+    for pair in crossed:
+        table = pd.crosstab(frame[pair.x], frame[pair.y]).to_numpy()
+        assert pair.rows == table.sum()
+        assert pair.value == pytest.approx(corrected_v(table), abs=1e-9)
     assert document.duplicates.duplicate_rows == frame.duplicated().sum()
     gaps = frame.isna()
     expected = gaps[gaps.any(axis=1)].value_counts()

@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -21,6 +22,7 @@ from nachsicht.arrow.buffers import values_of
 from nachsicht.arrow.normalize import normalize_types
 from nachsicht.arrow.types import is_text
 from nachsicht.associations.all_pairs import Pearson
+from nachsicht.associations.contingency import MOST_LEVELS, ContingencyPlan, LevelledColumn
 from nachsicht.associations.pearson import DECIMALS
 from nachsicht.columns.accumulate import ColumnPart
 from nachsicht.columns.approximate import CondensedNumbers, CondensedTexts, sketched_texts
@@ -61,6 +63,8 @@ from nachsicht.table.validate import BreachesPart
 MOST_VALUES = 1 << 16
 #: Of `SIZE` rows, this share is different where all rows have so many different values.
 _FEW = MOST_VALUES / SIZE * (1 - math.exp(-SIZE / MOST_VALUES))
+#: Pairs of categories that are counted by the database, each in a pass of its own.
+_MOST_CROSSED = 100
 #: Of the memory that may be used, so much is for what is kept.
 _KEPT = 0.25
 
@@ -141,6 +145,8 @@ class _Asked:
             ],
         )
         self._sums = self._numbers.sums()
+        #: Of columns of few different values these, as the database gives them and as Arrow values.
+        self._tallies: dict[int, tuple[Tally, Any]] = {}
 
     def observed(self, listener: ProgressListener) -> Observed:
         """Everything that a profile is finished from."""
@@ -148,6 +154,8 @@ class _Asked:
         for done, column in enumerate(self._columns, start=1):
             columns.append(self._column(column))
             listener(Progress("columns", done, len(self._columns)))
+        crossed, contingency = self._crossed()
+        self.plan = msgspec.structs.replace(self.plan, contingency=crossed)
         names = [column.name for column in self._columns]
         nothing = self._drawn.slice(0, 0)
         return Observed(
@@ -167,10 +175,32 @@ class _Asked:
                 self._ranked,
                 self._numbers.correlations(self._sums, self.rows).round(DECIMALS),
             ),
-            contingency=None,
+            contingency=contingency,
             breaches=BreachesPart(),
             in_order=False,
         )
+
+    def _crossed(self) -> tuple[ContingencyPlan, NDArray[np.int64] | None]:
+        """Contingency tables of all pairs of categories of few levels, unless they are too many."""
+        chosen = [
+            _levelled(column, *self._tallies[column.position])
+            for column in self.plan.contingency.columns
+            if isinstance(column, LevelledColumn)
+            and column.position in self._tallies
+            and not self._columns[column.position].masked
+        ]
+        plan = ContingencyPlan(tuple(crossed.column for crossed in chosen))
+        if len(plan.pairs) > _MOST_CROSSED:
+            return ContingencyPlan(), None
+        counts = np.zeros(plan.starts[-1], np.int64)
+        for place, crossed in enumerate(chosen):
+            np.add.at(plan.by_cell(counts, place), [*crossed.cells.values()], crossed.rows)
+        for pair, (i, j) in enumerate(plan.pairs):
+            one, other = chosen[i], chosen[j]
+            found = self._table.crossed(one.column.name, other.column.name)
+            for x, y, rows in found:
+                plan.table(counts, pair)[one.cells[x], other.cells[y]] += rows
+        return plan, counts
 
     def _sample(self, stored: Sequence[Any]) -> RowSample:
         """The drawn rows; where none has a value, as the type of the values that others have."""
@@ -190,6 +220,8 @@ class _Asked:
             stored, body = column.drawn.type, self._of_many(column, held)
         else:
             values = self._values(tally, column)
+            if len(tally.values) <= MOST_LEVELS:
+                self._tallies[column.place] = tally, values
             stored = column.drawn.type if is_text(column.drawn.type) else values.type
             body = _of_tally(values, tally.counts, self.rows - held)
         size = column.drawn.nbytes * self.rows // max(len(column.drawn), 1)
@@ -251,6 +283,20 @@ class _Asked:
             for column, values in zip(others, held.T, strict=True):
                 part.missing[column.place, by.place] = _counter(labels, rows - values)
         return part.merge(GapsPart())  # which drops a column that turns out to have many levels
+
+
+class _Crossed(NamedTuple):
+    """A category of few levels: the cell of each value as the database gives it, and its rows."""
+
+    column: LevelledColumn
+    cells: dict[Any, int]
+    rows: NDArray[np.int64]
+
+
+def _levelled(column: LevelledColumn, tally: Tally, values: Any) -> _Crossed:
+    names, codes = levels_in(values, None)
+    cells = dict(zip(tally.values, codes.tolist(), strict=True))
+    return _Crossed(LevelledColumn(column.name, column.position, tuple(names)), cells, tally.counts)
 
 
 def _as_arrow(names: Sequence[str], rows: Sequence[Sequence[Any]]) -> Any:

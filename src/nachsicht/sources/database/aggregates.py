@@ -186,6 +186,14 @@ class DatabaseTable:
         found = self.results(asked.limit(most + 1))
         return None if len(found) > most else _tally(found)
 
+    def crossed(self, one: str, other: str) -> list[tuple[Any, Any, int]]:
+        """Each two values that stand in one row, and in how many rows they do."""
+        import sqlalchemy as sql
+
+        a, b = self._rows.c[one], self._rows.c[other]
+        asked = sql.select(a, b, sql.func.count()).where(a.is_not(None), b.is_not(None))
+        return [(x, y, int(n)) for x, y, n in self.results(asked.group_by(a, b))]
+
     def spread(self, name: str, rows: int, *, ranked: bool, finite: bool) -> Spread:
         """What is known of a column of very many different values.
 
