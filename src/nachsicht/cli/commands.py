@@ -23,6 +23,7 @@ from nachsicht.cli.language import Group, describe, language_option, text, usage
 from nachsicht.cli.options import (
     output_options,
     reading_options,
+    reading_options_for_each,
     settings_given,
     settings_options,
     verbose_option,
@@ -232,7 +233,7 @@ def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> Non
     help=text("stop_on"),
 )
 @output_options
-@reading_options
+@reading_options_for_each
 @settings_options
 @verbose_option
 def compare(
@@ -262,6 +263,7 @@ def compare(
       nachsicht compare train.parquet test.parquet --label train --label test -o split.html
       nachsicht compare 2024.json checks_2025.csv --stop-on act -o summary.md
       nachsicht compare checks.csv --by hive_type
+      nachsicht compare checks.xlsx --sheet 2024 --sheet 2025
       nachsicht compare checks.csv@v1.2 checks.csv
       nachsicht compare checks.csv --since v1.0
       nachsicht compare checks.csv --split-at checked_on=2025-03-01
@@ -270,7 +272,10 @@ def compare(
     """
     import nachsicht
 
+    base, given = settings_given(output)
     sources = _each_of(sources, by, since, each_file=each_file)
+    if len(sources) == 1:  # two tables of a database, two sheets of a workbook
+        sources *= len(given.get("reading_by_version", ())) or 1
     if cuts:
         by, cuts = _cuts(by, cuts)
     if against is not None and (by is not None or len(sources) != 1):
@@ -280,7 +285,6 @@ def compare(
     if by is not None and len(sources) != 1:
         raise click.UsageError(text("one_with_by"))
     outputs = _targets(output, default=None)
-    base, given = settings_given(output)
     with ProgressBar(quiet=output["quiet"]) as bar:
         if by is not None:
             result = nachsicht.compare_groups(

@@ -49,6 +49,13 @@ def _once(_: click.Context, param: click.Parameter, values: tuple[str, ...]) -> 
     return values[0] if values else None
 
 
+def _for_each(
+    _: click.Context, __: click.Parameter, values: tuple[str, ...]
+) -> str | tuple[str, ...] | None:
+    """A value for all versions, or one for each of them."""
+    return values if len(values) > 1 else values[0] if values else None
+
+
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -75,11 +82,21 @@ def output_options(command: F) -> F:
 
 def reading_options(command: F) -> F:
     """How files are read, where it shall not be found out."""
+    return _reading(command, _once)
+
+
+def reading_options_for_each(command: F) -> F:
+    """As `reading_options`; those that may differ are given once, or once for each version."""
+    return _reading(command, _for_each)
+
+
+def _reading(command: F, checked: Callable[..., Any]) -> F:
     for option in reversed(
         (
-            click.option("--delimiter", help=text("delimiter")),
-            click.option("--encoding", help=text("encoding")),
-            click.option("--decimal", help=text("decimal")),
+            *(
+                click.option(f"--{name}", multiple=True, callback=checked, help=text(name))
+                for name in ("delimiter", "encoding", "decimal")
+            ),
             click.option(
                 "--header/--no-header",
                 default=None,
@@ -102,23 +119,14 @@ def reading_options(command: F) -> F:
                 metavar="FOLDER",
                 help=text("spill_folder"),
             ),
-            click.option(
-                "--table",
-                multiple=True,
-                callback=_once,
-                help=text("table"),
+            *(
+                click.option(f"--{name}", multiple=True, callback=checked, help=text(name))
+                for name in ("table", "query", "sheet")
             ),
-            click.option("--query", multiple=True, callback=_once, help=text("query")),
             click.option(
                 "--description",
                 metavar="FILE",
                 help=text("description"),
-            ),
-            click.option(
-                "--sheet",
-                multiple=True,
-                callback=_once,
-                help=text("sheet"),
             ),
         )
     ):
@@ -199,9 +207,14 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     if file is None:
         file = default_file()
     given = nested(map(assigned, options.get("assignments", ())))
+    each: dict[str, tuple[str, ...]] = {}
     for name in _READING:
-        if options.get(name) is not None:
+        if isinstance(options.get(name), tuple):
+            each[name] = options[name]
+        elif options.get(name) is not None:
             given.setdefault("reading", {})[name] = options[name]
+    if each:
+        given["reading_by_version"] = _by_version(each)
     for name in _SETTINGS:
         value = options.get(name)
         if value:
@@ -215,6 +228,15 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     if options.get("kinds"):
         given["kinds"] = dict(map(_kind, options["kinds"]))
     return file, given
+
+
+def _by_version(each: dict[str, tuple[str, ...]]) -> list[dict[str, str]]:
+    """What is said once for each version, version by version."""
+    versions = max(map(len, each.values()))
+    for name, values in each.items():
+        if len(values) != versions:
+            raise click.BadParameter(text("uneven_options"), param_hint=f"--{name}")
+    return [{name: values[i] for name, values in each.items()} for i in range(versions)]
 
 
 def _kind(given: str) -> tuple[str, str]:

@@ -86,3 +86,4 @@ class Options(TypedDict, total=False):
     theme: ThemeChoice | ThemeKeywords | None
     notes: Mapping[str, str]
     reading: ReadOptions | ReadKeywords
+    reading_by_version: Sequence[ReadOptions | ReadKeywords]

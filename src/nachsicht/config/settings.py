@@ -143,6 +143,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     notes : dict
         Words of the analyst, in Markdown, by what they speak of: ``page``, a section (such as
         ``missing``), ``column/NAME``, ``finding/CODE`` or ``finding/CODE/COLUMN``.
+    reading_by_version : tuple of ReadOptions
+        How each version of a comparison is read, in their order, where that differs; what stands
+        here counts before ``reading``.
     reading : ReadOptions
         How files are read, where it shall not be found out.
     """
@@ -177,6 +180,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     theme: ThemeChoice | None = None
     notes: dict[str, str] = msgspec.field(default_factory=dict)
     reading: ReadOptions = msgspec.field(default_factory=ReadOptions)
+    reading_by_version: tuple[ReadOptions, ...] = ()
 
 
 #: Names of all settings.
@@ -249,6 +253,33 @@ def _nearest(name: str, known: Sequence[str]) -> str:
     if near:
         return phrase("hints.did_you_mean", name=near[0])
     return phrase("hints.known_are", names=", ".join(known))
+
+
+def settings_by_version(settings: Settings, versions: int) -> list[Settings]:
+    """The settings of each version, which say how that one is read.
+
+    Raises
+    ------
+    SettingsError
+        If it is said of another number of versions.
+    """
+    each = settings.reading_by_version
+    if not each:
+        return [settings] * versions
+    if len(each) != versions:
+        raise SettingsError(
+            "readings_for_versions", where="reading_by_version", n=versions, value=len(each)
+        )
+    found = []
+    for own in each:
+        said = {
+            name: value
+            for name in own.__struct_fields__
+            if (value := getattr(own, name)) is not None
+        }
+        reading = msgspec.structs.replace(settings.reading, **said)
+        found.append(msgspec.structs.replace(settings, reading=reading, reading_by_version=()))
+    return found
 
 
 def settings_text(settings: Settings) -> str:

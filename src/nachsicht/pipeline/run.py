@@ -17,7 +17,7 @@ import msgspec
 from nachsicht._util.background import run_in_background
 from nachsicht._util.progress import ProgressListener
 from nachsicht.config.baseline_file import read_accepted
-from nachsicht.config.settings import Settings, as_described
+from nachsicht.config.settings import Settings, as_described, settings_by_version
 from nachsicht.config.theme import theme_of
 from nachsicht.errors import DocumentError
 from nachsicht.i18n import catalogue
@@ -32,6 +32,7 @@ from nachsicht.sources import source_of
 if TYPE_CHECKING:
     from nachsicht.pipeline.lazy_comparison import OnDemand
     from nachsicht.pipeline.lazy_version import VersionOnDemand
+    from nachsicht.sources.protocol import Source
     from nachsicht.table.reader import TableReader
 
 
@@ -56,27 +57,32 @@ def run_comparison(
     # What is wrong with these is reported before long work.
     theme, accepted = theme_of(settings.theme), read_accepted(settings.accepted)
     ready = [_ready(version) for version in data]
+    own_settings = settings_by_version(settings, len(data))
     sources = [
-        None if done else source_of(version, settings.reading)
-        for version, done in zip(data, ready, strict=True)
+        None if done else source_of(version, own.reading)
+        for version, done, own in zip(data, ready, own_settings, strict=True)
     ]
     names = [
-        done.label if done else source.label if source else ""
-        for done, source in zip(ready, sources, strict=True)
+        done.label if done else _name(source, settings, own)
+        for done, source, own in zip(ready, sources, own_settings, strict=True)
     ]
     chosen = labels_for(names, labels or settings.labels or None)
     # These import parts of each other in circles, which two threads must not begin at a time.
     import_module("pyarrow")
     run_in_background(_prepare)
-    opened = [held(source, settings) if source else None for source in sources]
+    opened = [
+        held(source, own) if source else None
+        for source, own in zip(sources, own_settings, strict=True)
+    ]
     versions: list[VersionOnDemand | ProfileDocument] = []
     readers: dict[int, TableReader] = {}
-    for done, name, read, label in zip(ready, names, opened, chosen, strict=True):
+    told = zip(ready, names, opened, chosen, own_settings, strict=True)
+    for done, name, read, label, of_version in told:
         if done is not None:
             versions.append(_relabelled(done, label))
         elif read is not None:
             title = title_for([name], [label])
-            own, reader = _version(read, label, title, settings, listener)
+            own, reader = _version(read, label, title, of_version, listener)
             if reader is not None:
                 readers[len(versions)] = reader
             versions.append(own)
@@ -86,6 +92,12 @@ def run_comparison(
         versions[0].title if len(versions) == 1 else title_for(names, chosen)
     )
     return OnDemand(versions, title, settings, theme, accepted, readers)
+
+
+def _name(source: Source | None, settings: Settings, own: Settings) -> str:
+    """What a source calls itself; of sheets of one workbook, what tells them apart."""
+    sheet = own.reading.sheet if settings.reading_by_version else None
+    return sheet or (source.label if source else "")
 
 
 def _prepare() -> None:
