@@ -19,16 +19,18 @@ from nachsicht.model.kinds import Kind
 from nachsicht.model.profile import ProfileDocument
 from nachsicht.stats.ecdf import Curve
 from nachsicht.stats.hypothesis_tests import levels_p_value
+from nachsicht.table.matched import MatchableRows
 from nachsicht.table.reader import TableReader
 from nachsicht.table.result import RetainedData
 
 
 class Version(msgspec.Struct, frozen=True):
-    """A profile, and its data where that is still at hand, or else can be read again."""
+    """A profile, and its data where that is still at hand, can be read again, or asked for."""
 
     profile: ProfileDocument
     data: RetainedData | None = None
     reader: TableReader | None = None
+    in_database: MatchableRows | None = None
 
     @property
     def table(self) -> Any:

@@ -10,6 +10,7 @@ from nachsicht.comparison.context import ColumnChange, Version, VersionPair
 from nachsicht.comparison.findings.named_columns import key_place
 from nachsicht.comparison.rows.diff import compare_rows
 from nachsicht.comparison.rows.estimate import estimated_rows
+from nachsicht.comparison.rows.in_database import compare_rows_in_database
 from nachsicht.comparison.rows.in_pieces import compare_rows_in_pieces
 from nachsicht.model.comparison import RowChanges, RowEstimate
 from nachsicht.table.reader import TableAtHand, TableReader
@@ -50,6 +51,12 @@ def row_changes(
     if old is not None and new is not None:
         found = compare_rows(old, new, pairs, key, step, different, pmap, moved)
         return KnownRows(found, None)
+    databases = between.old.in_database, between.new.in_database
+    if databases[0] is not None and databases[1] is not None:
+        told = compare_rows_in_database(
+            (databases[0], databases[1]), pairs, key, step, different, pmap
+        )
+        return KnownRows(told, None if told else estimated_rows(pairs, key, step, different))
     readers = _reader(between.old, pmap), _reader(between.new, pmap)
     if readers[0] is None or readers[1] is None:
         return KnownRows(None, estimated_rows(pairs, key, step, different))

@@ -11,16 +11,18 @@ from nachsicht._util.progress import ProgressListener
 from nachsicht.config.settings import Settings
 from nachsicht.errors import SettingsError
 from nachsicht.sources.protocol import Opened
+from nachsicht.table.matched import MatchableRows
 from nachsicht.table.reader import TableReader
 from nachsicht.table.result import Computed, RetainedData
 
 
 class EngineResult(NamedTuple):
-    """What a profile is made of, and the rows: in memory of this process, or to be read again."""
+    """What a profile is made of, and the rows: in memory, to be read again, or in a database."""
 
     computed: Computed
     data: RetainedData | None = None
     reader: TableReader | None = None
+    in_database: MatchableRows | None = None
 
 
 #: Computes a profile: the source, settings, who hears of progress, and the time as of which dates
@@ -66,7 +68,8 @@ def _sql(
 ) -> EngineResult:
     from nachsicht.engines.sql import run_sql
 
-    return EngineResult(run_sql(opened, settings, listener, now))
+    computed, rows = run_sql(opened, settings, listener, now)
+    return EngineResult(computed, in_database=rows)
 
 
 ENGINES: dict[str, Engine] = {

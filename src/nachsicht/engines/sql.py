@@ -33,6 +33,7 @@ from nachsicht.columns.numeric_state import NumberPart
 from nachsicht.config.settings import Settings
 from nachsicht.engines.memory import memory_of
 from nachsicht.engines.plan import check_in_database
+from nachsicht.engines.sql_rows import RowsInDatabase
 from nachsicht.model.notes import Note
 from nachsicht.model.profile import Duplicates
 from nachsicht.sketches.distinct import CountedKeys, KeySample
@@ -45,7 +46,7 @@ from nachsicht.sources.database.aggregates import (
     Spread,
 )
 from nachsicht.sources.database.number_sums import DatabaseNumbers, NumberColumn, NumberSums
-from nachsicht.sources.database.values import array_of
+from nachsicht.sources.database.values import array_of, table_of
 from nachsicht.sources.protocol import Opened, Tally
 from nachsicht.stats.moments import moments_about
 from nachsicht.stats.row_order import OrderPart
@@ -91,8 +92,12 @@ class _Column(NamedTuple):
 
 def run_sql(
     opened: Opened, settings: Settings, listener: ProgressListener, now: int | None = None
-) -> Computed:
+) -> tuple[Computed, RowsInDatabase]:
     """Compute all parts of a profile by a database.
+
+    Returns
+    -------
+    (what a profile is made of, what asks for the rows again)
 
     Raises
     ------
@@ -108,7 +113,8 @@ def run_sql(
         opened.facts.notes.append(
             Note("computed_in_database", {"rows": drawn, "of": observed.rows})
         )
-        return finish_observed(observed, asked.plan, now, pool.map).computed
+        computed = finish_observed(observed, asked.plan, now, pool.map).computed
+    return computed, RowsInDatabase(opened.facts.name, opened.database, asked.readings, asked.plan)
 
 
 class _Asked:
@@ -116,7 +122,7 @@ class _Asked:
 
     def __init__(self, table: DatabaseTable, settings: Settings, opened: Opened) -> None:
         self.rows, _ = table.counts()
-        drawn = _as_arrow(table.names, table.drawn(SIZE))
+        drawn = table_of(table.names, table.drawn(SIZE))
         numbers = [f.name for f in drawn.schema if _family(f.type) in ("whole", "number")]
         as_texts = table.with_texts(numbers)
         as_texts |= {field.name for field in drawn.schema if not _is_plain(field.type)}
@@ -124,7 +130,7 @@ class _Asked:
             table = table.read_as(
                 [ColumnReading(n, "text" if n in as_texts else "unknown") for n in table.names]
             )
-            drawn = _as_arrow(table.names, table.drawn(SIZE))
+            drawn = table_of(table.names, table.drawn(SIZE))
         most = int(memory_of(settings) * _KEPT)
         self.plan = plan_table(drawn, settings, most, opened.description, self.rows)
         self._drawn = examined(drawn, self.plan)
@@ -133,7 +139,8 @@ class _Asked:
             _column(place, drawn.schema.field(name), self._drawn.column(place), name in masked)
             for place, name in enumerate(self.plan.schema.names)
         ]
-        self._table = table.read_as([_reading(column, settings) for column in self._columns])
+        self.readings = tuple(_reading(column, settings) for column in self._columns)
+        self._table = table.read_as(self.readings)
         _, self._held = self._table.counts()
         self._ranked = [c.name for c in self._columns if c.is_ranked]
         self._numbers = DatabaseNumbers(
@@ -297,11 +304,6 @@ def _levelled(column: LevelledColumn, tally: Tally, values: Any) -> _Crossed:
     names, codes = levels_in(values, None)
     cells = dict(zip(tally.values, codes.tolist(), strict=True))
     return _Crossed(LevelledColumn(column.name, column.position, tuple(names)), cells, tally.counts)
-
-
-def _as_arrow(names: Sequence[str], rows: Sequence[Sequence[Any]]) -> Any:
-    columns = list(zip(*rows, strict=True)) if rows else [()] * len(names)
-    return pa.table([array_of(column) for column in columns], list(names))
 
 
 def _column(place: int, field: Any, drawn: Any, masked: bool) -> _Column:

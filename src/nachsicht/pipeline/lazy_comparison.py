@@ -20,14 +20,13 @@ from nachsicht.pipeline.check_columns import check_columns
 from nachsicht.pipeline.check_hidden import check_hidden, refuse_share_safe
 from nachsicht.pipeline.lazy_version import VersionOnDemand
 from nachsicht.sharing.comparison import share_safe
-from nachsicht.table.reader import TableReader
 
 
 class OnDemand:
     """Versions in order: those in memory are computed part by part, others are documents.
 
-    A profile is one of one version. ``readers`` read the rows of versions that do not fit in
-    memory, by their positions.
+    A profile is one of one version. ``elsewhere`` are those whose rows are not in memory, by their
+    positions, with what gives these rows.
 
     Raises
     ------
@@ -42,10 +41,10 @@ class OnDemand:
         settings: Settings,
         theme: Theme | None,
         accepted: Sequence[Accepted],
-        readers: Mapping[int, TableReader],
+        elsewhere: Mapping[int, Version],
     ) -> None:
         self.versions, self.title, self._settings = tuple(versions), title, settings
-        self._theme, self._accepted, self._readers = theme, accepted, readers
+        self._theme, self._accepted, self._elsewhere = theme, accepted, elsewhere
         check_columns(versions, settings)
         check_hidden(versions, settings)
         if len(versions) > 1 or settings.share:
@@ -64,7 +63,9 @@ class OnDemand:
         versions = [
             version.whole()
             if isinstance(version, VersionOnDemand)
-            else Version(version, None, self._readers.get(i))
+            else msgspec.structs.replace(
+                self._elsewhere.get(i) or Version(version), profile=version
+            )
             for i, version in enumerate(self.versions)
         ]
         settings = _with_key(self._settings, [version.profile for version in versions])

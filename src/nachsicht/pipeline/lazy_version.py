@@ -45,9 +45,9 @@ def version_of(
     own, opened = as_described(settings, opened.description), without_hidden(opened, settings)
     found = run_engine(opened, own, listener or ignore_progress, _microseconds())
     origin = _origin(opened, settings, seconds_since(started))
-    computed, data, reader = found
+    computed, data, reader, in_database = found
     version = _put_together(label, title, computed, data, origin, own, opened.description)
-    return msgspec.structs.replace(version, reader=reader)
+    return msgspec.structs.replace(version, reader=reader, in_database=in_database)
 
 
 class VersionOnDemand:

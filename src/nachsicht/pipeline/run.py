@@ -30,10 +30,10 @@ from nachsicht.pipeline.open import Held, held
 from nachsicht.sources import source_of
 
 if TYPE_CHECKING:
+    from nachsicht.comparison.context import Version
     from nachsicht.pipeline.lazy_comparison import OnDemand
     from nachsicht.pipeline.lazy_version import VersionOnDemand
     from nachsicht.sources.protocol import Source
-    from nachsicht.table.reader import TableReader
 
 
 def run_profile(
@@ -75,23 +75,23 @@ def run_comparison(
         for source, own in zip(sources, own_settings, strict=True)
     ]
     versions: list[VersionOnDemand | ProfileDocument] = []
-    readers: dict[int, TableReader] = {}
+    elsewhere: dict[int, Version] = {}
     told = zip(ready, names, opened, chosen, own_settings, strict=True)
     for done, name, read, label, of_version in told:
         if done is not None:
             versions.append(_relabelled(done, label))
         elif read is not None:
             title = title_for([name], [label])
-            own, reader = _version(read, label, title, of_version, listener)
-            if reader is not None:
-                readers[len(versions)] = reader
+            own, kept = _version(read, label, title, of_version, listener)
+            if kept is not None:
+                elsewhere[len(versions)] = kept
             versions.append(own)
     from nachsicht.pipeline.lazy_comparison import OnDemand
 
     title = settings.title or (
         versions[0].title if len(versions) == 1 else title_for(names, chosen)
     )
-    return OnDemand(versions, title, settings, theme, accepted, readers)
+    return OnDemand(versions, title, settings, theme, accepted, elsewhere)
 
 
 def _name(source: Source | None, settings: Settings, own: Settings) -> str:
@@ -111,14 +111,14 @@ def _prepare() -> None:
 
 def _version(
     read: Held, label: str, title: str, settings: Settings, listener: ProgressListener | None
-) -> tuple[VersionOnDemand | ProfileDocument, TableReader | None]:
-    """A version, and what reads its rows again where they are not in memory."""
+) -> tuple[VersionOnDemand | ProfileDocument, Version | None]:
+    """A version, and with it what gives its rows again where they are not in memory."""
     from nachsicht.pipeline.lazy_version import VersionOnDemand, version_of
 
     if read.table is not None:
         return VersionOnDemand(read, label, title, settings, listener), None
     made = version_of(read.opened, label, title, settings, listener)
-    return made.profile, made.reader
+    return made.profile, made
 
 
 def plan_run(data: object, settings: Settings) -> Plan:

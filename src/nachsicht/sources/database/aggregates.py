@@ -84,6 +84,11 @@ class DatabaseTable:
     ) -> None:
         self._connection, self._rows, self.names, self.key = connection, rows, names, key
 
+    @property
+    def server(self) -> str:
+        """The database that it is in, without a password."""
+        return str(self._connection.engine.url.render_as_string(hide_password=True))
+
     def value(self, name: str) -> Any:
         """A column, to be used in statements."""
         return self._rows.c[name]

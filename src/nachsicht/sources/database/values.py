@@ -40,6 +40,12 @@ def array_of(values: Sequence[Any]) -> Any:
         return pa.array([None if v is None else str(v) for v in values], pa.large_string())
 
 
+def table_of(names: Sequence[str], rows: Sequence[Sequence[Any]]) -> Any:
+    """Rows as an Arrow table."""
+    columns = list(zip(*rows, strict=True)) if rows else [()] * len(names)
+    return pa.table([array_of(column) for column in columns], list(names))
+
+
 def _as(values: tuple[Any, ...], array: Any, kind: Any) -> Any:
     if kind == pa.large_string():
         return pa.array([None if v is None else str(v) for v in values], kind)
