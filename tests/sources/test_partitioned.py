@@ -7,6 +7,8 @@ import pyarrow.parquet as pq
 import pytest
 
 import nachsicht
+from nachsicht.config.settings import ReadOptions
+from nachsicht.sources import source_of
 from nachsicht.testing import differences, sample_table
 
 
@@ -130,3 +132,14 @@ def test_workers_read_object_storage_themselves(object_storage, tmp_path):
     assert found.fingerprint == here.fingerprint
     assert not [*differences(here, found, None)]
     assert "geheim" not in repr(found)
+
+
+def test_parts_that_are_open_hold_no_rows(tmp_path):
+    rng = np.random.default_rng(4)
+    for part in range(8):
+        columns = {f"n{i}": rng.normal(size=50_000) for i in range(4)}
+        pq.write_table(pa.table(columns), tmp_path / f"{part}.parquet")
+    before = pa.total_allocated_bytes()
+    opened = source_of(tmp_path, ReadOptions()).open()
+    assert pa.total_allocated_bytes() - before < 1_000_000  # of 13 MB
+    assert opened.memory_bytes > 10_000_000

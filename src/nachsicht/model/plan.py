@@ -58,6 +58,7 @@ class Plan(msgspec.Struct, frozen=True, kw_only=True):
             if self.data_bytes is None
             else phrase("plan.memory_of", data=size(self.data_bytes), memory=memory),
             phrase("plan.exact") if self.exact else self._of_engine("estimates"),
+            *(() if self.exact else (self._of_engine("again"),)),
         )
 
     def _of_engine(self, about: str, **facts: object) -> str:

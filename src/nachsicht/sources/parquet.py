@@ -37,7 +37,8 @@ def open_parquet(path: Path | StoredParquet, facts: SourceFacts) -> Opened:
 
     facts.format = "parquet"
     with errors_as_damaged(path, "Parquet"):
-        file = pq.ParquetFile(_stream(path))
+        # It is held as long as the source: what it had read beforehand would be too.
+        file = pq.ParquetFile(_stream(path), pre_buffer=False)
     groups = [file.metadata.row_group(i).total_byte_size for i in range(file.num_row_groups)]
 
     def table() -> Any:
