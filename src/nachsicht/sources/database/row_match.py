@@ -38,7 +38,7 @@ class RowMatch:
         Names of the columns of the key in both.
     compared : sequence of (str, str)
         Names of the other columns that are compared.
-    flags : set of str
+    flags : (set of str, set of str)
         Those that hold flags, of which databases have no smallest one.
     """
 
