@@ -114,7 +114,7 @@ def test_memory_that_is_stated_holds_or_the_input_is_refused(name, tmp_path):
 
 @pytest.mark.parametrize("ending", ["jsonl", "jsonl.gz"])
 def test_json_lines_in_pieces_are_those_in_memory(tmp_path, monkeypatch, ending):
-    monkeypatch.setattr("nachsicht.sources.json_lines._PIECE", 20_000)
+    monkeypatch.setattr("nachsicht.sources.json.lines._PIECE", 20_000)
     rows = [f'{{"hive":{i},"kg":{i % 40}}}' for i in range(3_000)]
     rows[2_000] = '{"hive":2000,"kg":7.5,"note":"calm"}'  # another type, and a further column
     rows[2_500] = '{"hive":"H-2500","kg":3}'

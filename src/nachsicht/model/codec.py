@@ -39,17 +39,20 @@ def pack(data: bytes) -> bytes:
 _BROKEN = (OSError, EOFError, zlib.error)
 #: Of a document; those of thousands of columns take some ten million.
 _MOST_BYTES = 64 << 20
+#: Within so many bytes a document says of which format it is.
+_HEAD_BYTES = 1 << 16
 
 
 def could_be_document(path: Path) -> bool:
-    """Whether a file may hold a document: its name says JSON and it begins with a brace."""
+    """Whether a file may hold a document: its name says JSON, and it begins as documents do."""
     if not path.name.endswith((".json", ".json.gz")) or not path.is_file():
         return False
     with gzip.open(path) if path.suffix == ".gz" else path.open("rb") as file:
         try:
-            return file.read(1) == b"{"
+            head = file.read(_HEAD_BYTES)
         except _BROKEN:
             return False
+    return head.lstrip()[:1] == b"{" and b'"format_version"' in head
 
 
 def read_document(path: Path) -> Document:

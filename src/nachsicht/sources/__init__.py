@@ -41,7 +41,10 @@ def _in_memory(data: object) -> Source:
     if engine := cluster_of(data):
         return ClusterFrame(data, engine)
     from nachsicht.sources.dataframes import FrameSource, gives_table
+    from nachsicht.sources.python_objects import source_of_object
 
+    if source := source_of_object(data):
+        return source
     if gives_table(data):
         return FrameSource(data)
     raise SourceError("not_a_table", where=type(data).__name__)

@@ -57,7 +57,7 @@ def _workbook(path: Path, _: str | None, options: ReadOptions, facts: SourceFact
 
 
 def _json(path: Path, compression: str | None, _: ReadOptions, facts: SourceFacts) -> Opened:
-    from nachsicht.sources.json_lines import open_json
+    from nachsicht.sources.json.lines import open_json
 
     return open_json(path, compression, facts)
 

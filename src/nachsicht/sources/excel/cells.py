@@ -16,7 +16,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from nachsicht.sources.json_lines import column_of
+from nachsicht.sources.json.lines import column_of
 
 #: Exit statuses: what cannot be read, no sheet of that name, no sheet with a table.
 DAMAGED, NO_SHEET, EMPTY = 3, 4, 5

@@ -1,4 +1,4 @@
-"""JSON Lines, and JSON that holds a list of records."""
+"""JSON Lines, and JSON that holds a list of records or an object of columns."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ import pyarrow as pa
 
 from nachsicht.errors import MOST_DEPTH, UnreadableSourceError, too_deep
 from nachsicht.sources.compression import BROKEN, open_bytes, unpacked_bytes
+from nachsicht.sources.json.objects import columns_in, columns_of_records
 from nachsicht.sources.protocol import Opened, Restart, SourceFacts
 
 _TEXTS = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
@@ -28,15 +29,15 @@ _OBJECTS, _LINES = 12, 2
 
 
 def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened:
-    """One record a line, or one list of records; decided by the first sign."""
+    """One record a line, one list of records, or one object of columns; the beginning tells."""
     with _unpacking(path), open_bytes(path, compression) as file:
-        first = file.read(_AT_ONCE).lstrip()[:1]
+        head = file.read(_AT_ONCE).lstrip()
     size = unpacked_bytes(path, compression)
-    if first == b"[":
+    if head[:1] == b"[" or _is_one_object(head):
         facts.format = "json"
 
         def records() -> Any:
-            return _from_list(path, _checked(path, _read(path, compression)))
+            return _from_value(path, _checked(path, _read(path, compression)))
 
         return Opened(
             facts, _OBJECTS * size, records, lambda: iter([(records(), size)]), whole=True
@@ -47,6 +48,20 @@ def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened
         return _from_lines(path, _checked(path, _read(path, compression)))
 
     return Opened(facts, _LINES * size, table, partial(_batches, path, compression, {}))
+
+
+def _is_one_object(head: bytes) -> bool:
+    """Whether text that begins with a brace is one object, not a record on each line."""
+    if head[:1] != b"{":
+        return False
+    line, _, rest = head.partition(b"\n")
+    try:
+        value = msgspec.json.decode(line)
+    except (msgspec.DecodeError, UnicodeError):
+        # Spread over lines; or a first record that is damaged, which the lines behind it tell.
+        return not rest.lstrip().startswith(b"{")
+    # A single record may be all that there is.
+    return not rest.strip() and isinstance(value, dict) and columns_in(value) is not None
 
 
 def _read(path: Path, compression: str | None) -> bytes:
@@ -174,19 +189,24 @@ def _decode_lines(path: Path, data: bytes, first: int, cause: Exception) -> list
     return records
 
 
-def _from_list(path: Path, data: bytes) -> Any:
+def _from_value(path: Path, data: bytes) -> Any:
     try:
-        records = msgspec.json.decode(data)
+        value = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeError) as error:
         raise UnreadableSourceError("not_json", where=str(path), error=error) from error
-    return _table_of(path, records)
+    if isinstance(value, list):
+        return _table_of(path, value)
+    columns = columns_in(value)
+    if columns is None:
+        raise UnreadableSourceError("json_object_not_table", where=str(path))
+    return pa.table({name: column_of(values) for name, values in columns.items()})
 
 
 def _table_of(path: Path, records: list[Any]) -> Any:
     if not all(isinstance(record, dict) for record in records):
         raise UnreadableSourceError("json_not_records", where=str(path))
-    names = list(dict.fromkeys(name for record in records for name in record))
-    return pa.table({name: column_of([r.get(name) for r in records]) for name in names})
+    columns = columns_of_records(records)
+    return pa.table({name: column_of(values) for name, values in columns.items()})
 
 
 def column_of(values: list[Any]) -> Any:
