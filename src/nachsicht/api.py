@@ -33,8 +33,8 @@ def profile(
     Parameters
     ----------
     data : path, frame or Arrow data
-        A CSV or Parquet file, a pandas frame, or any object with the Arrow PyCapsule
-        interface (Polars, PyArrow, DuckDB …).
+        A file or folder; a frame; any object with the Arrow PyCapsule interface (Polars,
+        PyArrow, DuckDB …); a list of records, a dictionary of columns, or an array.
     label : str, optional
         What to call the version; by default the file's name.
     settings : Settings or path, optional

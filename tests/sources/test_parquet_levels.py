@@ -8,7 +8,7 @@ import pytest
 
 import nachsicht
 from nachsicht.arrow.dictionary import stored_type
-from nachsicht.sources.parquet import open_parquet
+from nachsicht.sources.columnar.parquet import open_parquet
 from nachsicht.sources.protocol import SourceFacts
 
 ROWS = 30_000

@@ -31,6 +31,8 @@ def source_of(data: object, reading: ReadOptions) -> Source:
         return DescribedSource(_at_address(data, reading), None, reading)
     if isinstance(data, str | PathLike):
         path = Path(data).expanduser()
+        if kind := _database_in(path):
+            return DescribedSource(_at_address(f"{kind}:///{path}", reading), None, reading)
         return DescribedSource(_at_path(path, reading), path, reading)
     return DescribedSource(_in_memory(data), None, reading)
 
@@ -58,6 +60,20 @@ def _at_address(address: str, reading: ReadOptions) -> Source:
     from nachsicht.sources.remote import RemoteSource
 
     return RemoteSource(address, reading)
+
+
+def _database_in(path: Path) -> str:
+    """The kind of database that a file is, by its first bytes; nothing for other files."""
+    if not path.is_file():
+        return ""
+    try:
+        with path.open("rb") as file:
+            head = file.read(16)
+    except OSError:  # which is told where it is read
+        return ""
+    if head == b"SQLite format 3\0":
+        return "sqlite"
+    return "duckdb" if head[8:12] == b"DUCK" else ""
 
 
 def _with_versions(path: Path, reading: ReadOptions) -> Source | None:

@@ -39,15 +39,21 @@ class FileFormat(msgspec.Struct, frozen=True):
 
 
 def _parquet(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
-    from nachsicht.sources.parquet import open_parquet
+    from nachsicht.sources.columnar.parquet import open_parquet
 
     return open_parquet(path, facts)
 
 
 def _arrow(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
-    from nachsicht.sources.arrow_ipc import open_arrow
+    from nachsicht.sources.columnar.arrow_ipc import open_arrow
 
     return open_arrow(path, facts)
+
+
+def _orc(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.columnar.orc import open_orc
+
+    return open_orc(path, facts)
 
 
 def _workbook(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
@@ -74,6 +80,7 @@ def _delimited(
 FORMATS: tuple[FileFormat, ...] = (
     FileFormat(_parquet, (".parquet", ".pq"), magic=b"PAR1"),
     FileFormat(_arrow, (".arrow", ".feather", ".ipc"), magic=b"ARROW1"),
+    FileFormat(_orc, (".orc",), magic=b"ORC"),
     FileFormat(_workbook, (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"), sheets=True),
     FileFormat(_json, (".json", ".jsonl", ".ndjson"), compressible=True),
 )

@@ -16,10 +16,10 @@ from nachsicht.config.settings import ReadOptions
 from nachsicht.errors import SourceNotFoundError, UnreadableSourceError
 from nachsicht.i18n import phrase
 from nachsicht.sources.archives import ArchiveSource
+from nachsicht.sources.columnar.parquet import open_parquet
 from nachsicht.sources.compression import is_archive
 from nachsicht.sources.files import FileSource, plain_name
 from nachsicht.sources.folders import MOST_FILES, Part, is_part, open_parts
-from nachsicht.sources.parquet import open_parquet
 from nachsicht.sources.partitions import is_partition, keys_in
 from nachsicht.sources.protocol import Opened, SourceFacts
 from nachsicht.sources.stdin import open_copied

@@ -69,9 +69,12 @@ class DatabaseSource(msgspec.Struct, frozen=True):
 
     def open(self) -> Opened:
         """Find the columns and the number of rows."""
-        if bool(self.reading.table) == bool(self.reading.query):
+        if self.reading.table and self.reading.query:
             raise UnreadableSourceError("no_table_or_query", where=self._shown)
         self._check_file()
+        if not self.reading.table and not self.reading.query:
+            reading = msgspec.structs.replace(self.reading, table=self._only_table())
+            return msgspec.structs.replace(self, reading=reading).open()
         with self._connection() as connection:
             statement = self._statement(connection)
             description = self._description(connection)
@@ -104,6 +107,26 @@ class DatabaseSource(msgspec.Struct, frozen=True):
         known = self._url.get_backend_name() in BACKENDS
         database = partial(self._in_database, names) if known else None
         return Opened(facts, size, table, batches, description=description, database=database)
+
+    def _only_table(self) -> str:
+        """The one table that there is.
+
+        Raises
+        ------
+        UnreadableSourceError
+            If there are several, which are named, or none.
+        """
+        import sqlalchemy as sql
+
+        with self._connection() as connection:
+            known = sql.inspect(connection).get_table_names()
+        if len(known) == 1:
+            return str(known[0])
+        raise UnreadableSourceError(
+            "no_table_or_query",
+            where=self._shown,
+            todo=phrase("hints.known_are", names=", ".join(map(str, known))) if known else "",
+        )
 
     @contextmanager
     def _in_database(self, names: Sequence[str]) -> Iterator[DatabaseTable]:

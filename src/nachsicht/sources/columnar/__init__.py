@@ -1,0 +1,1 @@
+"""Files that keep columns: Parquet, Arrow, ORC."""
