@@ -27,6 +27,7 @@ class ReadKeywords(TypedDict, total=False):
     """As `ReadOptions`, by keyword."""
 
     delimiter: str | None
+    widths: Sequence[int] | None
     quote: str | None
     decimal: str | None
     encoding: str | None

@@ -38,6 +38,8 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     ----------
     delimiter, quote, decimal : str, optional
         Single characters of delimited text.
+    widths : tuple of int, optional
+        Of the columns of text that stand below each other, in characters.
     encoding : str, optional
         Name of the encoding of text.
     header : bool, optional
@@ -52,6 +54,7 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     """
 
     delimiter: str | None = None
+    widths: tuple[int, ...] | None = None
     quote: str | None = None
     decimal: str | None = None
     encoding: str | None = None

@@ -15,6 +15,7 @@ from nachsicht.errors import UnreadableSourceError
 from nachsicht.model.notes import Note
 from nachsicht.sources.compression import BROKEN, open_bytes, unpacked_bytes
 from nachsicht.sources.csv.dialect import (
+    NO_DELIMITER,
     Dialect,
     check_reading,
     decode,
@@ -44,6 +45,8 @@ MOST_UNREAD = 0.1
 #: bytes further on.
 SAMPLE, _WINDOWS, _WINDOW = 1 << 22, 16, 1 << 16
 _HEAD = 1 << 20
+#: Letters in which it is looked for columns that stand below each other.
+_FEW = 1 << 16
 _NARROW = ("utf-8", "utf-8-sig", "cp1252")
 #: Bytes that are parsed at once, and at most, where a field is longer.
 _BLOCK, _LONGEST = 1 << 21, 1 << 30
@@ -79,6 +82,11 @@ def open_delimited(
         Encoding(reading.encoding) if reading.encoding else find_encoding(sample, whole, str(path))
     )
     text = decode(sample, found.name)
+    below = _columns_below(text, whole, reading, str(path))
+    if reading.widths or below:
+        from nachsicht.sources.csv.fixed_width import open_fixed_width
+
+        return open_fixed_width(path, _whole_text(path, compression, found), below, reading)
     dialect = find_dialect(text, whole, reading, str(path))
     facts.format = "csv"
     reader = _Reader(path, compression, dialect, found, facts)
@@ -86,6 +94,28 @@ def open_delimited(
     facts.notes += [Note("compressed", {"by": compression})] if compression else []
     facts.notes += [*notes_of(dialect), *encoding_notes(found), *notes_of_texts(reader.texts)]
     return Opened(facts, 2 * unpacked_bytes(path, compression), reader.table, reader.batches)
+
+
+def _columns_below(
+    text: str, whole: bool, reading: ReadOptions, where: str
+) -> list[tuple[int, int]]:
+    """Columns that stand below each other, where no delimiter but blanks divides the lines."""
+    if reading.delimiter or reading.widths or "  " not in text[:_FEW]:
+        return []
+    from nachsicht.sources.csv.fixed_width import fields_in
+
+    few = text[:_FEW]
+    found = fields_in(few, whole and len(few) == len(text))
+    divided = found and find_dialect(text, whole, reading, where).delimiter
+    return found if divided in (" ", NO_DELIMITER) else []
+
+
+def _whole_text(path: Path, compression: str | None, encoding: Encoding) -> str:
+    try:
+        with open_bytes(path, compression) as file:
+            return decode(file.read(), encoding.name)
+    except BROKEN as error:
+        raise UnreadableSourceError("not_decompressed", where=str(path), error=error) from error
 
 
 class _Reader(msgspec.Struct):
