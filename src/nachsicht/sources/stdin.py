@@ -4,37 +4,17 @@ from __future__ import annotations
 
 import shutil
 import sys
-import tempfile
-import weakref
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 import msgspec
 
 from nachsicht.config.settings import ReadOptions
-from nachsicht.errors import NachsichtError, UnreadableSourceError
 from nachsicht.sources.files import FileSource
 from nachsicht.sources.folders import FolderSource
 from nachsicht.sources.protocol import Opened, Source
-
-
-class _Place:
-    """A folder that is removed with the last one who holds it, at the end at the latest."""
-
-    def __init__(self) -> None:
-        self.path = Path(tempfile.mkdtemp(prefix="nachsicht-"))
-        weakref.finalize(self, shutil.rmtree, self.path, True)
-
-    @contextmanager
-    def errors_named(self, shown_name: str) -> Iterator[None]:
-        """Errors name what was copied, not the copy, which nobody can look at."""
-        try:
-            yield
-        except NachsichtError as error:
-            where = error.where.replace(f"{self.path}/", f"{shown_name}: ")
-            raise type(error)(error.what, where=where, todo=error.todo) from error
+from nachsicht.sources.temporary import open_for_now
 
 
 def open_copied(
@@ -64,7 +44,7 @@ def open_copied(
         with (folder / name).open("wb") as file:
             write(file)
 
-    return _open(fill, lambda folder: kind(folder / name, reading), shown_name)
+    return open_for_now(fill, lambda folder: kind(folder / name, reading).open(), shown_name)
 
 
 def open_folder(write: Callable[[Path], None], shown_name: str, reading: ReadOptions) -> Opened:
@@ -80,46 +60,13 @@ def open_folder(write: Callable[[Path], None], shown_name: str, reading: ReadOpt
         How they are read.
     """
 
-    def source(folder: Path) -> Source:
+    def opened_in(folder: Path) -> Opened:
         files = list(folder.iterdir())
-        return FileSource(files[0], reading) if len(files) == 1 else FolderSource(folder, reading)
+        if len(files) == 1:
+            return FileSource(files[0], reading).open()
+        return FolderSource(folder, reading).open()
 
-    return _open(write, source, shown_name)
-
-
-def _open(
-    write: Callable[[Path], None], source: Callable[[Path], Source], shown_name: str
-) -> Opened:
-    place = _Place()
-    try:
-        write(place.path)
-    except OSError as error:
-        raise UnreadableSourceError(
-            "not_copied",
-            where=shown_name,
-            path=place.path,
-            value=error.strerror or type(error).__name__,
-        ) from error
-    with place.errors_named(shown_name):
-        opened = source(place.path).open()
-    opened.facts.name = shown_name
-    kept = _Kept(place, opened)
-    return Opened(opened.facts, opened.memory_bytes, kept.table, kept.batches, whole=opened.whole)
-
-
-class _Kept(msgspec.Struct, frozen=True):
-    """Reads from a place, and holds it as long as somebody may read."""
-
-    place: _Place
-    opened: Opened
-
-    def table(self) -> Any:
-        with self.place.errors_named(self.opened.facts.name):
-            return self.opened.table()
-
-    def batches(self) -> Iterator[tuple[Any, int]]:
-        with self.place.errors_named(self.opened.facts.name):
-            yield from self.opened.batches()
+    return open_for_now(write, opened_in, shown_name)
 
 
 class Stream(msgspec.Struct, frozen=True):

@@ -3,20 +3,11 @@
 from __future__ import annotations
 
 import csv
-import io
 import re
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import BinaryIO
 
-import msgspec
 import numpy as np
-
-from nachsicht.config.settings import ReadOptions
-from nachsicht.errors import UnreadableSourceError
-from nachsicht.model.notes import Note
-from nachsicht.sources.protocol import Opened
-from nachsicht.sources.stdin import open_copied
 
 #: Fewer lines may stand below each other by accident.
 _FEWEST_LINES = 5
@@ -57,32 +48,10 @@ def fields_of(widths: Sequence[int]) -> list[Field]:
     return list(zip([0, *ends[:-1]], ends, strict=True))
 
 
-def open_fixed_width(path: Path, text: str, first: Sequence[Field], reading: ReadOptions) -> Opened:
-    """All of a text, cut where its columns end: where widths say, or all lines have blanks.
-
-    ``first`` are the columns that its first lines have.
-
-    Raises
-    ------
-    UnreadableSourceError
-        If later lines have no blank where the first ones have one between two columns.
-    """
-    fields = fields_of(reading.widths) if reading.widths else fields_in(text, whole=True)
-    if len(fields) < len(first):
-        raise UnreadableSourceError("columns_not_below", where=str(path))
-
-    def write(file: BinaryIO) -> None:
-        with io.TextIOWrapper(file, "utf-8", newline="") as out:
-            csv.writer(out, delimiter="\t").writerows(_rows(text, fields))
-
-    reading = msgspec.structs.replace(reading, delimiter="\t", encoding="utf-8", widths=None)
-    opened = open_copied(write, path.name, path.name, reading)
-    opened.facts.notes[:] = [
-        note for note in opened.facts.notes if note.code not in ("delimiter_tab", "encoding")
-    ]
-    opened.facts.notes.insert(0, Note("fixed_width", {"n": len(fields)}))
-    opened.facts.size_bytes = path.stat().st_size
-    return opened
+def write_delimited(text: str, fields: Sequence[Field], path: Path) -> None:
+    """The same rows with a tab between any two columns."""
+    with path.open("w", encoding="utf-8", newline="") as file:
+        csv.writer(file, delimiter="\t").writerows(_rows(text, fields))
 
 
 def _lines(text: str) -> list[str]:

@@ -38,6 +38,7 @@ from nachsicht.sources.csv.text_columns import (
     without_marks,
 )
 from nachsicht.sources.protocol import Opened, Restart, SourceFacts
+from nachsicht.sources.temporary import open_for_now
 
 #: A file of which more lines than this share cannot be read is no table.
 MOST_UNREAD = 0.1
@@ -84,9 +85,7 @@ def open_delimited(
     text = decode(sample, found.name)
     below = _columns_below(text, whole, reading, str(path))
     if reading.widths or below:
-        from nachsicht.sources.csv.fixed_width import open_fixed_width
-
-        return open_fixed_width(path, _whole_text(path, compression, found), below, reading)
+        return _open_below(path, _whole_text(path, compression, found), below, reading, facts)
     dialect = find_dialect(text, whole, reading, str(path))
     facts.format = "csv"
     reader = _Reader(path, compression, dialect, found, facts)
@@ -108,6 +107,38 @@ def _columns_below(
     found = fields_in(few, whole and len(few) == len(text))
     divided = found and find_dialect(text, whole, reading, where).delimiter
     return found if divided in (" ", NO_DELIMITER) else []
+
+
+def _open_below(
+    path: Path,
+    text: str,
+    first: list[tuple[int, int]],
+    reading: ReadOptions,
+    facts: SourceFacts,
+) -> Opened:
+    """All of a text, cut where its columns end: where widths say, or all lines have blanks.
+
+    ``first`` are the columns that its first lines have.
+    """
+    from nachsicht.sources.csv.fixed_width import fields_in, fields_of, write_delimited
+
+    fields = fields_of(reading.widths) if reading.widths else fields_in(text, whole=True)
+    if len(fields) < len(first):
+        raise UnreadableSourceError("columns_not_below", where=str(path))
+    reading = msgspec.structs.replace(reading, delimiter="\t", encoding="utf-8", widths=None)
+
+    def opened_in(folder: Path) -> Opened:
+        copy = folder / path.name
+        own = SourceFacts(path.name, "csv", copy.stat().st_size)
+        return open_delimited(copy, None, reading, own)
+
+    opened = open_for_now(
+        lambda folder: write_delimited(text, fields, folder / path.name), opened_in, path.name
+    )
+    opened.facts.notes[:] = [note for note in opened.facts.notes if note.code != "delimiter_tab"]
+    opened.facts.notes.insert(0, Note("fixed_width", {"n": len(fields)}))
+    opened.facts.size_bytes = facts.size_bytes
+    return opened
 
 
 def _whole_text(path: Path, compression: str | None, encoding: Encoding) -> str:
