@@ -14,7 +14,7 @@ from nachsicht.comparison.rows.cell_counts import CellCounts, with_counts
 from nachsicht.comparison.rows.keys import KeyCandidate, Place, detect_keys
 from nachsicht.comparison.rows.match import RowsAtHand, names_rows
 from nachsicht.model.column import ColumnSummary
-from nachsicht.model.comparison import RowChanges
+from nachsicht.model.comparison import CellChange, RowChanges
 from nachsicht.table.matched import MatchableRows, MatchedInDatabase
 
 _Pairs = Sequence[tuple[ColumnSummary, ColumnSummary]]
@@ -92,15 +92,19 @@ def _told(
     in_key = {place for _, place in key}
     return msgspec.structs.replace(
         told,
-        changed_cells=tuple(
-            msgspec.structs.replace(cell, row_numbers=()) for cell in told.changed_cells
-        ),
+        changed_cells=tuple(map(_without_numbers, told.changed_cells)),
         not_compared=tuple(
             name for place, name in names.items() if place not in in_key | {*compared}
         ),
         lost_level=None,
         lost_run=None,
     )
+
+
+def _without_numbers(cell: CellChange) -> CellChange:
+    """A column's changes without what tells of the order of the rows."""
+    along = any(condition.by is None for condition in cell.where)
+    return msgspec.structs.replace(cell, row_numbers=(), where=() if along else cell.where)
 
 
 def _side(table: pa.Table) -> RowsAtHand:
