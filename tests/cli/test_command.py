@@ -97,6 +97,7 @@ BAD = {
         "used twice",
     ),
     "a document of another kind": (["compare", "other.json", "good.csv"], "other.json"),
+    "an object that holds nothing": (["compare", "nothing.json", "good.csv"], "nothing.json"),
 }
 
 
@@ -105,7 +106,8 @@ def test_bad_input_is_one_line_and_exit_2_and_nothing_half_written(case, tmp_pat
     (tmp_path / "good.csv").write_text("a,b\n1,2\n3,4\n")
     (tmp_path / "empty.csv").touch()
     (tmp_path / "picture.csv").write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0")
-    (tmp_path / "other.json").write_text("{}")
+    (tmp_path / "other.json").write_text('{"type": "comparison", "format_version": 2}')
+    (tmp_path / "nothing.json").write_text("{}")
     before = sorted(tmp_path.iterdir())
     words, said = BAD[case]
     done = run(*words, cwd=tmp_path)

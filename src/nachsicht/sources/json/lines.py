@@ -61,7 +61,8 @@ def _is_one_object(head: bytes) -> bool:
         # Spread over lines; or a first record that is damaged, which the lines behind it tell.
         return not rest.lstrip().startswith(b"{")
     # A single record may be all that there is.
-    return not rest.strip() and isinstance(value, dict) and columns_in(value) is not None
+    single = not rest.strip() and isinstance(value, dict)
+    return single and (not value or columns_in(value) is not None)
 
 
 def _read(path: Path, compression: str | None) -> bytes:
