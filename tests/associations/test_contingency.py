@@ -110,6 +110,20 @@ def test_bounds_hold_where_the_first_rows_are_unlike_the_others():
     assert not counted(table, 1_000, 3).strengths
 
 
+def test_columns_that_turn_out_otherwise_are_left_to_the_drawn_rows():
+    rng = np.random.default_rng(10)
+    table = pa.table({"a": rng.normal(size=ROWS), "b": rng.normal(size=ROWS)})
+    few = pa.table({"a": table["a"], "b": np.char.add("t", rng.integers(0, 5, ROWS).astype(str))})
+    encoded, _ = encode_columns(nachsicht.profile(table).document.columns, table)
+    plan = plan_contingency(encoded, table, 1 << 30)
+    counts = plan.count({c.position: c.codes(table.column(c.position)) for c in plan.columns})
+    assert counted_pairs(plan, counts, nachsicht.profile(table).document.columns).strengths
+    assert not counted_pairs(plan, counts, nachsicht.profile(few).document.columns).strengths
+    same = table.rename_columns(["a", "a"])
+    encoded, _ = encode_columns(nachsicht.profile(same).document.columns, same)
+    assert not plan_contingency(encoded, same, 1 << 30).columns
+
+
 def test_values_that_are_frequent_have_a_bin_of_their_own():
     rng = np.random.default_rng(9)
     zeros = np.where(rng.random(ROWS) < 0.8, 0, rng.lognormal(size=ROWS))

@@ -46,6 +46,14 @@ def test_one_record_is_a_table_of_one_row(tmp_path):
     assert nachsicht.profile(tmp_path / "one.json").document.rows == 1
 
 
+def test_records_may_be_long_and_hold_lists(tmp_path):
+    lines = [json.dumps({"note": "x" * (1 << 20), "mites": i}) for i in range(3)]
+    (tmp_path / "long.json").write_text("\n".join(lines))
+    assert nachsicht.profile(tmp_path / "long.json").document.rows == 3
+    (tmp_path / "one.jsonl").write_text('{"mites": [1, 2], "weights": [3, 4]}\n')
+    assert nachsicht.profile(tmp_path / "one.jsonl").document.rows == 1
+
+
 def test_documents_are_still_known(tmp_path):
     made = nachsicht.profile(FRAME, label="2025")
     made.write(tmp_path / "2025.json")

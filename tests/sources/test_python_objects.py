@@ -85,6 +85,7 @@ def test_columns_of_a_matrix_are_numbered():
         ({"a": [1, 2], "b": [1]}, "columns of 1 to 2 values"),
         ({"a": 1}, "a is no list of values"),
         ({"a": "text"}, "a is no list of values"),
+        ({"a": {"x": 1, "y": 2}}, "a is no list of values"),
         (np.zeros((2, 2, 2)), "an array of 3 dimensions"),
         ([1, 2, 3], "cannot read a table"),
         (3, "cannot read a table"),

@@ -164,7 +164,9 @@ def plan_contingency(
         Room for the tables of all pairs; where it is too little for the coarsest bins, none is
         counted.
     """
-    places = {name: i for i, name in enumerate(rows.schema.names)}
+    names = rows.schema.names
+    places = {name: i for i, name in enumerate(names)}
+    encoded = [column for column in encoded if names.count(column.name) == 1]
     levelled = [
         _levelled(column, places[column.name], rows)
         for column in encoded

@@ -23,7 +23,7 @@ from nachsicht.associations.contingency import (
 )
 from nachsicht.associations.encode import MOST_LEVELS, Floats
 from nachsicht.associations.indicators import IndicatorBlock, bands_of
-from nachsicht.model.column import CategorySummary, ColumnSummary
+from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSummary, QuantitySummary
 
 #: Two standard errors of a correlation of 10,000 drawn rows, at the most.
 _WIDEST = 0.02
@@ -72,7 +72,10 @@ def counted_pairs(
         and (merged := _merging(column, marginals[i], columns[column.position])) is not None
     }
     usable = [
-        i in merging if isinstance(column, LevelledColumn) else True
+        # Of all rows a column may be of another kind than of the first ones.
+        i in merging
+        if isinstance(column, LevelledColumn)
+        else isinstance(columns[column.position].stats, QuantitySummary | DatetimeSummary)
         for i, column in enumerate(plan.columns)
     ]
 

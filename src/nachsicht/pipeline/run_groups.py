@@ -10,7 +10,7 @@ from nachsicht._util.progress import ProgressListener
 from nachsicht.comparison.context import Version
 from nachsicht.comparison.versions import compare_versions, compare_with_rest
 from nachsicht.config.baseline_file import read_accepted
-from nachsicht.config.settings import Settings, as_described
+from nachsicht.config.settings import Settings, as_described, settings_by_version
 from nachsicht.config.theme import theme_of
 from nachsicht.errors import SettingsError
 from nachsicht.findings.build import REST
@@ -40,6 +40,7 @@ def run_groups(
     By a datetime column, its months or years are compared one after the other, as versions are.
     """
     theme = theme_of(settings.theme)
+    (settings,) = settings_by_version(settings, 1)
     source = source_of(data, settings.reading)
     opened = source.open()
     settings = as_described(settings, opened.description)

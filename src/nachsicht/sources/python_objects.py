@@ -109,7 +109,7 @@ def _of_records(records: Sequence[Mapping[Any, Any]]) -> Any:
 def _of_columns(columns: Mapping[Any, Any]) -> Any:
     held = {text_of(name): values for name, values in columns.items()}
     for name, values in held.items():
-        if isinstance(values, str | bytes) or not hasattr(values, "__len__"):
+        if isinstance(values, str | bytes | Mapping | set) or not hasattr(values, "__len__"):
             raise TypeError(f"{name} is no list of values")
     lengths = {len(values) for values in held.values()}
     if len(lengths) > 1:

@@ -84,7 +84,10 @@ class RemoteSource(msgspec.Struct, frozen=True):
                 for inside in map(PurePosixPath, found)
                 if is_part(inside) and all(map(is_partition, inside.relative_to(root).parts[:-1]))
             )
-            addresses = [files.unstrip_protocol(str(inside)) for inside in paths]
+            # The path alone does not always tell the host.
+            above = self.address.rstrip("/").split("/")
+            base = "/".join(above[: len(above) - len(PurePosixPath(path).parts) + len(plain)])
+            addresses = [f"{base}/{inside.relative_to(root)}" for inside in paths]
         if len(paths) > MOST_FILES:
             raise UnreadableSourceError(
                 "too_many_files", where=shown(self.address), most_files=MOST_FILES

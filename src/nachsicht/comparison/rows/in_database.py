@@ -11,7 +11,7 @@ import pyarrow as pa
 from nachsicht._util.parallel import ParallelMap
 from nachsicht.comparison.rows.by_key import MatchedVersions, rows_by_key
 from nachsicht.comparison.rows.cell_counts import CellCounts, with_counts
-from nachsicht.comparison.rows.keys import KeyCandidate, Place, detect_keys
+from nachsicht.comparison.rows.keys import Place, detect_keys
 from nachsicht.comparison.rows.match import RowsAtHand, names_rows
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.comparison import CellChange, RowChanges
@@ -43,18 +43,9 @@ def compare_rows_in_database(
         if not candidate.certain:
             return None  # what dates and attributes name would have to be looked at, row by row
         found = versions[0].matched_with(versions[1], candidate.places, places)
-        if found and _names(candidate, found, rows, different):
+        if found and names_rows(candidate, found.matched, found.repeated, rows, different):
             return _told(found, pairs, candidate.places, step, pmap, detected=True)
     return None
-
-
-def _names(
-    candidate: KeyCandidate,
-    found: MatchedInDatabase,
-    rows: tuple[int, int],
-    different: tuple[int, int],
-) -> bool:
-    return names_rows(candidate, found.matched, found.repeated, rows, different)
 
 
 def _told(

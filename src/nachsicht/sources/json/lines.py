@@ -33,7 +33,8 @@ def open_json(path: Path, compression: str | None, facts: SourceFacts) -> Opened
     with _unpacking(path), open_bytes(path, compression) as file:
         head = file.read(_AT_ONCE).lstrip()
     size = unpacked_bytes(path, compression)
-    if head[:1] == b"[" or _is_one_object(head):
+    of_lines = {".jsonl", ".ndjson"} & {*path.suffixes}
+    if head[:1] == b"[" or (not of_lines and _is_one_object(head)):
         facts.format = "json"
 
         def records() -> Any:
@@ -194,6 +195,8 @@ def _from_value(path: Path, data: bytes) -> Any:
     try:
         value = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeError) as error:
+        if len(data.partition(b"\n")[0]) >= _AT_ONCE:  # a first record that is very long
+            return _from_lines(path, data)
         raise UnreadableSourceError("not_json", where=str(path), error=error) from error
     if isinstance(value, list):
         return _table_of(path, value)
