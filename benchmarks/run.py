@@ -6,6 +6,7 @@ its peak memory. Ratios are of figures from this one run.
 
 from __future__ import annotations
 
+import compileall
 import gzip
 import os
 import platform
@@ -19,6 +20,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 import data
+
+import nachsicht
 
 HERE = Path(__file__).parent
 #: So often the tools take their turn.
@@ -51,15 +54,19 @@ def together(runs: Sequence[Measured]) -> Measured:
 
 def once(command: Sequence[object], **environment: str) -> Measured:
     """Run a command."""
-    # Set for old builds of OpenBLAS on some machines; they slow a current NumPy.
-    clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")} | environment
+    own = clean_environment() | environment
     started = time.perf_counter()
-    process = subprocess.Popen([*map(str, command)], env=clean, stdout=subprocess.DEVNULL)
+    process = subprocess.Popen([*map(str, command)], env=own, stdout=subprocess.DEVNULL)
     _, status, usage = os.wait4(process.pid, 0)
     seconds = time.perf_counter() - started
     process.returncode = os.waitstatus_to_exitcode(status)
     assert process.returncode == 0, command
     return Measured(seconds, usage.ru_maxrss / 1024, usage.ru_utime + usage.ru_stime)
+
+
+def clean_environment() -> dict[str, str]:
+    """Without what is set for old builds of OpenBLAS: it slows a current NumPy."""
+    return {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
 
 
 def prepare(folder: Path) -> None:
@@ -136,6 +143,31 @@ def straight(folder: Path, lines: list[str]) -> None:
     ]
 
 
+def phases(folder: Path, lines: list[str]) -> None:
+    """Where the time goes."""
+    big = data.mixed_file(folder, 1_000_000)
+    _, kinds, one, two, small = (folder / name for name in data.WIDE)
+    cases = (
+        ("1,000,000 × 30 Parquet, page written", "x.html", (big,)),
+        (
+            "two of 1,000,000 × 30 compared, page written",
+            "x.html",
+            (big, data.shuffled_file(folder, big)),
+        ),
+        ("2,000 × 900 of six kinds, page written", "x.html", (kinds,)),
+        ("two of 2,000 × 2,000 zeros and ones compared, document written", "x.json", (one, two)),
+        ("400 × 9 CSV, page written", "x.html", (small,)),
+    )
+    lines += ["## Where the time goes", ""]
+    for title, output, files in cases:
+        printed = subprocess.run(
+            [sys.executable, HERE / "phases.py", folder / output, *files],
+            capture_output=True, text=True, check=True, env=clean_environment(),
+        )  # fmt: skip
+        lines += [f"| {title} | seconds | processor time |", "|---|--:|--:|"]
+        lines += [*printed.stdout.splitlines(), ""]
+
+
 def in_pieces(folder: Path, lines: list[str]) -> None:
     """Text in pieces beside the same in memory; and a large file beside others."""
     lines += [
@@ -192,10 +224,9 @@ def comparing(folder: Path, lines: list[str]) -> None:
 
 def relating(lines: list[str]) -> None:
     """All pairs of columns, in memory."""
-    clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
     printed = subprocess.run(
         [sys.executable, HERE / "relations.py"],
-        capture_output=True, text=True, check=True, env=clean,
+        capture_output=True, text=True, check=True, env=clean_environment(),
     )  # fmt: skip
     lines += ["## Relations", "", f"All pairs in memory: {printed.stdout.strip()}.", ""]
 
@@ -216,12 +247,15 @@ def main() -> None:
         f"Python {platform.python_version()}, {', '.join(f'{t} {version(t)}' for t in tools)}.",
         "",
     ]
+    # As an installation does: modules that are compiled each time would be timed, too.
+    compileall.compile_dir(Path(nachsicht.__file__).parent, quiet=1)
     prepare(folder)
     side_by_side(folder, lines)
     relating(lines)
     comparing(folder, lines)
     in_pieces(folder, lines)
     straight(folder, lines)
+    phases(folder, lines)
     text = "\n".join(lines) + "\n"
     (HERE.parent / "docs" / "benchmarks.md").write_text(text)
     print(text)

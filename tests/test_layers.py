@@ -118,6 +118,7 @@ def test_what_opens_data_waits_for_nothing_that_computes():
     [
         ("compare(*sys.argv[1:])", ["pandas", "polars", "matplotlib", "scipy.stats"]),
         ("profile(sys.argv[1])", ["pandas", "scipy", "pyarrow.dataset", "rich"]),
+        ("profile(sys.argv[1], memory_bytes=100_000)", ["pandas", "scipy", "rich"]),
     ],
 )
 def test_what_is_not_needed_is_not_loaded(call, heavy, demo_files):

@@ -186,7 +186,7 @@ def test_explanations_are_those_of_a_cross_validated_model():
     temper = np.where(RNG.random(n) < 0.5, kind % 3, temper)
     weight = kind * 2.0 + RNG.normal(size=n)
     mites = RNG.poisson(temper + 1.0)
-    found = explanations([levels(kind), levels(temper), quantity(weight), quantity(mites)])
+    found = explanations([levels(kind), levels(temper), quantity(weight), quantity(mites)])()
     design = OneHotEncoder(sparse_output=False).fit_transform(kind[:, None])
 
     def share(target, design):

@@ -2,6 +2,7 @@
 
 import math
 from fractions import Fraction
+from itertools import product
 from types import SimpleNamespace
 
 import numpy as np
@@ -174,13 +175,29 @@ def test_sums_within_runs(kernels, sizes, data):
     shape = (data.draw(st.integers(0, 4)), sum(sizes))
     starts = np.cumsum([0, *sizes[:-1]])
     some = hnp.arrays(np.float64, shape, elements=st.floats(-1e6, 1e6))
-    one, other = data.draw(some), data.draw(some)
-    alone, products = np.empty((2, shape[0], len(sizes)))
-    kernels.in_runs(one, starts, alone)
-    kernels.products_in_runs(one, other, starts, products)
-    for row, beside, *found in zip(one.tolist(), other.tolist(), alone, products, strict=True):
-        multiplied = [a * b for a, b in zip(row, beside, strict=True)]
-        for parts, sums_ in zip((row, multiplied), found, strict=True):
-            for start, size, figure in zip(starts.tolist(), sizes, sums_, strict=True):
-                run = parts[start : start + size]
-                assert figure == near(math.fsum(run), run)
+    figures, found = data.draw(some), np.empty((shape[0], len(sizes)))
+    kernels.in_runs(figures, starts, found)
+    for row, sums_ in zip(figures.tolist(), found, strict=True):
+        for start, size, figure in zip(starts.tolist(), sizes, sums_, strict=True):
+            run = row[start : start + size]
+            assert figure == near(math.fsum(run), run)
+
+
+@given(st.lists(st.integers(1, 4), min_size=1, max_size=4), st.data())
+def test_errors_of_shares_from_other_folds(kernels, sizes, data):
+    bins, levels, starts = 4, sum(sizes), np.cumsum([0, *sizes[:-1]])
+    some = hnp.arrays(np.int64, (bins, levels), elements=st.integers(0, 3))
+    counts, others = data.draw(some), data.draw(some)
+    column_of = np.array([0, 0, 1, 1])
+    overall = np.arange(2 * levels, dtype=float).reshape(2, levels) / 8
+    found = np.ones((bins, len(sizes)))
+    of = (counts.astype(float), (counts + others).astype(float), overall)
+    kernels.brier_errors(*of, column_of, starts, found)
+    for i, run in product(range(bins), range(len(sizes))):
+        place = slice(starts[run], starts[run] + sizes[run])
+        here = others[i, place]
+        shares = here / here.sum() if here.sum() else overall[column_of[i], place]
+        wrong = sum(
+            n * ((shares**2).sum() - 2 * p) for n, p in zip(counts[i, place], shares, strict=True)
+        )
+        assert found[i, run] == pytest.approx(1 + wrong, abs=1e-12)

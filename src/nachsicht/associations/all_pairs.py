@@ -37,6 +37,7 @@ from nachsicht.associations.kendall import (
 )
 from nachsicht.associations.pearson import DECIMALS, comoments_of
 from nachsicht.associations.spearman import Correlations, rank_correlations
+from nachsicht.kernels.ranks import order_of
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.profile import Relation, Relations, TooFewRows
 from nachsicht.stats.quantiles import quantile
@@ -166,8 +167,8 @@ def relations_of(
     # These go on beside, on other threads, while this one computes the rank correlations.
     levels = start(pmap, lambda: cramers_vs(_of_type(encoded, CodedVector)))
     products = start(pmap, lambda: _pearson(encoded) if pearson is None else pearson)
-    shares = start(pmap, lambda: explanations(sample.first(cv_rows)))
     strengths = _rank_strengths(encoded, drawn, pmap)
+    shares = explanations(sample.first(cv_rows), pmap)
     _fill(strengths, *_places(encoded, CodedVector, CodedVector), levels())
     names = tuple(column.name for column in encoded)
     bounds = _fill_counted(strengths, names, counted) if counted else {}
@@ -349,8 +350,9 @@ def _pearson(encoded: Sequence[EncodedColumn]) -> Pearson:
 def _known_pairs(strengths: Correlations) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Places of the pairs that have a strength, the strongest first."""
     one, other = np.nonzero(np.triu(~np.isnan(strengths.values), 1))
-    sizes = np.abs(strengths.values[one, other])
-    order = np.lexsort((other, one, -np.round(sizes, 12)))
+    # Equal ones stay in the order of the columns.
+    sizes = np.round(np.abs(strengths.values[one, other]), 12)
+    order = order_of(-sizes)
     return one[order], other[order]
 
 

@@ -11,14 +11,18 @@ bin that these lack gets what holds overall. Below 0 nothing is explained.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import chain
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from nachsicht._util.parallel import ParallelMap
 from nachsicht.associations.encode import CodedVector, Codes, EncodedColumn, Floats, NumericVector
 from nachsicht.associations.indicators import BLOCK_ROWS, IndicatorBlock, bands_of, slices
+from nachsicht.kernels import sums
 from nachsicht.stats.quantiles import quantile
 
 FOLDS = 5
@@ -26,28 +30,71 @@ FOLDS = 5
 MOST_BINS = 10
 
 
-def explanations(encoded: Sequence[EncodedColumn]) -> Floats:
-    """The share of the column of the second axis that the one of the first explains.
+def explanations(encoded: Sequence[EncodedColumn], pmap: ParallelMap = map) -> Callable[[], Floats]:
+    """Begin to find the share of the column of the second axis that the one of the first explains.
 
     Over the rows where both have a value; NaN where the explained one never varies there.
     Rows that are given are all used, so give drawn ones where they are many.
+
+    Parameters
+    ----------
+    encoded : sequence of EncodedColumn
+        The columns, all of the same rows.
+    pmap : callable
+        As `map`, on as many threads as it likes.
+
+    Returns
+    -------
+    callable
+        Waits for the shares: array of shape (columns, columns).
     """
-    k = len(encoded)
-    found = np.full((k, k), np.nan)
-    binned = [_binned(side) for side in encoded]
-    numbers = [i for i, side in enumerate(encoded) if isinstance(side, NumericVector)]
-    quantities = [side for side in encoded if isinstance(side, NumericVector)]
-    levels = [i for i, side in enumerate(encoded) if isinstance(side, CodedVector)]
-    targets = bands_of([binned[i] for i in levels])
-    with np.errstate(all="ignore"):
-        values = _values(quantities)
-        for band in bands_of(binned):
-            if numbers:
-                found[band.columns, numbers] = _of_quantities(band, *values)
-            for target in targets:
-                found[band.columns, levels[target.columns]] = _of_levels(band, target)
-    np.fill_diagonal(found, np.nan)
-    return found
+    found = np.full((len(encoded), len(encoded)), np.nan)
+    quantities = _Banded.of(encoded, NumericVector, pmap)
+    levels = _Banded.of(encoded, CodedVector, pmap)
+    values = _values([side for side in encoded if isinstance(side, NumericVector)])
+
+    def by_quantities(band: IndicatorBlock) -> None:
+        rows = quantities.places[band.columns]
+        found[np.ix_(rows, quantities.places)] = _of_quantities(band, *values)
+        for target, counts in _counted(band, levels.bands):
+            found[np.ix_(rows, levels.places[target.columns])] = _of_levels(counts, band, target)
+
+    def by_levels(first: int) -> None:
+        band = levels.bands[first]
+        rows = levels.places[band.columns]
+        if len(quantities.places):
+            found[np.ix_(rows, quantities.places)] = _of_quantities(band, *values)
+        for target, counts in _counted(band, levels.bands[first:]):
+            beside = levels.places[target.columns]
+            found[np.ix_(rows, beside)] = _of_levels(counts, band, target)
+            if target is not band:
+                turned = np.ascontiguousarray(counts.transpose(0, 2, 1))
+                found[np.ix_(beside, rows)] = _of_levels(turned, target, band)
+
+    waiting = pmap(by_quantities, quantities.bands), pmap(by_levels, range(len(levels.bands)))
+
+    def finish() -> Floats:
+        for _ in chain.from_iterable(waiting):
+            pass
+        np.fill_diagonal(found, np.nan)
+        return found
+
+    return finish
+
+
+class _Banded(msgspec.Struct, frozen=True):
+    """Columns of one type, in bins, and their places among all columns."""
+
+    places: NDArray[np.int64]
+    bands: list[IndicatorBlock]
+
+    @staticmethod
+    def of(
+        encoded: Sequence[EncodedColumn], wanted: type[EncodedColumn], pmap: ParallelMap
+    ) -> _Banded:
+        places = [i for i, side in enumerate(encoded) if isinstance(side, wanted)]
+        binned = list(pmap(_binned, [encoded[i] for i in places]))
+        return _Banded(np.array(places, np.int64), bands_of(binned))
 
 
 def _binned(side: EncodedColumn) -> tuple[Codes, int]:
@@ -90,6 +137,7 @@ def _values(encoded: Sequence[NumericVector]) -> tuple[Floats, Floats]:
     return away, there
 
 
+@np.errstate(all="ignore")
 def _of_quantities(band: IndicatorBlock, away: Floats, there: Floats) -> Floats:
     """The share of the variance of every quantity that every column of the band explains."""
     gaps = np.flatnonzero(~there.all(axis=1))
@@ -105,15 +153,15 @@ def _of_quantities(band: IndicatorBlock, away: Floats, there: Floats) -> Floats:
     counts_by_column, sums_by_column = band.total(all_counts), band.total(all_sums)
     # Squared errors, less the squares themselves, which all explanations have in common.
     errors, baseline = np.zeros(all_sums.shape), np.zeros(sums_by_column.shape)
-    for counts, sums in zip(counts_by_fold, sums_by_fold, strict=True):
-        in_all, sum_of_all = band.total(counts), band.total(sums)
+    for counts, away_in_fold in zip(counts_by_fold, sums_by_fold, strict=True):
+        in_all, sum_of_all = band.total(counts), band.total(away_in_fold)
         overall = (sums_by_column - sum_of_all) / (counts_by_column - in_all)
         left = all_counts - counts
-        means = (all_sums - sums) / left
+        means = (all_sums - away_in_fold) / left
         alone = left == 0
         if alone.any():
             np.copyto(means, band.expand(overall), where=alone)
-        errors += means * (means * counts - 2 * sums)
+        errors += means * (means * counts - 2 * away_in_fold)
         baseline += overall * (overall * in_all - 2 * sum_of_all)
     squares = _squares(band, away)
     baseline += squares
@@ -128,34 +176,35 @@ def _squares(band: IndicatorBlock, away: Floats) -> Floats:
     return squares
 
 
-def _of_levels(band: IndicatorBlock, target: IndicatorBlock) -> Floats:
-    """Goodman and Kruskal's tau of every category of the target by every column of the band."""
-    parts = np.zeros((FOLDS, band.levels, target.levels))
-    rows_in_all = len(band.codes[0])
+def _counted(
+    band: IndicatorBlock, targets: Iterable[IndicatorBlock]
+) -> Iterator[tuple[IndicatorBlock, Floats]]:
+    """Rows of each fold by each level of the band and each of the target."""
+    rows = len(band.codes[0])
     # The counts of a block are whole numbers that single precision holds.
-    for fold, indicators, rows in _folds(band, rows_in_all, np.float32):
-        parts[fold] += np.dot(indicators, target.indicators(rows, np.float32).T)
+    mine = [*_folds(band, rows, np.float32)]
+    for target in targets:
+        counts = np.zeros((FOLDS, band.levels, target.levels))
+        for fold, indicators, places in mine:
+            theirs = indicators if target is band else target.indicators(places, np.float32)
+            counts[fold] += np.dot(indicators, theirs.T)
+        yield target, counts
+
+
+@np.errstate(all="ignore")
+def _of_levels(parts: Floats, band: IndicatorBlock, target: IndicatorBlock) -> Floats:
+    """Goodman and Kruskal's tau of every category of the target by every column of the band."""
     total = parts.sum(axis=0)
-    by_bin, overall_counts = target.total(total, axis=1), band.total(total)
+    overall_counts = band.total(total)
     n = target.total(overall_counts, axis=1)
-    # Of a row with level y the squared error is 1 - 2 p(y) + the sum of all p². Shares p of a bin
-    # are (total - counts) / left; what is summed by the levels is a whole number.
-    errors, baseline = np.zeros(by_bin.shape), np.zeros(overall_counts.shape)
-    squares_of_total = target.products(total, total)
+    # Of a row with level y the squared error is 1 - 2 p(y) + the sum of all p².
+    errors, baseline = np.zeros((band.levels, len(target.codes))), np.zeros(overall_counts.shape)
+    column_of = np.repeat(np.arange(len(band.codes)), band.sizes)
     for counts in parts:
-        held, in_all = target.total(counts, axis=1), band.total(counts)
+        in_all = band.total(counts)
         rows_in_fold = target.total(in_all, axis=1)
         overall = (overall_counts - in_all) / target.expand(n - rows_in_fold, axis=1)
-        left = by_bin - held
-        own, common = target.products(counts, counts), target.products(counts, total)
-        squares = squares_of_total - 2 * common + own
-        wrong = (squares * held / left - 2 * (common - own)) / left
-        alone = left == 0
-        if alone.any():
-            of_overall = band.expand(overall)
-            expected = target.products(of_overall, of_overall) * held
-            np.copyto(wrong, expected - 2 * target.products(counts, of_overall), where=alone)
-        errors += wrong
+        sums.brier_errors(counts, total, overall, column_of, target.starts, errors)
         baseline += overall * (overall * target.expand(rows_in_fold, axis=1) - 2 * in_all)
     wrong = n + band.total(errors)
     wrong_overall = n + target.total(baseline, axis=1)

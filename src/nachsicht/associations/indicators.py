@@ -62,12 +62,6 @@ class IndicatorBlock(msgspec.Struct, frozen=True, dict=True):
         """Figures by column as figures by level."""
         return np.repeat(by_column, self.sizes, axis=axis)
 
-    def products(self, one: Floats, other: Floats) -> Floats:
-        """Products of figures by level, on the second axis, summed to figures by column."""
-        found = np.empty((len(one), len(self.starts)))
-        sums.products_in_runs(one, other, self.starts, found)
-        return found
-
     def total(self, by_level: Floats, axis: int = 0) -> Floats:
         """Figures by level summed to figures by column."""
         if axis == 1:

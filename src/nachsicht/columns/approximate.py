@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -13,6 +14,7 @@ from nachsicht.arrow.buffers import arrow_of
 from nachsicht.arrow.hashing import hash_values
 from nachsicht.columns.numeric_state import NumberPart
 from nachsicht.columns.text_stats import TextMeasures, measure_texts
+from nachsicht.kernels.ranks import added_up
 from nachsicht.model.column import ErrorBounds
 from nachsicht.sketches.distinct import KeySample
 from nachsicht.sketches.heavy_hitters import HeavyNumbers, HeavyTexts
@@ -26,6 +28,8 @@ from nachsicht.stats.value_counts import ValueCounts, ValueCountsPart
 ENDS = 16
 #: Values, at equal steps of rank, that stand for all where shape is concerned.
 STAND_INS = 1 << 16
+#: So many values are condensed at once, unless they stand in one chunk.
+_BLOCK_ROWS = 1 << 17
 
 
 class CondensedNumbers(msgspec.Struct, frozen=True):
@@ -88,11 +92,11 @@ class CondensedNumbers(msgspec.Struct, frozen=True):
 
 
 def condense_numbers(part: NumberPart, onto: CondensedNumbers | None = None) -> CondensedNumbers:
-    """Turn kept values into sketches, chunk by chunk, behind those of the rows before.
+    """Turn kept values into sketches, some chunks at a time, behind those of the rows before.
 
     All at once would take many times the memory of the values.
     """
-    for chunk in part.chunks or (np.empty(0),):
+    for chunk in _in_blocks(part.chunks):
         # Hashes that are too large for the sample so far need not be sorted.
         once = _condense_once(chunk, onto.keys if onto else KeySample())
         onto = msgspec.structs.replace(onto, keys=KeySample()).merge(once) if onto else once
@@ -104,6 +108,18 @@ def condense_numbers(part: NumberPart, onto: CondensedNumbers | None = None) -> 
         infinite_above=onto.infinite_above + part.infinite_above,
         order=onto.order.merge(part.order),
     )
+
+
+def _in_blocks(chunks: Sequence[NDArray[Any]]) -> Iterator[NDArray[Any]]:
+    """Short chunks put together: each block costs as much as some thousand values."""
+    held: list[NDArray[Any]] = []
+    for chunk in chunks:
+        rows = sum(len(other) for other in held) + len(chunk)
+        if held and (rows > _BLOCK_ROWS or chunk.dtype != held[0].dtype):
+            yield np.concatenate(held)
+            held = []
+        held.append(chunk)
+    yield np.concatenate(held or [np.empty(0)])
 
 
 def _condense_once(chunk: NDArray[Any], keys: KeySample) -> CondensedNumbers:
@@ -135,8 +151,7 @@ def _ends(
 ) -> tuple[NDArray[Any], NDArray[np.int64]]:
     if not len(a[0]) or not len(b[0]):  # an empty batch must not change the type of the values
         return a if len(a[0]) else b
-    values, inverse = np.unique(np.concatenate((a[0], b[0])), return_inverse=True)
-    counts = np.bincount(inverse, np.concatenate((a[1], b[1])), len(values)).astype(np.int64)
+    values, counts = added_up(np.concatenate((a[0], b[0])), np.concatenate((a[1], b[1])))
     return values[part], counts[part]
 
 

@@ -52,6 +52,10 @@ from nachsicht.table.validate import observe_breaches
 
 T = TypeVar("T")
 
+#: In columns of fewer rows nearly all work holds the interpreter, which threads would hand to and
+#: fro.
+_ROWS_FOR_THREADS = 1 << 14
+
 
 class _Columns(NamedTuple):
     """All columns: their summaries, sorted numbers by place where these are not too many to be
@@ -264,7 +268,8 @@ class InMemory:
         # The largest columns first, so that no thread is left with one in the end.
         sizes = [column.nbytes for column in self.table.columns]
         order = sorted(range(len(sizes)), key=lambda i: -sizes[i])
-        with threads(self._settings.threads) as pool:
+        few = self.table.num_rows < _ROWS_FOR_THREADS
+        with threads(1 if few else self._settings.threads) as pool:
             futures = {i: pool.submit(read, i) for i in order}
             _await(futures.values(), self._listener)
         results = [futures[i].result() for i in range(len(sizes))]

@@ -367,9 +367,30 @@ def in_runs(figures: Array, starts: Array, into: Array) -> None:
     np.add.reduceat(figures, starts, axis=1, out=into)
 
 
-def products_in_runs(one: Array, other: Array, starts: Array, into: Array) -> None:
-    """The sums of the products of two tables of figures within runs of each row, as `in_runs`."""
-    in_runs(one * other, starts, into)
+def brier_errors(
+    counts: Array, total: Array, overall: Array, column_of: Array, starts: Array, into: Array
+) -> None:
+    """Add the squared errors of shares of levels that come from the rows of other folds.
+
+    ``counts`` and ``total`` hold the rows of a fold and of all by bin (first axis) and level
+    (second axis); the levels of a column are a run, which begins at ``starts``. ``into`` has a row
+    a bin and a column a run. Of a row with level y the error is the sum of all p² - 2 p(y): that
+    of the shares p in the rows of the bin that are not in the fold, and where there are none, of
+    the shares in the row of ``overall`` that ``column_of`` names for the bin. Counts are whole
+    numbers below 2**53, and so are the sums of their products.
+    """
+
+    def summed(figures: Array) -> Array:
+        return np.add.reduceat(figures, starts, axis=1)
+
+    held, own, common = summed(counts), summed(counts**2), summed(counts * total)
+    left = summed(total) - held
+    squares = summed(total**2) - 2 * common + own
+    with np.errstate(all="ignore"):
+        wrong = (squares * held / left - 2 * (common - own)) / left
+    shares = overall[column_of]
+    np.copyto(wrong, summed(shares**2) * held - 2 * summed(counts * shares), where=left == 0)
+    into += np.where(held == 0, 0.0, wrong)
 
 
 def pairs(one: Array, other: Array, into: Array) -> None:

@@ -95,6 +95,18 @@ def runs_of(values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
     return distinct[:found], counts[:found]
 
 
+def added_up(
+    values: NDArray[Any], counts: NDArray[np.int64]
+) -> tuple[NDArray[Any], NDArray[np.int64]]:
+    """The different ones of numbers, rising, and the sums of the counts that stand with each."""
+    if not len(values):
+        return values, counts
+    order = order_of(values)
+    ranked = values[order]
+    starts = np.flatnonzero(np.concatenate(([True], ranked[1:] != ranked[:-1])))
+    return ranked[starts], np.add.reduceat(counts[order], starts)
+
+
 def longer_runs_of(values: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Where those of rising numbers begin that occur more than once, and how often each does."""
     values = plain(values)

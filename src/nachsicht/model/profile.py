@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from nachsicht._util.cached import kept
 from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.findings import Finding
@@ -278,7 +279,7 @@ class SampledRows(msgspec.Struct, frozen=True, kw_only=True):
     left_out: tuple[str, ...] = ()
 
 
-class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
+class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile", dict=True):
     """A version, described. This is what a profile document holds.
 
     ``fingerprint`` is the same for the same names and rows, in whatever order or file.
@@ -344,4 +345,8 @@ class ProfileDocument(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
 
     def column(self, name: str) -> ColumnSummary | None:
         """The first column of that name, or None."""
-        return next((column for column in self.columns if column.name == name), None)
+        return self._first_by_name.get(name)
+
+    @kept
+    def _first_by_name(self) -> dict[str, ColumnSummary]:
+        return {column.name: column for column in reversed(self.columns)}

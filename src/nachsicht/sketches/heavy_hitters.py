@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nachsicht.arrow.buffers import arrow_of
+from nachsicht.kernels.ranks import added_up
 from nachsicht.stats.value_counts import ValueCounts, merge_value_counts
 
 #: Counters that are kept; up to twice as many until they are thinned.
@@ -60,9 +61,7 @@ class HeavyNumbers(msgspec.Struct, frozen=True):
         if not len(self.values):  # an empty batch must not change the type of the values
             return _thinned_numbers(values, counts, self.error)
         together = np.concatenate((self.values, values))
-        unique, inverse = np.unique(together, return_inverse=True)
-        weights = np.concatenate((self.counts, counts))
-        sums = np.bincount(inverse, weights, len(unique)).astype(np.int64)
+        unique, sums = added_up(together, np.concatenate((self.counts, counts)))
         return _thinned_numbers(unique, sums, self.error)
 
     def merge(self, other: HeavyNumbers) -> HeavyNumbers:

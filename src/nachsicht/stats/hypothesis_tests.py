@@ -137,10 +137,10 @@ def relations_p_values(old: Floats, old_error: Floats, new: Floats, new_error: F
     return np.where((scale == 0) & (apart == 0), 1.0, found)
 
 
-def bound_over_all(p_values: Sequence[float], wanted: float) -> float:
+def bound_over_all(p_values: Sequence[float] | Floats, wanted: float) -> float:
     """The largest p-value that still counts, over all (Benjamini and Hochberg 1995)."""
-    bound = 0.0
-    for rank, value in enumerate(sorted(p_values), start=1):
-        if value <= wanted * rank / len(p_values):
-            bound = value
-    return bound
+    ordered = np.sort(np.asarray(p_values, np.float64))
+    if not len(ordered):
+        return 0.0
+    counting = np.flatnonzero(ordered <= wanted * np.arange(1, len(ordered) + 1) / len(ordered))
+    return float(ordered[counting[-1]]) if len(counting) else 0.0

@@ -118,7 +118,7 @@ def _count_codes(array: Any) -> Any:
 def merge_value_counts(tallies: Sequence[ValueCounts]) -> ValueCounts:
     """Several tallies as one."""
     if not tallies:
-        return ValueCounts(_SCHEMA.empty_table())
+        return ValueCounts.of(pa.nulls(0, pa.large_string()), np.empty(0, np.int64))
     if len(tallies) == 1:
         return tallies[0]
     values = pa.concat_arrays([tally.values for tally in tallies])

@@ -33,17 +33,17 @@ def relation_changes(
     # By the newer names, so that a renamed column keeps its relations.
     newest = {pair.old.name: pair.new.name for pair in pairs if pair.old and pair.new}
     old, new = between.old.pairs, between.new.pairs
+    alpha = between.settings.alpha
     if old is not None and new is not None:
-        found, p_values = _changed_at_hand(old, new, newest, step)
+        kept = _changed_at_hand(old, new, newest, step, alpha)
     else:
         found = _changed_as_kept(between, newest, step)
-        p_values = [change.p_value for change in found]
-    bound = bound_over_all(p_values, between.settings.alpha)
-    kept = [
-        change
-        for change in found
-        if change.p_value <= bound and abs(change.new_value - change.old_value) >= _SMALLEST
-    ]
+        bound = bound_over_all([change.p_value for change in found], alpha)
+        kept = [
+            change
+            for change in found
+            if change.p_value <= bound and abs(change.new_value - change.old_value) >= _SMALLEST
+        ]
     kept.sort(key=lambda change: (-abs(change.new_value - change.old_value), change.x, change.y))
     return tuple(kept[:MOST_KEPT])
 
@@ -67,9 +67,13 @@ def _changed_as_kept(
 
 
 def _changed_at_hand(
-    old: AllPairs, new: AllPairs, newest: Mapping[str, str], step: tuple[int | None, int]
-) -> tuple[list[RelationChange], list[float]]:
-    """Pairs that changed by enough to be reported, and the chances of all pairs."""
+    old: AllPairs,
+    new: AllPairs,
+    newest: Mapping[str, str],
+    step: tuple[int | None, int],
+    alpha: float,
+) -> list[RelationChange]:
+    """Pairs that changed by enough to be reported, and beyond chance among all pairs."""
     names = [
         (before, after)
         for before, after in newest.items()
@@ -90,8 +94,9 @@ def _changed_at_hand(
     p_values[there] = relations_p_values(
         first[there], first_error[there], second[there], second_error[there]
     )
-    large = there & (np.abs(second - first) >= _SMALLEST)
-    found = [
+    bound = bound_over_all(p_values[there], alpha)
+    large = there & (p_values <= bound) & (np.abs(second - first) >= _SMALLEST)
+    return [
         RelationChange(
             *step,
             names[i][1],
@@ -103,7 +108,6 @@ def _changed_at_hand(
         )
         for i, j in np.argwhere(large).tolist()
     ]
-    return found, p_values[there].tolist()
 
 
 def outcome_findings(between: VersionPair) -> Iterator[Finding | None]:

@@ -131,17 +131,17 @@ def _worth_trying(before: _Rows, after: _Rows, tries: Sequence[list[int]]) -> li
     """
     fewer = min(len(before.places), len(after.places))
     thin = max(fewer // _COUNTED_ROWS, 1)
-    distinct = [min(one.distinct, other.distinct) for (one, other), _, _ in before.shared]
-    ranked = sorted(range(len(distinct)), key=lambda i: -distinct[i])
+    values = [min(one.distinct, other.distinct) for (one, other), _, _ in before.shared]
+    ranked = sorted(range(len(values)), key=lambda i: -values[i])
     part_by = cache(lambda by: tuple(rows.part_by(by, thin) for rows in (before, after)))
     found = []
     for left_out in tries:
         by = next(i for i in ranked if i not in left_out)
         one, other = part_by(by)
         hashes = one.hashes_without(left_out)
-        pairs = len(_once_in_both(hashes, other.hashes_without(left_out))[0])
+        pairs, distinct = _counted_once_in_both(hashes, other.hashes_without(left_out))
         # Rows of one version that agree but for these columns show how often chance does that.
-        by_chance = (1 - len(np.unique(hashes)) / max(len(hashes), 1)) * fewer / thin
+        by_chance = (1 - distinct / max(len(hashes), 1)) * fewer / thin
         fewest = max(_FEWEST_PAIRS, _SMALLEST_PART * fewer) / thin
         if pairs > fewest + _COINCIDENCES * by_chance:
             found.append((pairs, left_out))
@@ -158,6 +158,22 @@ def _once_in_both(one: Hashes, other: Hashes) -> tuple[_Places, _Places]:
     (values, at), (new_values, new_at) = (_once(hashes) for hashes in (one, other))
     _, i, j = np.intersect1d(values, new_values, assume_unique=True, return_indices=True)
     return at[i], new_at[j]
+
+
+def _counted_once_in_both(one: Hashes, other: Hashes) -> tuple[int, int]:
+    """How many hashes occur once in both, and how many different ones the first has.
+
+    By one sort, in which the last bit of a hash gives way to where it is from.
+    """
+    last = np.uint64(1)
+    both = np.concatenate((one & ~last, other | last))
+    both.sort()
+    begins = np.concatenate(([True], both[1:] != both[:-1], [True]))
+    alone = begins[:-1] & begins[1:]
+    beside = (both[:-1] ^ both[1:]) == last
+    return int(np.sum(beside & alone[:-1] & alone[1:])), int(
+        np.sum(begins[:-1] & (both & last == 0))
+    )
 
 
 def _once(hashes: Hashes) -> tuple[Hashes, _Places]:

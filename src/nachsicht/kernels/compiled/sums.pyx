@@ -302,21 +302,40 @@ def in_runs(const double[:, ::1] figures, const int64_t[::1] starts, double[:, :
                 into[i, run] = sum_
 
 
-def products_in_runs(
-    const double[:, ::1] one, const double[:, ::1] other, const int64_t[::1] starts,
-    double[:, ::1] into
+def brier_errors(
+    const double[:, ::1] counts, const double[:, ::1] total, const double[:, ::1] overall,
+    const int64_t[::1] column_of, const int64_t[::1] starts, double[:, ::1] into
 ):
-    """The sums of the products of two tables of figures within runs of each row, as `in_runs`."""
-    cdef Py_ssize_t i, run, k, stop, runs = starts.shape[0]
-    cdef double sum_
+    """Add the squared errors of shares of levels that come from the rows of other folds.
+
+    See the plain twin.
+    """
+    cdef Py_ssize_t i, run, k, start, stop, runs = starts.shape[0]
+    cdef const double* shares
+    cdef double all_, held, own, common, squares, left
     with nogil:
-        for i in range(one.shape[0]):
+        for i in range(counts.shape[0]):
+            shares = &overall[column_of[i], 0]
             for run in range(runs):
-                stop = starts[run + 1] if run + 1 < runs else one.shape[1]
-                sum_ = 0.0
-                for k in range(starts[run], stop):
-                    sum_ += one[i, k] * other[i, k]
-                into[i, run] = sum_
+                start = starts[run]
+                stop = starts[run + 1] if run + 1 < runs else counts.shape[1]
+                all_ = held = own = common = squares = 0.0
+                for k in range(start, stop):
+                    all_ += total[i, k]
+                    held += counts[i, k]
+                    own += counts[i, k] * counts[i, k]
+                    common += counts[i, k] * total[i, k]
+                    squares += total[i, k] * total[i, k]
+                left = all_ - held
+                if left != 0:
+                    squares = squares - 2 * common + own
+                    into[i, run] += (squares * held / left - 2 * (common - own)) / left
+                elif held != 0:
+                    common = squares = 0.0
+                    for k in range(start, stop):
+                        common += counts[i, k] * shares[k]
+                        squares += shares[k] * shares[k]
+                    into[i, run] += squares * held - 2 * common
 
 
 def pairs(const int32_t[::1] one, const int32_t[::1] other, int64_t[:, ::1] into):
