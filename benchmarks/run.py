@@ -141,6 +141,7 @@ def straight(folder: Path, lines: list[str]) -> None:
     lines += [
         f"| {n} | {m.seconds:.2f} | {m.megabytes:.0f} | {printed} |" for n, m, printed in rows
     ]
+    lines += [""]
 
 
 def phases(folder: Path, lines: list[str]) -> None:
