@@ -74,9 +74,10 @@ demo-data: $(VENV)/.dev
 schema: $(VENV)/.dev
 	$(BIN)/python -m nachsicht.model.codec > src/nachsicht/model/document.schema.json
 
-# The list of all findings, from their catalogue.
+# The lists of all findings and of all that can be read, from their registries.
 findings: $(VENV)/.dev
 	$(BIN)/python -m nachsicht.output.findings_reference > docs/findings.md
+	$(BIN)/python -m nachsicht.output.sources_reference > docs/sources.md
 
 # How much of the damage done on purpose is called by its name: a table by cause and strength.
 recall: $(VENV)/.dev

@@ -15,18 +15,21 @@ from nachsicht.i18n import catalogue
 from nachsicht.model.findings import FindingCode
 from nachsicht.model.kinds import Kind
 
+READING = {field.name for field in msgspec.structs.fields(ReadOptions)}
+#: Keywords, the settings that they are, and names that are only the one, or only the other.
 KEYWORDS = [
-    (options.Options, Settings, {"labels"}),  # a parameter of its own
-    (options.ReadKeywords, ReadOptions, set()),
-    (options.ThemeKeywords, ThemeChoice, set()),
-    (options.ThresholdKeywords, Thresholds, set()),
+    (options.Options, Settings, READING, {"labels"}),  # a parameter of its own
+    (options.ReadKeywords, ReadOptions, set(), set()),
+    (options.ThemeKeywords, ThemeChoice, set(), set()),
+    (options.ThresholdKeywords, Thresholds, set(), set()),
 ]
 
 
-@pytest.mark.parametrize(("keywords", "struct", "apart"), KEYWORDS)
-def test_every_setting_can_be_given_by_keyword(keywords, struct, apart):
+@pytest.mark.parametrize(("keywords", "struct", "besides", "apart"), KEYWORDS)
+def test_every_setting_can_be_given_by_keyword(keywords, struct, besides, apart):
     fields = {field.name for field in msgspec.structs.fields(struct)}
-    assert keywords.__annotations__.keys() == fields - apart
+    assert not fields & besides
+    assert keywords.__annotations__.keys() == (fields | besides) - apart
 
 
 def test_kinds_and_codes_are_those_that_there_are():
@@ -37,7 +40,7 @@ def test_kinds_and_codes_are_those_that_there_are():
 CALLS = """
 import nachsicht
 
-nachsicht.profile("a.csv", outcome="honey", omit="note", reading={"delimiter": ";"})
+nachsicht.profile("a.csv", outcome="honey", omit="note", delimiter=";")
 nachsicht.compare("a.csv", "b.csv", findings={"skewed": {"off": True}}, kinds={"tag": "text"})
 nachsicht.profile("a.csv", outcom="honey")
 nachsicht.compare("a.csv", "b.csv", alpha="0.1")

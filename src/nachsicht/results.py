@@ -21,6 +21,8 @@ from nachsicht.model.profile import ProfileDocument, SampledRows
 if TYPE_CHECKING:
     from nachsicht.output.history_report import HistoryReport
     from nachsicht.pipeline.lazy_comparison import OnDemand
+    from nachsicht.table.result import RetainedData
+    from nachsicht.tables.changed_rows import RowsPart
     from nachsicht.tables.columns import Column, Summary
     from nachsicht.tables.findings import Findings
     from nachsicht.tables.whole_table import (
@@ -45,8 +47,13 @@ class _Result:
     def _across(self) -> ComparisonDocument:
         """Everything; what was not computed so far is, once."""
         if not isinstance(self._made, ComparisonDocument):
-            self._made = self._made.whole()
+            made = self._made
+            self._made = made.whole()
+            self._keep(made.data)
         return self._made
+
+    def _keep(self, data: tuple[RetainedData | None, ...]) -> None:
+        """Keep what is wanted of the versions' data, which goes otherwise."""
 
     @property
     def _parts(self) -> ComparisonParts:
@@ -212,6 +219,20 @@ class _Result:
         with use_language(self._languages[0]):
             return summary_markdown(self._across)
 
+    def to_junit(self) -> bytes:
+        """The findings of the newest version as a test report in the XML of JUnit, in UTF-8."""
+        from nachsicht.output.ci.junit import junit_xml
+
+        with use_language(self._languages[0]):
+            return junit_xml(self._across)
+
+    def to_sarif(self) -> bytes:
+        """The findings of the newest version in SARIF 2.1.0: JSON in UTF-8."""
+        from nachsicht.output.ci.sarif import sarif_json
+
+        with use_language(self._languages[0]):
+            return sarif_json(self._across)
+
     def to_description(self, csvw: bool = False) -> bytes:
         """The columns of the newest version as a Table Schema, or in CSVW: JSON in UTF-8.
 
@@ -230,8 +251,9 @@ class _Result:
         """Write the page, the summary or the document, by the suffix.
 
         ``.html`` is the page, ``.md`` the summary in Markdown, ``.json`` and ``.json.gz`` the
-        document. ``.schema.json`` is a description of the columns as a Table Schema, and
-        ``-metadata.json`` one in CSVW: by these names they are found beside the data.
+        document. ``.xml`` is a test report as JUnit writes it, and ``.sarif`` holds the findings as
+        results of static analysis. ``.schema.json`` is a description of the columns as a Table
+        Schema, and ``-metadata.json`` one in CSVW: by these names they are found beside the data.
 
         The file appears whole or not at all.
 
@@ -257,6 +279,10 @@ class _Result:
             write_atomically(target, self.to_html().encode("utf-8"))
         elif suffix == ".md":
             write_atomically(target, self.to_markdown().encode("utf-8"))
+        elif suffix == ".xml":
+            write_atomically(target, self.to_junit())
+        elif suffix == ".sarif":
+            write_atomically(target, self.to_sarif())
         elif suffix == ".json":
             write_atomically(target, self.to_json())
         elif target.name.lower().endswith(".json.gz"):
@@ -266,7 +292,7 @@ class _Result:
         return target
 
     def __getstate__(self) -> dict[str, Any]:
-        kept = {name: value for name, value in vars(self).items() if name != "_made"}
+        kept = {n: value for n, value in vars(self).items() if n not in ("_made", "_data")}
         return {**kept, "_made": self._across}  # the data itself stays here
 
     def __repr__(self) -> str:
@@ -361,6 +387,23 @@ class Comparison(_Result):
 
     moments: tuple[str, ...] = ()
     accepted: str | None = None
+    _data: tuple[RetainedData | None, ...] = ()
+
+    def _keep(self, data: tuple[RetainedData | None, ...]) -> None:
+        self._data = data
+
+    @property
+    def rows(self) -> RowsPart:
+        """All rows that the last two versions do not share: added, removed, and rewritten ones.
+
+        Raises
+        ------
+        SettingsError
+            If rows were not compared, or a version is not in memory.
+        """
+        from nachsicht.tables.changed_rows import RowsPart
+
+        return RowsPart(self._across, self._data)
 
     @property
     def document(self) -> ComparisonDocument:

@@ -1,5 +1,8 @@
 """Tables as Python programs have them give the figures of the same frame."""
 
+import contextlib
+import sqlite3
+
 import numpy as np
 import pandas as pd
 import polars as pl
@@ -77,6 +80,64 @@ def test_one_column_is_a_table(data, name):
 def test_columns_of_a_matrix_are_numbered():
     document = nachsicht.profile(RNG.normal(size=(50, 3))).document
     assert document.names == ("value_0", "value_1", "value_2")
+
+
+def test_columns_of_a_matrix_can_be_named():
+    matrix = RNG.normal(size=(50, 2))
+    document = nachsicht.profile(matrix, columns=["weight", "humidity"]).document
+    assert document.names == ("weight", "humidity")
+    assert document.column("humidity").stats.mean == pytest.approx(matrix[:, 1].mean())
+    with pytest.raises(nachsicht.SourceError, match="3 names for 2 columns"):
+        nachsicht.profile(matrix, columns=["a", "b", "c"])
+    for data in (FRAME, "checks.csv"):
+        with pytest.raises(nachsicht.SourceError, match="NumPy array"):
+            nachsicht.profile(data, columns=["a"])
+
+
+def relation(_):
+    return pytest.importorskip("duckdb").from_arrow(pa.Table.from_pandas(FRAME)).filter("mites > 2")
+
+
+def ibis_table(folder):
+    ibis = pytest.importorskip("ibis")
+    with contextlib.closing(sqlite3.connect(folder / "union.db")) as database:
+        FRAME.to_sql("checks", database, index=False)
+    table = ibis.sqlite.connect(folder / "union.db").table("checks")
+    return table.filter(table.mites > 2)
+
+
+@pytest.mark.filterwarnings("ignore:The 'future.infer_string' option")  # which Ibis sets
+@pytest.mark.parametrize("options", [{}, {"memory_bytes": 4_000}], ids=["memory", "pieces"])
+@pytest.mark.parametrize("give", [relation, ibis_table], ids=["DuckDB", "Ibis"])
+def test_queries_are_computed_as_they_are_read(tmp_path, give, options):
+    found = nachsicht.profile(give(tmp_path), **options).document
+    expected = FRAME[FRAME.mites > 2]
+    assert (found.names, found.rows) == (tuple(FRAME), len(expected))
+    assert found.column("mites").stats.mean == pytest.approx(expected.mites.mean())
+    assert found.column("weight").missing == expected.weight.isna().sum()
+
+
+def test_arrays_along_axes_are_a_row_a_cell():
+    xarray = pytest.importorskip("xarray")
+    weights = RNG.normal(30, 4, (20, 5))
+    data = xarray.Dataset(
+        {"weight": (("day", "hive"), weights)},
+        {"day": pd.date_range("2024-05-01", periods=20), "hive": list("abcde")},
+    )
+    document = nachsicht.profile(data).document
+    assert ({*document.names}, document.rows) == ({"day", "hive", "weight"}, 100)
+    assert document.column("weight").stats.mean == pytest.approx(weights.mean())
+    assert nachsicht.profile(data["weight"]).document.rows == 100
+
+
+def test_how_data_is_read_can_be_said_by_keyword(tmp_path):
+    path = tmp_path / "checks.txt"
+    path.write_text("hive;mites\n" + "".join(f"h{i};{i % 7}\n" for i in range(90)))
+    one = nachsicht.profile(path, delimiter=";", header=True).document
+    two = nachsicht.profile(path, reading={"delimiter": ";", "header": True}).document
+    assert one.names == two.names == ("hive", "mites")
+    with pytest.raises(nachsicht.SettingsError, match="delimiter"):
+        nachsicht.profile(path, delimiters=";")
 
 
 @pytest.mark.parametrize(

@@ -232,7 +232,7 @@ function Measures({ column }: { column: Column }) {
 
 /** Statistics that answer one question stand together; what has no family of its own comes last. */
 const FAMILIES: [string, string[]][] = [
-  ["counts", ["rows", "missing", "distinct", "unique_once", "zeros", "negatives", "infinite", "blank", "edge_spaces", "duplicate_values"]],
+  ["counts", ["rows", "missing", "missing_reasons", "distinct", "unique_once", "zeros", "negatives", "infinite", "blank", "edge_spaces", "duplicate_values"]],
   ["centre", ["mean", "median", "mode", "characters", "words", "entries"]],
   ["spread", ["std", "iqr", "mad", "range", "cv", "evenness", "levels_for_80pct", "rare_levels"]],
   ["ends", ["minimum", "maximum", "span_days", "lengths", "first_value", "last_value"]],

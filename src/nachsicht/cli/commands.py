@@ -22,6 +22,7 @@ from nachsicht.cli.inspect import accept, explain, remedies, settings
 from nachsicht.cli.language import Group, describe, language_option, text, usage_error
 from nachsicht.cli.options import (
     output_options,
+    pipeline_options,
     reading_options,
     reading_options_for_each,
     settings_given,
@@ -32,6 +33,9 @@ from nachsicht.errors import NachsichtError
 from nachsicht.i18n import current_language, phrase, printable, use_language
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from nachsicht.output.ci.annotations import Dialect
     from nachsicht.output.history_report import HistoryReport
     from nachsicht.results import Comparison, Profile
 
@@ -175,16 +179,26 @@ def main() -> None:
 @click.argument("source")
 @click.option("--label", help=text("label"))
 @click.option("--dry-run", is_flag=True, help=text("dry_run"))
+@pipeline_options
 @output_options
 @reading_options
 @settings_options
 @verbose_option
-def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> None:
+def profile(
+    source: str,
+    label: str | None,
+    dry_run: bool,
+    stop_on: str | None,
+    annotate: Dialect | None,
+    **output: Any,
+) -> None:
     """Describe the dataset in SOURCE.
 
-    SOURCE is a file (CSV and other delimited text, Parquet, Arrow, JSON, Excel; compressed
-    or not), a folder of part files, a pattern such as "part_*.csv", a file at a revision of its
-    git repository (checks.csv@v1.2), or - for standard input.
+    SOURCE is a file (CSV and other delimited text, Parquet, Arrow, JSON, Excel, SPSS, Stata,
+    SAS …; compressed or not), a folder of part files, a pattern such as "part_*.csv", a file
+    at a revision of its git repository (checks.csv@v1.2), or - for standard input.
+
+    Exit status: 0, or 1 where --stop-on stopped it, or 2 for an error.
 
     \b
     Examples:
@@ -203,6 +217,9 @@ def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> Non
         result = nachsicht.profile(source, label=label, settings=base, progress=bar, **given)
         _ = result.document  # all of it, while the bar is there
     _hand_over(result, outputs, output)
+    _annotate(result, annotate)
+    if stop_on:
+        _stop(result, stop_on, None)
 
 
 @main.command(short_help=text("compare_short"))
@@ -228,10 +245,13 @@ def profile(source: str, label: str | None, dry_run: bool, **output: Any) -> Non
 @click.option("--against", type=click.Path(path_type=Path), metavar="FOLDER", help=text("against"))
 @click.option("--group", "groups", multiple=True, help=text("group"))
 @click.option(
-    "--stop-on",
-    type=click.Choice(["act", "check"]),
-    help=text("stop_on"),
+    "--rows",
+    "rows_file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help=text("rows"),
 )
+@pipeline_options
 @output_options
 @reading_options_for_each
 @settings_options
@@ -245,7 +265,9 @@ def compare(
     each_file: bool,
     against: Path | None,
     groups: tuple[str, ...],
+    rows_file: Path | None,
     stop_on: str | None,
+    annotate: Dialect | None,
     **output: Any,
 ) -> None:
     """Tell what changed from one of SOURCES to the next, the oldest first.
@@ -260,6 +282,7 @@ def compare(
     \b
     Examples:
       nachsicht compare checks_2024.csv checks_2025.csv
+      nachsicht compare checks_2024.csv checks_2025.csv --rows changed.csv
       nachsicht compare train.parquet test.parquet --label train --label test -o split.html
       nachsicht compare 2024.json checks_2025.csv --stop-on act -o summary.md
       nachsicht compare checks.csv --by hive_type
@@ -271,6 +294,7 @@ def compare(
       nachsicht compare june.csv --against history --stop-on act
     """
     import nachsicht
+    from nachsicht.tables.changed_rows import check_file_of_rows
 
     base, given = settings_given(output)
     sources = _each_of(sources, by, since, each_file=each_file)
@@ -285,6 +309,8 @@ def compare(
     if by is not None and len(sources) != 1:
         raise click.UsageError(text("one_with_by"))
     outputs = _targets(output, default=None)
+    if rows_file is not None:
+        check_file_of_rows(rows_file)
     with ProgressBar(quiet=output["quiet"]) as bar:
         if by is not None:
             result = nachsicht.compare_groups(
@@ -309,10 +335,12 @@ def compare(
                 *sources, labels=labels or None, settings=base, progress=bar, **given
             )
         _ = result.document  # all of it, while the bar is there
-    _hand_over(result, outputs, output)
+        written = [result.rows.write(rows_file)] if rows_file is not None else []
+    _hand_over(result, outputs, output, besides=written)
     report = result.courses() if result.document.is_history else None
     if report and not output["quiet"]:
         _print_courses(report)
+    _annotate(result, annotate)
     if stop_on:
         _stop(result, stop_on, report)
 
@@ -345,7 +373,18 @@ def _cuts(by: str | None, cuts: tuple[str, ...]) -> tuple[str, tuple[str, ...]]:
     return columns.pop(), tuple(value for _, _, value in pairs)
 
 
-def _stop(result: Comparison, severity: str, report: HistoryReport | None) -> None:
+def _annotate(result: Profile | Comparison, dialect: Dialect | None) -> None:
+    """Print the open findings as commands of a CI server."""
+    if dialect is None:
+        return
+    from nachsicht.output.ci.annotations import annotation_lines
+
+    with use_language(result._languages[0]):
+        for line in annotation_lines(result._across, dialect):
+            click.echo(line)
+
+
+def _stop(result: Profile | Comparison, severity: str, report: HistoryReport | None) -> None:
     """Exit with 1 if the newest version has an open finding that weighs so much.
 
     With a history it is held against all versions before it as well.
@@ -353,7 +392,7 @@ def _stop(result: Comparison, severity: str, report: HistoryReport | None) -> No
     from nachsicht.i18n import phrase
     from nachsicht.model.findings import Severity
 
-    verdict = result.document.verdict
+    verdict = result._across.verdict
     n = verdict.act + (verdict.check if severity == "check" else 0)
     graver = [each for each in Severity if each.rank <= Severity(severity).rank]
     n += sum(report.found.open(each, newest=True) for each in graver) if report else 0
@@ -511,9 +550,10 @@ def _hand_over(
     output: dict[str, Any],
     *,
     summary: bool = True,
+    besides: Sequence[Path] = (),
 ) -> None:
     """Write the files, then print the summary, then open the page."""
-    written = [result.write(target) for target in targets]
+    written = [*(result.write(target) for target in targets), *besides]
     if not output["quiet"]:
         if summary:
             _print(result)

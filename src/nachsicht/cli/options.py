@@ -253,6 +253,20 @@ def _note(given: str) -> tuple[str, str]:
     return address.strip(), words
 
 
+def pipeline_options(command: F) -> F:
+    """From which severity on findings are a failure, and how a pipeline is told of them."""
+    for option in reversed(
+        (
+            click.option("--stop-on", type=click.Choice(["act", "check"]), help=text("stop_on")),
+            click.option(
+                "--annotate", type=click.Choice(["github", "azure"]), help=text("annotate")
+            ),
+        )
+    ):
+        command = option(command)
+    return command
+
+
 def verbose_option(command: F) -> F:
     """The traceback of an error, for those who look into it; read where errors are caught."""
     return click.option(

@@ -49,16 +49,21 @@ def settings_from(
 ) -> Settings:
     """Lay keyword options over settings, or over those of a file.
 
+    How data is read may be said by itself: ``table="hives"`` is ``reading={"table": "hives"}``.
+
     Raises
     ------
     SettingsError
         If an option is unknown (the nearest right name is reported) or has a wrong value.
     """
     for name in options:
-        check_name(name, FIELDS, name)
+        check_name(name, (*FIELDS, *_TABLES["reading"]), name)
     if isinstance(base, str | PathLike):
         base = read_settings(Path(base))
     own = {name: msgspec.to_builtins(value) for name, value in options.items()}
+    reading = {name: own.pop(name) for name in _TABLES["reading"] if name in own}
+    if reading:
+        own["reading"] = {**own.get("reading", {}), **reading}
     return settings_of(_laid_over(msgspec.to_builtins(base or Settings()), own))
 
 

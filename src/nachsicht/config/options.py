@@ -33,6 +33,7 @@ class ReadKeywords(TypedDict, total=False):
     encoding: str | None
     header: bool | None
     sheet: str | None
+    columns: Sequence[str] | None
     table: str | None
     query: str | None
     description: str | None
@@ -55,8 +56,11 @@ class ThresholdKeywords(TypedDict, total=False):
     off: bool
 
 
-class Options(TypedDict, total=False):
-    """As `Settings` but its labels, by keyword: the plain values that a file would hold will do."""
+class Options(ReadKeywords, total=False):
+    """As `Settings` but its labels, by keyword: the plain values that a file would hold will do.
+
+    How data is read can be said by itself, too: ``sheet="2025"`` is ``reading={"sheet": "2025"}``.
+    """
 
     title: str | None
     top_values: int

@@ -46,6 +46,8 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
         Whether the first line of delimited text or of a sheet holds the names.
     sheet : str, optional
         Name of the sheet of a workbook; by default the first that is not empty.
+    columns : tuple of str, optional
+        Names of the columns of an array of NumPy, which has none of its own.
     table, query : str, optional
         Of a database: the table (``schema.name`` where it has a schema), or a query.
     description : str, optional
@@ -60,6 +62,7 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     encoding: str | None = None
     header: bool | None = None
     sheet: str | None = None
+    columns: tuple[str, ...] | None = None
     table: str | None = None
     query: str | None = None
     description: str | None = None

@@ -355,7 +355,8 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     random agree in this column, missing counting as a value; ``memory_bytes`` is the size of the
     column in Arrow's format. ``unit`` is what stood with every number of a column of texts,
     ``text_format`` how texts are written (None where the column is not stored as text).
-    ``error_bounds`` is None where every figure is exact.
+    ``error_bounds`` is None where every figure is exact. ``missing_reasons`` are what a file of a
+    statistical package gives as reasons for missing values, each with its rows, the most first.
     """
 
     name: str
@@ -377,6 +378,7 @@ class ColumnSummary(msgspec.Struct, frozen=True, kw_only=True):
     last_value: str | None
     stats: Detail | None
     error_bounds: ErrorBounds | None
+    missing_reasons: tuple[Level, ...] = ()
 
     @property
     def present(self) -> int:

@@ -440,6 +440,12 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     row_estimates: tuple[RowEstimate, ...] = ()
 
     @property
+    def current_findings(self) -> tuple[Finding, ...]:
+        """Those of the newest version, or of all groups, the most urgent first."""
+        newest = self.versions[-1].label
+        return tuple(f for f in self.findings if self.grouped_by or f.versions[-1] == newest)
+
+    @property
     def sharing(self) -> tuple[str, ...]:
         """That it is safe to share, and how figures were rounded; nothing where it is not."""
         k = self.smallest_group

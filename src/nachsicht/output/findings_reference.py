@@ -56,6 +56,14 @@ def _first(entry: FindingType, part: str) -> str:
     return _one(next(entry_words[name] for name in entry_words if name.startswith(part)))
 
 
+def rule_texts(code: str) -> tuple[str, str, str]:
+    """Title, sentence and next step of a code, for whatever it is found of."""
+    entry, words = FINDINGS[code], catalogue()["findings"][code]
+    texts = title_of(entry), _first(entry, "sentence"), words["next_step"]
+    title, sentence, next_step = map(_facts_marked, texts)
+    return title, sentence, next_step
+
+
 def rule_of(entry: FindingType) -> str:
     """From which size on a finding has which severity, in words."""
     known = list(thresholds_of(entry.code, Settings()).items())

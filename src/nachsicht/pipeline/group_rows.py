@@ -62,6 +62,7 @@ def rows_here(opened: Opened, settings: Settings, by: str) -> GroupRows:
 
 def _part(facts: SourceFacts, table: Any, rows: LevelRows) -> Opened:
     """Some rows of a table as a source, which are put together when they are read."""
+    facts = msgspec.structs.replace(facts, missing_reasons={})  # which are those of all rows
     size = table.nbytes * rows.count // max(table.num_rows, 1)
 
     def batches() -> Iterator[tuple[Any, int]]:

@@ -20,6 +20,7 @@ from nachsicht.pipeline.check_columns import check_columns
 from nachsicht.pipeline.check_hidden import check_hidden, refuse_share_safe
 from nachsicht.pipeline.lazy_version import VersionOnDemand
 from nachsicht.sharing.comparison import share_safe
+from nachsicht.table.result import RetainedData
 
 
 class OnDemand:
@@ -45,6 +46,8 @@ class OnDemand:
     ) -> None:
         self.versions, self.title, self._settings = tuple(versions), title, settings
         self._theme, self._accepted, self._elsewhere = theme, accepted, elsewhere
+        #: That of each version which is in memory, once all was computed.
+        self.data: tuple[RetainedData | None, ...] = ()
         check_columns(versions, settings)
         check_hidden(versions, settings)
         if len(versions) > 1 or settings.share:
@@ -71,6 +74,7 @@ class OnDemand:
         settings = _with_key(self._settings, [version.profile for version in versions])
         with threads(settings.threads) as pool:
             made = compare_versions(versions, self.title, settings, self._accepted, pool.map)
+        self.data = tuple(version.data for version in versions)
         return finished(made, self._theme, settings)
 
 

@@ -27,6 +27,8 @@ def source_of(data: object, reading: ReadOptions) -> Source:
     SourceError
         If the object is none of these.
     """
+    if isinstance(data, str | PathLike) and reading.columns is not None:
+        raise SourceError("columns_without_array", where=str(data))
     if isinstance(data, str) and "://" in data:
         return DescribedSource(_at_address(data, reading), None, reading)
     if isinstance(data, str | PathLike):
@@ -34,10 +36,10 @@ def source_of(data: object, reading: ReadOptions) -> Source:
         if kind := _database_in(path):
             return DescribedSource(_at_address(f"{kind}:///{path}", reading), None, reading)
         return DescribedSource(_at_path(path, reading), path, reading)
-    return DescribedSource(_in_memory(data), None, reading)
+    return DescribedSource(_in_memory(data, reading), None, reading)
 
 
-def _in_memory(data: object) -> Source:
+def _in_memory(data: object, reading: ReadOptions) -> Source:
     from nachsicht.sources.cluster import ClusterFrame, cluster_of
 
     if engine := cluster_of(data):
@@ -45,7 +47,7 @@ def _in_memory(data: object) -> Source:
     from nachsicht.sources.dataframes import FrameSource, gives_table
     from nachsicht.sources.python_objects import source_of_object
 
-    if source := source_of_object(data):
+    if source := source_of_object(data, reading.columns):
         return source
     if gives_table(data):
         return FrameSource(data)

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from nachsicht.errors import UnreadableSourceError
+from nachsicht.errors import NachsichtError, UnreadableSourceError
 
 #: Beginnings that tell a compression whatever the name says.
 COMPRESSIONS = {
@@ -87,14 +87,16 @@ def _counted(stream: Any, raw: Any = None, most: int | None = None) -> tuple[int
 
 
 @contextlib.contextmanager
-def errors_as_damaged(path: object, name: str) -> Iterator[None]:
-    """Tell what Arrow or the system say of a file as damage of a file of that format."""
+def errors_as_damaged(path: object, name: str, *others: type[Exception]) -> Iterator[None]:
+    """Tell what Arrow, the system or others say of a file as damage of a file of that format."""
     import pyarrow as pa
 
     try:
         yield
-    except (pa.ArrowException, OSError) as error:
-        reason = str(error).splitlines()[0].rstrip(".")
+    except NachsichtError:
+        raise
+    except (pa.ArrowException, OSError, *others) as error:
+        reason = (str(error).splitlines() or [type(error).__name__])[0].rstrip(".")
         raise UnreadableSourceError(
             "damaged_format", where=str(path), name=name, reason=reason
         ) from error

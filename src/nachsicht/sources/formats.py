@@ -29,6 +29,12 @@ class FileFormat(msgspec.Struct, frozen=True):
         Whether files of it are read compressed.
     sheets : bool
         Whether a file has sheets to choose from.
+    streamed : bool
+        Whether it is read piece by piece where it does not fit in memory.
+    extra : str
+        What has to be installed besides, as the name of an extra.
+    tried_with : str
+        What wrote the files that it is tested with.
     """
 
     open: Opener
@@ -36,6 +42,9 @@ class FileFormat(msgspec.Struct, frozen=True):
     magic: bytes | None = None
     compressible: bool = False
     sheets: bool = False
+    streamed: bool = True
+    extra: str = ""
+    tried_with: str = "PyArrow"
 
 
 def _parquet(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
@@ -54,6 +63,18 @@ def _orc(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -
     from nachsicht.sources.columnar.orc import open_orc
 
     return open_orc(path, facts)
+
+
+def _avro(path: Path, _: str | None, _options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.columnar.avro import open_avro
+
+    return open_avro(path, facts)
+
+
+def _labelled(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.labelled.reader import open_labelled
+
+    return open_labelled(path, options, facts)
 
 
 def _workbook(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
@@ -81,12 +102,29 @@ FORMATS: tuple[FileFormat, ...] = (
     FileFormat(_parquet, (".parquet", ".pq"), magic=b"PAR1"),
     FileFormat(_arrow, (".arrow", ".feather", ".ipc"), magic=b"ARROW1"),
     FileFormat(_orc, (".orc",), magic=b"ORC"),
-    FileFormat(_workbook, (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"), sheets=True),
-    FileFormat(_json, (".json", ".jsonl", ".ndjson"), compressible=True),
+    FileFormat(_avro, (".avro",), magic=b"Obj\x01", extra="avro", tried_with="fastavro"),
+    FileFormat(
+        _labelled,
+        (".sav", ".zsav", ".por", ".dta", ".sas7bdat", ".xpt", ".xport"),
+        streamed=False,
+        extra="labelled",
+        tried_with="pyreadstat, which writes no .sas7bdat",
+    ),
+    FileFormat(
+        _workbook,
+        (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"),
+        sheets=True,
+        streamed=False,
+        extra="excel",
+        tried_with="openpyxl, pandas",
+    ),
+    FileFormat(
+        _json, (".json", ".jsonl", ".ndjson"), compressible=True, tried_with="json, pandas, Polars"
+    ),
 )
 
 #: What files are that have no other format.
-DELIMITED_TEXT = FileFormat(_delimited, (), compressible=True)
+DELIMITED_TEXT = FileFormat(_delimited, (), compressible=True, tried_with="csv, pandas, Polars")
 
 
 def format_of(head: bytes, suffix: str, compressed: bool) -> FileFormat:

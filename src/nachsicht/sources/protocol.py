@@ -35,8 +35,9 @@ class SourceFacts(msgspec.Struct):
     ``unread``: whether they may be quoted is for others to say, who know what is hidden.
     ``padded_lines`` had fewer fields than the first, and are read with the last ones missing.
     ``decimals_written`` says of columns of a text file with how many decimals all numbers are
-    written, where they are alike. The ``moment`` is when a version was committed, in ISO 8601 and
-    UTC, where the source keeps several.
+    written, where they are alike; ``missing_reasons``, in how many of all rows a value is missing
+    for each reason that the file gives. The ``moment`` is when a version was committed, in ISO 8601
+    and UTC, where the source keeps several.
     """
 
     name: str
@@ -46,6 +47,7 @@ class SourceFacts(msgspec.Struct):
     unread_lines: int = 0
     padded_lines: int = 0
     decimals_written: dict[str, int] = msgspec.field(default_factory=dict)
+    missing_reasons: dict[str, dict[str, int]] = msgspec.field(default_factory=dict)
     unread: list[UnreadLine] = msgspec.field(default_factory=list)
     moment: str | None = None
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Any, NamedTuple
 
 import msgspec
 import pyarrow as pa
 
-from nachsicht.errors import UnreadableSourceError
+from nachsicht.errors import SourceError, UnreadableSourceError
 from nachsicht.sources.dataframes import BATCH_ROWS, FrameSource, opened_table, text_of
 from nachsicht.sources.json.lines import column_of
 from nachsicht.sources.json.objects import columns_of_records
@@ -47,43 +47,75 @@ class LazySource(msgspec.Struct, frozen=True):
         return FrameSource(self.data.collect(engine="streaming")).open()
 
 
-class DatasetSource(msgspec.Struct, frozen=True):
-    """A dataset or scanner of PyArrow, read piece by piece where it does not fit in memory."""
+class QuerySource(msgspec.Struct, frozen=True):
+    """Rows that their library computes when they are read, piece by piece where they do not fit.
+
+    Attributes
+    ----------
+    data : object
+    library : str
+    count : callable
+        How many rows there are.
+    head : callable
+        The first rows, as an Arrow table.
+    stream : callable
+        All rows, as record batches.
+    """
 
     data: Any
+    library: str
+    count: Callable[[Any], int]
+    head: Callable[[Any, int], Any]
+    stream: Callable[[Any], Iterable[Any]]
     label: str = ""
 
     def open(self) -> Opened:
-        """Count its rows; a scanner that can be read but once is read at once."""
-        kind = type(self.data).__name__
-        facts = SourceFacts(kind, "pyarrow", None)
-        if not hasattr(self.data, "scanner"):
-            return opened_table(self.data.to_table(), facts)
-        few = self.data.head(_TRIAL_ROWS)
-        rows = self.data.count_rows()
+        """Count the rows, and look at the first ones."""
+        facts = SourceFacts(type(self.data).__name__, self.library, None)
+        few = self.head(self.data, _TRIAL_ROWS)
+        rows = self.count(self.data)
         size = few.nbytes * rows // max(few.num_rows, 1)
 
         def batches() -> Iterator[tuple[Any, int]]:
             done = 0
-            for batch in self.data.to_batches(batch_size=BATCH_ROWS):
+            for batch in self.stream(self.data):
                 done += batch.nbytes
                 yield batch, min(done, size)
 
-        return Opened(facts, size, self.data.to_table, batches)
+        def table() -> Any:
+            return pa.Table.from_batches((batch for batch, _ in batches()), few.schema)
+
+        return Opened(facts, size, table, batches)
 
 
 #: Rows that tell how much memory all of them take.
 _TRIAL_ROWS = 4_096
 
 
-def source_of_object(data: object) -> Source | None:
+def source_of_object(data: Any, columns: Sequence[str] | None = None) -> Source | None:
     """What reads an object that is no frame; None where it holds no table.
 
     No library is imported to find out.
+
+    Parameters
+    ----------
+    data : object
+        Whatever a user gave.
+    columns : sequence of str, optional
+        Names of the columns of an array that has none.
+
+    Raises
+    ------
+    SourceError
+        If names are given for what is no such array.
     """
-    for package, names, source in _OBJECTS:
-        if _is_of(data, package, *names):
-            return source(data)
+    if columns is not None:
+        if not _is_of(data, "numpy", "ndarray") or data.dtype.names:
+            raise SourceError("columns_without_array", where=type(data).__name__)
+        return ObjectSource(data, lambda array: _of_array(array, columns))
+    for known in OBJECTS:
+        if _is_of(data, known.package, *known.names):
+            return known.source(data)
     if isinstance(data, Mapping):
         return ObjectSource(data, _of_columns)
     if isinstance(data, list | tuple) and data and all(isinstance(r, Mapping) for r in data):
@@ -94,7 +126,7 @@ def source_of_object(data: object) -> Source | None:
 def _is_of(data: object, package: str, *names: str) -> bool:
     """Whether an object is of a class of a package that may not be there."""
     module = sys.modules.get(package)
-    return module is not None and any(isinstance(data, getattr(module, name)) for name in names)
+    return any(isinstance(data, getattr(module, name, ())) for name in names)
 
 
 def _name(series: Any) -> str:
@@ -117,15 +149,26 @@ def _of_columns(columns: Mapping[Any, Any]) -> Any:
     return _table(held)
 
 
-def _of_array(array: Any) -> Any:
+def _of_array(array: Any, names: Sequence[str] | None = None) -> Any:
     """Fields of a structured array, columns of a table of numbers, or one column."""
     if array.dtype.names:
         return _table({name: array[name] for name in array.dtype.names})
-    if array.ndim == 1:
-        return _table({_NAMELESS: array})
-    if array.ndim != 2:
+    if array.ndim not in (1, 2):
         raise ValueError(f"an array of {array.ndim} dimensions")
-    return _table({f"{_NAMELESS}_{i}": array[:, i] for i in range(array.shape[1])})
+    columns = [array] if array.ndim == 1 else [array[:, i] for i in range(array.shape[1])]
+    if names is None:
+        names = (
+            [_NAMELESS] if array.ndim == 1 else [f"{_NAMELESS}_{i}" for i in range(len(columns))]
+        )
+    if len(names) != len(columns):
+        raise ValueError(f"{len(names)} names for {len(columns)} columns")
+    return pa.table([_column(values) for values in columns], names=list(names))
+
+
+def _of_grid(data: Any) -> Any:
+    """Arrays along named axes: a row a cell, the axes and the arrays being columns."""
+    frame = data.to_dataframe(**({"name": _name(data)} if hasattr(data, "name") else {}))
+    return pa.Table.from_pandas(frame.reset_index(), preserve_index=False)
 
 
 def _table(columns: Mapping[str, Any]) -> Any:
@@ -142,12 +185,52 @@ def _column(values: Any) -> Any:
     return column_of(list(values))
 
 
-#: Classes of packages that may not be there, and what reads their objects.
-_OBJECTS: tuple[tuple[str, tuple[str, ...], Callable[[Any], Source]], ...] = (
-    ("polars", ("LazyFrame",), LazySource),
-    ("pyarrow.dataset", ("Dataset", "Scanner"), DatasetSource),
-    ("pandas", ("Series",), lambda series: FrameSource(series.to_frame(_name(series)))),
-    ("polars", ("Series",), lambda series: FrameSource(series.alias(_name(series)).to_frame())),
-    ("pyarrow", ("Array", "ChunkedArray"), lambda held: FrameSource(pa.table({_NAMELESS: held}))),
-    ("numpy", ("ndarray",), lambda array: ObjectSource(array, _of_array)),
+class ObjectType(NamedTuple):
+    """Classes of a package that may not be there, and what reads their objects."""
+
+    package: str
+    names: tuple[str, ...]
+    source: Callable[[Any], Source]
+    streamed: bool = False
+
+
+def _dataset(data: Any) -> Source:
+    return QuerySource(
+        data,
+        "pyarrow",
+        lambda data: int(data.count_rows()),
+        lambda data, rows: data.head(rows),
+        lambda data: data.to_batches(batch_size=BATCH_ROWS),
+    )
+
+
+def _relation(data: Any) -> Source:
+    return QuerySource(
+        data,
+        "DuckDB",
+        lambda data: int(data.aggregate("count(*)").fetchall()[0][0]),
+        lambda data, rows: pa.table(data.limit(rows)),
+        pa.RecordBatchReader.from_stream,
+    )
+
+
+#: All that are read besides frames; the first that fits reads an object.
+OBJECTS = (
+    ObjectType("polars", ("LazyFrame",), LazySource),
+    ObjectType("pyarrow.dataset", ("Dataset",), _dataset, streamed=True),
+    ObjectType(
+        "pyarrow.dataset", ("Scanner",), lambda held: ObjectSource(held, lambda of: of.to_table())
+    ),
+    ObjectType("duckdb", ("DuckDBPyRelation",), _relation, streamed=True),
+    # Some of its engines can be asked in the thread alone that connected to them.
+    ObjectType(
+        "ibis.expr.types", ("Table",), lambda held: ObjectSource(held, lambda of: of.to_pyarrow())
+    ),
+    ObjectType("xarray", ("Dataset", "DataArray"), lambda data: ObjectSource(data, _of_grid)),
+    ObjectType("pandas", ("Series",), lambda held: FrameSource(held.to_frame(_name(held)))),
+    ObjectType("polars", ("Series",), lambda held: FrameSource(held.alias(_name(held)).to_frame())),
+    ObjectType(
+        "pyarrow", ("Array", "ChunkedArray"), lambda held: FrameSource(pa.table({_NAMELESS: held}))
+    ),
+    ObjectType("numpy", ("ndarray",), lambda array: ObjectSource(array, _of_array)),
 )

@@ -104,13 +104,17 @@ def _fitting(columns: Columns) -> tuple[Columns, list[str]]:
 
 def frame_of(columns: Columns, library: str) -> Any:
     """A table in the library that is asked for."""
+    import pyarrow as pa
+
+    return frame_of_table(pa.table({n: list(values) for n, values in columns.items()}), library)
+
+
+def frame_of_table(table: Any, library: str) -> Any:
+    """An Arrow table in the library that is asked for."""
     if library not in LIBRARIES:
         raise SettingsError(
             "unknown_library", where="to_frame", library=library, list=", ".join(LIBRARIES)
         )
-    import pyarrow as pa
-
-    table = pa.table({name: list(values) for name, values in columns.items()})
     if library == "arrow":
         return table
     try:

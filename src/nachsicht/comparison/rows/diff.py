@@ -67,9 +67,7 @@ def compare_rows(
         matched = match_if_key(tables, candidate, different, pmap)
         if matched is not None and mostly_alike(tables, pairs, candidate, _drawn_pairs(matched)):
             return _by_key(old, new, pairs, candidate.places, step, True, matched, pmap)
-    alike = _hashed_alike(old, new, pairs)
-    shared = shared_columns((tables[0].schema, tables[1].schema), pairs, alike=alike)
-    hashes = (old.rows, new.rows) if alike else _hashes_of(tables, shared)
+    shared, hashes = hashes_of_rows(old, new, pairs)
     left = rows_without_equal(hashes, pmap)
     in_both = np.ones(tables[1].num_rows, bool)
     in_both[left[1].places] = False
@@ -104,7 +102,7 @@ def _by_key(
     matched: MatchedRows,
     pmap: ParallelMap,
 ) -> RowChanges:
-    old, new = _unlike(before, after, pairs, matched)
+    old, new = unlike_rows(before, after, pairs, matched)
     both = MatchedVersions(
         sides=_sides((before.table, after.table)),
         old=old,
@@ -125,7 +123,7 @@ def _sides(tables: tuple[Any, Any]) -> tuple[RowsAtHand, RowsAtHand]:
     return old, new
 
 
-def _unlike(
+def unlike_rows(
     before: RetainedData, after: RetainedData, pairs: _Pairs, matched: MatchedRows
 ) -> tuple[_Places, _Places]:
     """The matched rows but for those that are equal in all columns, by the hashes at hand."""
@@ -144,11 +142,18 @@ def _hashed_alike(old: RetainedData, new: RetainedData, pairs: _Pairs) -> bool:
     )
 
 
-def _hashes_of(tables: tuple[Any, Any], shared: Sequence[SharedColumn]) -> tuple[Hashes, Hashes]:
-    """Hashes of the rows of both over the columns that are compared."""
+def hashes_of_rows(
+    before: RetainedData, after: RetainedData, pairs: _Pairs
+) -> tuple[list[SharedColumn], tuple[Hashes, Hashes]]:
+    """The columns that are compared, and hashes of the rows of both over these."""
+    tables = before.table, after.table
+    alike = _hashed_alike(before, after, pairs)
+    shared = shared_columns((tables[0].schema, tables[1].schema), pairs, alike=alike)
+    if alike:
+        return shared, (before.rows, after.rows)
     types = [column.stored for column in shared]
     old, new = (
         hash_keys(table, [column.pair[side].position for column in shared], types)
         for side, table in enumerate(tables)
     )
-    return old, new
+    return shared, (old, new)

@@ -23,6 +23,8 @@ from nachsicht.model.statistics import Statistic, known
 #: Code of the statistic, rounded, and exact (or the reason why there is none).
 Row = tuple[str, str, str]
 
+#: Reasons for missing values that are told.
+_MOST_REASONS = 6
 #: Neighbours of fewer rows tell nothing.
 _FEWEST_ROWS = 20
 _IN_ORDER = {
@@ -39,7 +41,7 @@ QUANTITY = (
 
 def statistics_of(column: ColumnSummary) -> list[Row]:
     """The rows of a column's kind; the words for the codes are in the catalogue."""
-    return rows_of(column.stats, column.present)
+    return rows_of(column.stats, column.present) + _missing_reasons(column)
 
 
 @singledispatch
@@ -78,6 +80,14 @@ def _rises_or_falls(detail: Detail | None) -> bool:
 def _autocorrelation(detail: QuantitySummary) -> float | None:
     found = detail.autocorrelation
     return found if known(found) and detail.n_finite >= _FEWEST_ROWS else None
+
+
+def _missing_reasons(column: ColumnSummary) -> list[Row]:
+    """Why values are missing, where the file says so."""
+    told = [f"{reason.value} {count(reason.count)}" for reason in column.missing_reasons]
+    if len(told) > _MOST_REASONS:
+        told[_MOST_REASONS:] = ["…"]
+    return [("missing_reasons", " · ".join(told), "")] if told else []
 
 
 def signed(difference: float) -> str:

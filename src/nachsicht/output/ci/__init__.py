@@ -1,0 +1,1 @@
+"""Findings for pipelines: test reports, static analysis results, annotations."""

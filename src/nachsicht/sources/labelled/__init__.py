@@ -1,0 +1,1 @@
+"""Files of statistical packages, whose variables and values have labels: SPSS, Stata, SAS."""
