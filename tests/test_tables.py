@@ -63,6 +63,19 @@ def test_a_column_tells_its_statistics_values_quantiles_and_spread(made, frames)
         made.column("hive_wieght")
 
 
+def test_results_answer_to_names_as_frames_do(frames):
+    frame = frames[-1]
+    page = nachsicht.profile(frame)
+    assert page.columns == tuple(page) == tuple(frame)
+    assert next(iter(frame)) in page
+    assert "no such column" not in page
+    for name in frame.select_dtypes("number"):
+        assert page[name].mean == pytest.approx(frame[name].mean())
+        assert page[name].missing == frame[name].isna().sum()
+    with pytest.raises(AttributeError, match="median_of_means"):
+        _ = page[next(iter(frame))].median_of_means
+
+
 def test_relations_gaps_and_repeats_are_those_of_pandas(made, frames):
     pairs = made.relations.to_frame().query("version == '2025' and measure == 'spearman'")
     numbers = frames[1][["hive_weight", "brood_frames", "mite_count", "honey_kg"]]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
@@ -90,6 +90,20 @@ class _Result:
         from nachsicht.tables.columns import Summary
 
         return Summary(self._parts)
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The names of the columns, in the order of the newest version."""
+        return tuple(self._made.versions[-1].names)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.columns)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.columns
+
+    def __getitem__(self, name: str) -> Column:
+        return self.column(name)
 
     def column(self, name: str) -> Column:
         """One column: its statistics, frequent values, quantiles, spread, and figures of it.
@@ -243,6 +257,26 @@ class _Result:
         newest = self._across.versions[-1]
         return encoded(csvw_of(newest) if csvw else table_schema_of(newest))
 
+    def to_json_schema(self) -> bytes:
+        """What a row keeps to now, as a JSON Schema (draft 2020-12) of it as an object."""
+        from nachsicht.output.row_rules import json_schema_of
+        from nachsicht.output.schema_export import encoded
+
+        return encoded(json_schema_of(self._across.versions[-1]))
+
+    def to_sql(self, table: str | None = None) -> str:
+        """A ``CREATE TABLE`` with the types, keys and constraints that the data keeps to now.
+
+        Parameters
+        ----------
+        table : str, optional
+            Its name; by default the label of the newest version.
+        """
+        from nachsicht.output.row_rules import create_table
+
+        newest = self._across.versions[-1]
+        return create_table(newest, table or newest.label)
+
     def to_json(self) -> bytes:
         """The document, as JSON in UTF-8."""
         return encode(self.document)
@@ -254,6 +288,7 @@ class _Result:
         document. ``.xml`` is a test report as JUnit writes it, and ``.sarif`` holds the findings as
         results of static analysis. ``.schema.json`` is a description of the columns as a Table
         Schema, and ``-metadata.json`` one in CSVW: by these names they are found beside the data.
+        ``.jsonschema`` is a JSON Schema of a row, ``.sql`` a ``CREATE TABLE``.
 
         The file appears whole or not at all.
 
@@ -279,6 +314,10 @@ class _Result:
             write_atomically(target, self.to_html().encode("utf-8"))
         elif suffix == ".md":
             write_atomically(target, self.to_markdown().encode("utf-8"))
+        elif suffix == ".jsonschema":
+            write_atomically(target, self.to_json_schema())
+        elif suffix == ".sql":
+            write_atomically(target, self.to_sql(target.stem).encode("utf-8"))
         elif suffix == ".xml":
             write_atomically(target, self.to_junit())
         elif suffix == ".sarif":
@@ -433,7 +472,7 @@ class Comparison(_Result):
         """
         from nachsicht.comparison.courses.course import courses_of
         from nachsicht.comparison.courses.followed import followed_of
-        from nachsicht.config.baseline_file import read_accepted
+        from nachsicht.config.baseline_file import in_force, read_accepted
         from nachsicht.output.history_report import HistoryReport
         from nachsicht.pipeline.moment import moment_of_profile
 
@@ -444,7 +483,7 @@ class Comparison(_Result):
         return HistoryReport(
             courses_of(
                 [followed_of(version) for version in document.versions],
-                read_accepted(self.accepted),
+                in_force(read_accepted(self.accepted)),
             ),
             document.title,
             self.moments or [moment_of_profile(v).at.isoformat() for v in document.versions],

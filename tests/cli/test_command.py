@@ -13,8 +13,10 @@ import nachsicht
 COMMAND = [sys.executable, "-m", "nachsicht"]
 
 
-def run(*words: object, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
-    environment = {**os.environ, "PYTHONWARNINGS": "error", "COLUMNS": "100"}
+def run(
+    *words: object, cwd: Path | None = None, **variables: str
+) -> subprocess.CompletedProcess[str]:
+    environment = {**os.environ, "PYTHONWARNINGS": "error", "COLUMNS": "100", **variables}
     return subprocess.run(
         [*COMMAND, *map(str, words)],
         capture_output=True,

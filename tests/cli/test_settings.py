@@ -96,6 +96,22 @@ def test_accepted_findings_no_longer_count_and_stale_ones_are_told(folder):
     assert done.stdout.count("no longer found") == len(urgent)
 
 
+def test_an_acceptance_ends_with_its_day(folder):
+    run("compare", *BOTH, "-q", "-o", "c.json", cwd=folder)
+    urgent = [f for f in nachsicht.read(folder / "c.json").findings if f.severity == "act"]
+    for finding in urgent:
+        accept = ("accept", "c.json", finding.code, *finding.columns, "--reason", "until June")
+        assert run(*accept, "--until", "2026-06-30", cwd=folder).returncode == 0
+    for day, status, told in ((1_782_777_600, 0, 0), (1_782_864_000, 1, len(urgent))):
+        done = run(
+            "compare", *BOTH, "--stop-on", "act", cwd=folder, SOURCE_DATE_EPOCH=str(day)
+        )  # 30 June and 1 July 2026
+        assert done.returncode == status
+        assert done.stdout.count("Accepted until 2026-06-30 (until June)") == told
+    wrong = run("accept", "c.json", "rescaled", "--reason", "x", "--until", "June", cwd=folder)
+    assert wrong.returncode == 2
+
+
 def test_a_graver_finding_than_the_accepted_one_counts_again(tmp_path):
     import pyarrow as pa
 

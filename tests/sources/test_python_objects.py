@@ -1,6 +1,7 @@
 """Tables as Python programs have them give the figures of the same frame."""
 
 import contextlib
+import io
 import sqlite3
 
 import numpy as np
@@ -130,9 +131,26 @@ def test_arrays_along_axes_are_a_row_a_cell():
     assert nachsicht.profile(data["weight"]).document.rows == 100
 
 
+TEXT = "hive;mites\n" + "".join(f"h{i};{i % 7}\n" for i in range(90))
+
+
+@pytest.mark.parametrize("of", [str.encode, lambda t: io.BytesIO(t.encode()), io.StringIO])
+def test_bytes_and_file_objects_are_read(of):
+    document = nachsicht.profile(of(TEXT)).document
+    assert (document.names, document.rows, document.label) == (("hive", "mites"), 90, "input")
+
+
+def test_the_name_of_an_open_file_tells_its_format(tmp_path):
+    FRAME.to_parquet(tmp_path / "checks.parquet")
+    with (tmp_path / "checks.parquet").open("rb") as file:
+        document = nachsicht.profile(file).document
+    assert (document.label, document.rows) == ("checks", len(FRAME))
+    assert str(tmp_path) not in document.origin.source
+
+
 def test_how_data_is_read_can_be_said_by_keyword(tmp_path):
     path = tmp_path / "checks.txt"
-    path.write_text("hive;mites\n" + "".join(f"h{i};{i % 7}\n" for i in range(90)))
+    path.write_text(TEXT)
     one = nachsicht.profile(path, delimiter=";", header=True).document
     two = nachsicht.profile(path, reading={"delimiter": ";", "header": True}).document
     assert one.names == two.names == ("hive", "mites")

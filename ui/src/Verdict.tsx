@@ -34,7 +34,7 @@ export function Verdict() {
       {(page.versions.length > 2 || page.grouped_by !== null) && <Versions />}
       {page.stale_baseline.map((stale, i) => (
         <p class="muted" key={i}>
-          {word("page.stale", { code: stale.code, column: stale.column })}
+          {stale}
         </p>
       ))}
     </section>

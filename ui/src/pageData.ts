@@ -398,7 +398,7 @@ export interface Page {
   relations: RelationChange[];
   smallest_group: number;
   sharing: string[];
-  stale_baseline: { code: string; column: string; reason: string }[];
+  stale_baseline: string[];
   grouped_by: string | null;
   /** What recipes begin with, and by name: with Nachsicht, with pandas. */
   recipes: { made: string; frame: string; recipes: Record<string, [string, string]> };

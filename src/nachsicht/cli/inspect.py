@@ -18,6 +18,7 @@ from nachsicht.i18n import phrase, printable
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from datetime import datetime
 
     from rich.table import Table
 
@@ -131,6 +132,7 @@ def explain(code: str | None) -> None:
 @click.argument("column", required=False, default="")
 @click.option("--reason", required=True, help=text("reason"))
 @click.option("--from", "since", default="", help=text("accept_from"))
+@click.option("--until", type=click.DateTime(["%Y-%m-%d"]), metavar="DATE", help=text("until"))
 @click.option(
     "-o",
     "--out",
@@ -140,7 +142,13 @@ def explain(code: str | None) -> None:
 @language_option
 @verbose_option
 def accept(
-    comparison: Path, code: str, column: str, reason: str, since: str, out: Path | None
+    comparison: Path,
+    code: str,
+    column: str,
+    reason: str,
+    since: str,
+    until: datetime | None,
+    out: Path | None,
 ) -> None:
     """Accept the finding CODE about COLUMN that the document COMPARISON (.json) holds.
 
@@ -170,7 +178,14 @@ def accept(
         severity = _finding_in(
             nachsicht.read(comparison).findings, code, column, comparison
         ).severity
-    entry = Accepted(code=code, column=column, since=since, reason=reason, severity=severity)
+    entry = Accepted(
+        code=code,
+        column=column,
+        since=since,
+        reason=reason,
+        severity=severity,
+        until=until.date().isoformat() if until else "",
+    )
     new = add_accepted(path, entry)
     message = "terminal.accepted_new" if new else "terminal.accepted_again"
     click.echo(printable(phrase(message, code=code, column=column, path=path)))

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from nachsicht._util.atomic_write import write_atomically
+from nachsicht._util.clock import now
 from nachsicht.errors import SettingsError
 from nachsicht.model.findings import Accepted
 
@@ -31,13 +34,23 @@ def read_accepted(path: str | None) -> tuple[Accepted, ...]:
     if path is None and not file.is_file():
         return ()
     try:
-        return msgspec.toml.decode(file.read_bytes(), type=_File).accepted
+        found = msgspec.toml.decode(file.read_bytes(), type=_File).accepted
     except OSError as error:
         raise SettingsError(
             "baseline_not_opened", where=str(file), strerror=error.strerror
         ) from error
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise SettingsError("no_baseline", where=str(file), error=error) from error
+    today = now().date().isoformat()
+    return tuple(
+        msgspec.structs.replace(entry, ended=True) if entry.until and entry.until < today else entry
+        for entry in found
+    )
+
+
+def in_force(accepted: Sequence[Accepted]) -> list[Accepted]:
+    """Those that have not ended."""
+    return [entry for entry in accepted if not entry.ended]
 
 
 def add_accepted(path: Path, entry: Accepted) -> bool:
@@ -55,6 +68,7 @@ def add_accepted(path: Path, entry: Accepted) -> bool:
     return len(kept) == len(known)
 
 
-def _filled(entry: Accepted) -> dict[str, str]:
-    values: dict[str, str] = msgspec.to_builtins(entry)
+def _filled(entry: Accepted) -> dict[str, Any]:
+    values: dict[str, Any] = msgspec.to_builtins(entry)
+    values.pop("ended")  # which the day tells
     return {name: value for name, value in values.items() if value or name == "column"}

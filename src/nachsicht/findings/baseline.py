@@ -13,8 +13,10 @@ from nachsicht.model.findings import Accepted, Finding
 def accept(
     findings: Sequence[Finding], accepted: Sequence[Accepted]
 ) -> tuple[list[Finding], tuple[StaleEntry, ...]]:
-    """Mark what is accepted, and tell which acceptances fit no finding any more."""
-    accepted = [entry for entry in accepted if not entry.since]  # these are of a history
+    """Mark what is accepted, and tell which acceptances fit no finding any more, or have ended."""
+    ended = [entry for entry in accepted if entry.ended and not entry.since]
+    # Those that began with a version are of a history.
+    accepted = [entry for entry in accepted if not entry.since and not entry.ended]
     used: set[int] = set()
     marked = []
     for finding in findings:
@@ -27,10 +29,11 @@ def accept(
         if finding.severity.rank >= accepted[place].severity.rank:
             finding = msgspec.structs.replace(finding, accepted=because)  # noqa: PLW2901
         marked.append(finding)
-    stale = tuple(
+    unused = [
         StaleEntry(a.code, a.column, a.reason) for i, a in enumerate(accepted) if i not in used
-    )
-    return marked, stale
+    ]
+    over = [StaleEntry(a.code, a.column, a.reason, a.until) for a in ended]
+    return marked, (*unused, *over)
 
 
 def _fits(accepted: Accepted, finding: Finding) -> bool:

@@ -204,7 +204,7 @@ class History:
         """
         from nachsicht.comparison.courses.course import courses_of
         from nachsicht.comparison.courses.followed import followed_of
-        from nachsicht.config.baseline_file import read_accepted
+        from nachsicht.config.baseline_file import in_force, read_accepted
         from nachsicht.output.history_report import HistoryReport
 
         given = settings_from(settings, options)
@@ -221,7 +221,7 @@ class History:
             usual = phrase("courses.title", name=self.folder.resolve().name, n=len(followed))
         theme = theme_of(given.theme)
         return HistoryReport(
-            courses_of(followed, read_accepted(given.accepted)),
+            courses_of(followed, in_force(read_accepted(given.accepted))),
             given.title or usual,
             moments,
             given.language,

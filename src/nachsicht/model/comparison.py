@@ -323,11 +323,22 @@ class RelationChange(msgspec.Struct, frozen=True):
 
 
 class StaleEntry(msgspec.Struct, frozen=True):
-    """An accepted finding that no longer occurs."""
+    """An accepted finding that no longer occurs, or counts again after the day ``until``."""
 
     code: str
     column: str
     reason: str
+    until: str = ""
+
+    @property
+    def sentence(self) -> str:
+        """What is to be told of it, in the current language."""
+        facts = {"code": self.code, "column": self.column or "–"}
+        if self.until:
+            return phrase(
+                "terminal.acceptance_ended", until=self.until, reason=self.reason, **facts
+            )
+        return phrase("terminal.stale", **facts)
 
 
 class _WithColumns(Protocol):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
 
@@ -267,7 +267,8 @@ class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 
     ``severity`` is the gravest that it was accepted with; once it is graver it counts again. Of
     what happened along a history the code is its form, such as ``jump``, and ``since`` the version
-    that it began with.
+    that it began with. It counts again after the day ``until`` (ISO 8601); ``ended`` says whether
+    that is over.
     """
 
     code: str
@@ -275,3 +276,5 @@ class Accepted(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     since: str = ""
     reason: str
     severity: Severity = Severity.ACT
+    until: Annotated[str, msgspec.Meta(pattern=r"^(\d{4}-\d{2}-\d{2})?$")] = ""
+    ended: bool = False

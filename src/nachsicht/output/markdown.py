@@ -47,7 +47,7 @@ def _summary(document: ComparisonDocument) -> list[str]:
     for sentence in rows_sentences(document):
         lines += ["", plain(sentence)]
     for stale in document.stale_baseline:
-        lines += ["", plain(phrase("terminal.stale", code=stale.code, column=stale.column or "–"))]
+        lines += ["", plain(stale.sentence)]
     return lines
 
 

@@ -75,13 +75,13 @@ def encoded(content: dict[str, Any]) -> bytes:
 def _field(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
     stated = _description(column, profile)
     constraints = {
-        "required": _always_there(column),
-        "unique": _never_repeats(column),
-        "enum": _levels(column),
+        "required": always_there(column),
+        "unique": never_repeats(column),
+        "enum": all_levels(column),
     }
     field = {
         "name": column.name,
-        "type": _FIELD_TYPES[_type(column)],
+        "type": _FIELD_TYPES[stated_type(column)],
         "title": stated.title,
         "description": stated.text,
         "unit": column.unit,
@@ -95,12 +95,12 @@ def _column(column: ColumnSummary, profile: ProfileDocument) -> dict[str, Any]:
     stated = _description(column, profile)
     found = {
         "titles": column.name,
-        "datatype": _DATATYPES[_type(column)],
+        "datatype": _DATATYPES[stated_type(column)],
         "dc:title": stated.title,
         "dc:description": stated.text,
         "schema:unitText": column.unit,
         "null": ["", *stated.na_values] if stated.na_values else None,
-        "required": _always_there(column),
+        "required": always_there(column),
     }
     return {name: value for name, value in found.items() if value}
 
@@ -116,7 +116,8 @@ def _key(profile: ProfileDocument) -> dict[str, Any]:
     return {"primaryKey": list(key)} if key else {}
 
 
-def _type(column: ColumnSummary) -> StatedType:
+def stated_type(column: ColumnSummary) -> StatedType:
+    """What the values of a column are, as open formats name it."""
     if column.kind is Kind.EMPTY:
         return StatedType.ANY
     if column.kind_reason is KindReason.TRUE_AND_FALSE:
@@ -132,21 +133,23 @@ def _type(column: ColumnSummary) -> StatedType:
     return found
 
 
-def _always_there(column: ColumnSummary) -> bool:
+def always_there(column: ColumnSummary) -> bool:
+    """Whether every row has a value."""
     return bool(column.rows) and not column.missing
 
 
-def _never_repeats(column: ColumnSummary) -> bool:
+def never_repeats(column: ColumnSummary) -> bool:
+    """Whether no two rows have the same value."""
     named = isinstance(column.stats, IdentifierSummary) and column.error_bounds is None
     return named and column.distinct == column.present
 
 
-def _levels(column: ColumnSummary) -> list[Any]:
+def all_levels(column: ColumnSummary) -> list[Any]:
     """All levels of a category that has few; nothing where they are not all known."""
     detail = column.stats
     if not isinstance(detail, CategorySummary) or column.distinct > _MOST_LEVELS:
         return []
     known = [level.value for level in detail.levels]
-    if len(known) != column.distinct or _type(column) is not StatedType.TEXT:
+    if len(known) != column.distinct or stated_type(column) is not StatedType.TEXT:
         return []
     return sorted(known)

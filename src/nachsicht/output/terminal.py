@@ -80,8 +80,7 @@ def _print_summary(document: ComparisonDocument, say: Callable[..., None]) -> No
     for sentence in sentences:
         say(Text(printable(sentence), style="dim"))
     for stale in document.stale_baseline:
-        line = phrase("terminal.stale", code=stale.code, column=stale.column)
-        say(Text(printable(line), style="yellow"))
+        say(Text(printable(stale.sentence), style="yellow"))
     say()
     say(_columns_table(document))
 

@@ -40,6 +40,10 @@ def source_of(data: object, reading: ReadOptions) -> Source:
 
 
 def _in_memory(data: object, reading: ReadOptions) -> Source:
+    if isinstance(data, bytes | bytearray | memoryview) or callable(getattr(data, "read", None)):
+        from nachsicht.sources.stdin import Content
+
+        return Content(data, reading)
     from nachsicht.sources.cluster import ClusterFrame, cluster_of
 
     if engine := cluster_of(data):

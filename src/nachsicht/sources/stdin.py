@@ -6,15 +6,18 @@ import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import msgspec
 
 from nachsicht.config.settings import ReadOptions
-from nachsicht.sources.files import FileSource
+from nachsicht.sources.files import FileSource, plain_name
 from nachsicht.sources.folders import FolderSource
 from nachsicht.sources.protocol import Opened, Source
 from nachsicht.sources.temporary import open_for_now
+
+#: Characters or bytes of a file object that are read at a time.
+_PIECE = 1 << 20
 
 
 def open_copied(
@@ -67,6 +70,41 @@ def open_folder(write: Callable[[Path], None], shown_name: str, reading: ReadOpt
         return FolderSource(folder, reading).open()
 
     return open_for_now(write, opened_in, shown_name)
+
+
+class Content(msgspec.Struct, frozen=True):
+    """A table in bytes, or in a file object that is open; its name tells the format, if it has one.
+
+    Attributes
+    ----------
+    data : bytes or file object
+        Of a file object what has not been read so far.
+    """
+
+    data: Any
+    reading: ReadOptions
+
+    @property
+    def label(self) -> str:
+        """The name of the file without folder and suffixes."""
+        return plain_name(self._name)
+
+    @property
+    def _name(self) -> str:
+        name = getattr(self.data, "name", None)
+        return Path(name).name if isinstance(name, str) and name else "input"
+
+    def open(self) -> Opened:
+        """Take all of it, to the end."""
+
+        def write(file: BinaryIO) -> None:
+            if isinstance(self.data, bytes | bytearray | memoryview):
+                file.write(self.data)
+                return
+            while piece := self.data.read(_PIECE):
+                file.write(piece.encode() if isinstance(piece, str) else piece)
+
+        return open_copied(write, self._name, self._name, self.reading)
 
 
 class Stream(msgspec.Struct, frozen=True):

@@ -13,7 +13,7 @@ from nachsicht.model.column import CategorySummary, ColumnSummary, DatetimeSumma
 from nachsicht.model.comparison import ColumnComparison, summaries_of
 from nachsicht.model.parts import ComparisonParts
 from nachsicht.model.profile import SampledRows
-from nachsicht.model.statistics import known
+from nachsicht.model.statistics import Absent, known
 from nachsicht.tables.base import Columns, Part, frame_of, with_versions
 
 #: Statistics of a quantity, in the order of the page.
@@ -103,6 +103,19 @@ class Column(Part):
     def kind(self) -> str:
         """Its kind: quantity, category, flag, moment and so on."""
         return str(self._across.kind)
+
+    def __getattr__(self, name: str) -> Any:
+        """What the newest version that has it says of it, such as ``mean`` or ``missing``.
+
+        None where a figure cannot be had.
+        """
+        if not name.startswith("_"):
+            newest = next((s for s in reversed(self.summaries) if s is not None), None)
+            for held in (newest, newest.stats if newest else None):
+                if name in getattr(held, "__struct_fields__", ()):
+                    value = getattr(held, name)
+                    return None if isinstance(value, Absent) else value
+        raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
 
     def columns(self) -> Columns:
         """Its statistics: one line each, one column a version."""

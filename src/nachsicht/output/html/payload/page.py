@@ -95,7 +95,7 @@ def _payload(document: ComparisonDocument) -> dict[str, Any]:
             changes_payload(change, _step_labels(change.before, change.after, document))
             for change in document.relations
         ],
-        "stale_baseline": [msgspec.to_builtins(stale) for stale in document.stale_baseline],
+        "stale_baseline": [stale.sentence for stale in document.stale_baseline],
         "grouped_by": document.grouped_by,
         "recipes": recipes_payload(document),
         "logo": document.theme.logo if document.theme else None,
