@@ -123,6 +123,8 @@ def _reading(command: F, checked: Callable[..., Any]) -> F:
                 click.option(f"--{name}", multiple=True, callback=checked, help=text(name))
                 for name in ("table", "query", "sheet")
             ),
+            click.option("--only", multiple=True, metavar="COLUMN", help=text("only")),
+            click.option("--where", multiple=True, metavar="CONDITION", help=text("where")),
             click.option(
                 "--description",
                 metavar="FILE",
@@ -207,14 +209,7 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     if file is None:
         file = default_file()
     given = nested(map(assigned, options.get("assignments", ())))
-    each: dict[str, tuple[str, ...]] = {}
-    for name in _READING:
-        if isinstance(options.get(name), tuple):
-            each[name] = options[name]
-        elif options.get(name) is not None:
-            given.setdefault("reading", {})[name] = options[name]
-    if each:
-        given["reading_by_version"] = _by_version(each)
+    _add_reading(given, options)
     for name in _SETTINGS:
         value = options.get(name)
         if value:
@@ -228,6 +223,21 @@ def settings_given(options: dict[str, Any]) -> tuple[Path | None, dict[str, Any]
     if options.get("kinds"):
         given["kinds"] = dict(map(_kind, options["kinds"]))
     return file, given
+
+
+def _add_reading(given: dict[str, Any], options: dict[str, Any]) -> None:
+    """Add how data is read: for all versions, or once for each."""
+    each: dict[str, tuple[str, ...]] = {}
+    for name in _READING:
+        if isinstance(options.get(name), tuple):
+            each[name] = options[name]
+        elif options.get(name) is not None:
+            given.setdefault("reading", {})[name] = options[name]
+    if each:
+        given["reading_by_version"] = _by_version(each)
+    for name in ("only", "where"):
+        if options.get(name):
+            given.setdefault("reading", {})[name] = list(options[name])
 
 
 def _by_version(each: dict[str, tuple[str, ...]]) -> list[dict[str, str]]:

@@ -34,6 +34,8 @@ class ReadKeywords(TypedDict, total=False):
     header: bool | None
     sheet: str | None
     columns: Sequence[str] | None
+    only: Names | None
+    where: Names | None
     table: str | None
     query: str | None
     description: str | None

@@ -48,6 +48,11 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
         Name of the sheet of a workbook; by default the first that is not empty.
     columns : tuple of str, optional
         Names of the columns of an array of NumPy, which has none of its own.
+    only : tuple of str, optional
+        Names or patterns of the columns that are read; by default all.
+    where : tuple of str, optional
+        Conditions that every row fulfils which is read: ``hive_type = long``, ``mites >= 3``,
+        ``note is missing``.
     table, query : str, optional
         Of a database: the table (``schema.name`` where it has a schema), or a query.
     description : str, optional
@@ -63,6 +68,8 @@ class ReadOptions(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     header: bool | None = None
     sheet: str | None = None
     columns: tuple[str, ...] | None = None
+    only: tuple[str, ...] | None = None
+    where: tuple[str, ...] | None = None
     table: str | None = None
     query: str | None = None
     description: str | None = None
@@ -205,9 +212,9 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
     SettingsError
         If a value is wrong, or a finding's code unknown.
     """
-    for name in _LISTS:
-        if isinstance(values.get(name), str):
-            values = {**values, name: [values[name]]}
+    values = _with_lists(values, _LISTS)
+    if isinstance(values.get("reading"), dict):
+        values = {**values, "reading": _with_lists(values["reading"], ("only", "where"))}
     try:
         settings = msgspec.convert(values, Settings)
     except msgspec.ValidationError as error:
@@ -223,6 +230,12 @@ def settings_of(values: dict[str, Any], where: str = "") -> Settings:
     for language in settings.language:
         check_name(language, languages(), where or "language", "language")
     return settings
+
+
+def _with_lists(values: dict[str, Any], names: Sequence[str]) -> dict[str, Any]:
+    """Values of which some are lists, where one alone may be given."""
+    alone = {name: [values[name]] for name in names if isinstance(values.get(name), str)}
+    return {**values, **alone}
 
 
 def as_described(settings: Settings, description: Description | None) -> Settings:

@@ -69,7 +69,8 @@ def settings_shown(settings: Settings) -> Settings:
     marks_in = dict.fromkeys(settings.na_values_by_column, (_NOT_SHOWN,))
     marks = (_NOT_SHOWN,) if settings.na_values else ()
     query = _NOT_SHOWN if settings.reading.query else None
-    reading = msgspec.structs.replace(settings.reading, query=query)
+    where = (_NOT_SHOWN,) if settings.reading.where else None
+    reading = msgspec.structs.replace(settings.reading, query=query, where=where)
     return msgspec.structs.replace(
         settings, na_values=marks, na_values_by_column=marks_in, reading=reading
     )

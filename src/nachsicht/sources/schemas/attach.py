@@ -11,6 +11,7 @@ from nachsicht.model.dataset_schema import Description
 from nachsicht.model.notes import Note
 from nachsicht.sources.protocol import Opened, Source
 from nachsicht.sources.schemas.discover import description_beside, description_in
+from nachsicht.sources.selection import described_only, selected
 
 
 class DescribedSource(msgspec.Struct, frozen=True):
@@ -37,7 +38,7 @@ class DescribedSource(msgspec.Struct, frozen=True):
 
     def open(self) -> Opened:
         """Open the data and read what describes it."""
-        opened = self.source.open()
+        opened = selected(self.source.open(), self.reading)
         named = self.reading.description
         found: Description | None = None
         if named:
@@ -46,6 +47,7 @@ class DescribedSource(msgspec.Struct, frozen=True):
             found = description_beside(self.path) or opened.description
         elif named is None:
             found = opened.description
+        found = described_only(found, self.reading.only)
         opened.facts.notes.extend(_unusable_patterns(found))
         return msgspec.structs.replace(opened, description=found)
 
