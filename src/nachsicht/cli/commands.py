@@ -21,6 +21,8 @@ from nachsicht._version import VERSION
 from nachsicht.cli.inspect import accept, explain, remedies, settings
 from nachsicht.cli.language import Group, describe, language_option, text, usage_error
 from nachsicht.cli.options import (
+    FAILED,
+    STOPPED,
     output_options,
     pipeline_options,
     reading_options,
@@ -29,6 +31,7 @@ from nachsicht.cli.options import (
     settings_options,
     verbose_option,
 )
+from nachsicht.cli.staged import staged
 from nachsicht.errors import NachsichtError
 from nachsicht.i18n import current_language, phrase, printable, use_language
 
@@ -39,8 +42,6 @@ if TYPE_CHECKING:
     from nachsicht.output.history_report import HistoryReport
     from nachsicht.results import Comparison, Profile
 
-#: Exit status where an open finding stopped a pipeline, and of every error.
-STOPPED, FAILED = 1, 2
 #: Lines that a history takes in a terminal, at most.
 _MOST_LINES = 32
 #: What a history is written as, where it has versions enough.
@@ -586,7 +587,7 @@ def _tell_written(paths: list[Path]) -> None:
         click.echo(_one_line(line))
 
 
-for command in (remedies, settings, explain, accept):
+for command in (remedies, settings, explain, accept, staged):
     main.add_command(command)
 describe(main, "main")
 for name, each in main.commands.items():

@@ -12,6 +12,8 @@ import click
 from nachsicht.cli.language import text
 from nachsicht.i18n import phrase
 
+#: Exit status where an open finding stopped a pipeline, and of every error.
+STOPPED, FAILED = 1, 2
 #: Options with the names of settings.
 _READING = ("delimiter", "encoding", "decimal", "header", "sheet", "table", "query", "description")
 _SETTINGS = (

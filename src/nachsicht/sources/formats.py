@@ -77,6 +77,18 @@ def _labelled(path: Path, _: str | None, options: ReadOptions, facts: SourceFact
     return open_labelled(path, options, facts)
 
 
+def _html(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.markup import open_html
+
+    return open_html(path, options, facts)
+
+
+def _xml(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
+    from nachsicht.sources.markup import open_xml
+
+    return open_xml(path, options, facts)
+
+
 def _workbook(path: Path, _: str | None, options: ReadOptions, facts: SourceFacts) -> Opened:
     from nachsicht.sources.excel.reader import open_workbook
 
@@ -118,6 +130,8 @@ FORMATS: tuple[FileFormat, ...] = (
         extra="excel",
         tried_with="openpyxl, pandas",
     ),
+    FileFormat(_html, (".html", ".htm"), streamed=False, extra="markup", tried_with="pandas"),
+    FileFormat(_xml, (".xml",), streamed=False, extra="markup", tried_with="pandas"),
     FileFormat(
         _json, (".json", ".jsonl", ".ndjson"), compressible=True, tried_with="json, pandas, Polars"
     ),
