@@ -6,6 +6,7 @@ be found equal again. What is reported of such a column is shown as if it had be
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import pyarrow as pa
@@ -40,3 +41,16 @@ def with_columns(data: Any, columns: list[Any]) -> Any:
         for field, column in zip(data.schema, columns, strict=True)
     ]
     return type(data).from_arrays(columns, schema=pa.schema(fields))
+
+
+def level_orders_of(table: Any) -> dict[str, Sequence[str]]:
+    """The levels of ordered dictionaries of texts in their order, by the names of the columns."""
+    found: dict[str, Sequence[str]] = {}
+    for field, column in zip(table.schema, table.columns, strict=True):
+        stored = field.type
+        if not (pa.types.is_dictionary(stored) and stored.ordered):
+            continue
+        if pa.types.is_string(stored.value_type) or pa.types.is_large_string(stored.value_type):
+            one = column.unify_dictionaries()
+            found[field.name] = one.chunk(0).dictionary.to_pylist() if one.num_chunks else ()
+    return found

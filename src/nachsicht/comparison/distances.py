@@ -146,9 +146,30 @@ def level_measures(a: CategorySummary, b: CategorySummary) -> Measured | None:
             Measure("jensen_shannon", jensen_shannon(*counts), beyond),
             Measure("psi", psi(*counts), 0.0),
             Measure("overlap", sum(new.get(name, 0) for name in old) / m, beyond),
+            *_ordered_measures(a, b),
         ),
         levels_p_value(old, new),
     )
+
+
+def _ordered_measures(a: CategorySummary, b: CategorySummary) -> Iterator[Measure]:
+    """Of levels that have an order: how many of them a value moved, and which version is higher.
+
+    The Wasserstein distance with neighbouring levels one apart, and the probability of superiority
+    (Grissom 1994, J. Applied Psychology 79), ties counting half.
+    """
+    old, new = level_counts(a), level_counts(b)
+    orders = [each.level_order for each in (b, a) if {*old, *new} <= {*each.level_order}]
+    if not orders:
+        return
+    shares = [
+        np.array([side.get(level, 0) for level in orders[0]]) / sum(side.values())
+        for side in (old, new)
+    ]
+    reached = [np.cumsum(share) for share in shares]
+    yield Measure("level_steps", float(np.abs(reached[1] - reached[0]).sum()))
+    lower = reached[0] - shares[0]
+    yield Measure("superiority", float(shares[1] @ (lower + shares[0] / 2)))
 
 
 def level_counts(summary: CategorySummary) -> dict[str, int]:

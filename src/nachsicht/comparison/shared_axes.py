@@ -137,9 +137,11 @@ def _padded(start: int, counts: Sequence[int], first: int, last: int) -> tuple[i
 def _levels(
     _: CategorySummary, details: list[CategorySummary | None], __: Settings
 ) -> Distribution:
-    """Levels in the order of the newest version, then those that only older ones have."""
+    """Levels in their own order, or that of the newest version; then those of older ones alone."""
     tables = [{level.value: level.count for level in d.levels} if d else {} for d in details]
-    order: dict[str, None] = {}
+    newest = next((detail for detail in reversed(details) if detail), None)
+    there = set().union(*tables)
+    order = dict.fromkeys(level for level in newest.level_order if level in there) if newest else {}
     for table in reversed(tables):
         order |= dict.fromkeys(table)
     drawn = list(order)[:DRAWN_LEVELS] if len(order) > DRAWN_LEVELS + 1 else list(order)

@@ -69,6 +69,7 @@ class Options(ReadKeywords, total=False):
     max_levels: int
     na_values: Names
     na_values_by_column: Mapping[str, Sequence[str]]
+    level_orders: Mapping[str, Sequence[str]]
     histogram_bins: int
     max_discrete_values: int
     explore_rows: int

@@ -98,6 +98,9 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         Values that stand for missing, besides null, NaN and what a file's format says.
     na_values_by_column : dict
         By the name of a column, values that stand for missing in this one alone.
+    level_orders : dict
+        By the name of a column, its levels in their order, the lowest first; of ordered
+        categories and labelled values it is known.
     histogram_bins : int
         Upper limit of the number of fine bins of a quantity.
     max_discrete_values : int
@@ -167,6 +170,7 @@ class Settings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     top_values: Annotated[int, msgspec.Meta(ge=1, le=1_000)] = 10
     max_levels: Annotated[int, msgspec.Meta(ge=1, le=100_000)] = 1000
     na_values: tuple[str, ...] = ()
+    level_orders: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     na_values_by_column: dict[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
     histogram_bins: Annotated[int, msgspec.Meta(ge=8, le=4_096)] = 256
     max_discrete_values: Annotated[int, msgspec.Meta(ge=0, le=1_000)] = 40

@@ -193,6 +193,7 @@ class CategorySummary(msgspec.Struct, frozen=True, tag="category"):
 
     ``levels_for_80pct`` is how many of the most frequent levels hold 80 % of the rows. Rare
     levels hold less than 1 % each. ``min_length`` and ``max_length`` are lengths in characters.
+    ``level_order`` holds all levels, the lowest first, where they are said to have an order.
     """
 
     levels: tuple[Level, ...]
@@ -205,6 +206,7 @@ class CategorySummary(msgspec.Struct, frozen=True, tag="category"):
     similar_levels: tuple[tuple[Level, ...], ...]
     min_length: int
     max_length: int
+    level_order: tuple[str, ...] = ()
 
 
 class EmptyPeriods(msgspec.Struct, frozen=True):

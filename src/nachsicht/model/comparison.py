@@ -76,7 +76,9 @@ class Measure(msgspec.Struct, frozen=True):
         stability index), ``overlap`` (share of the new values that the old version had),
         ``coverage`` (share of the new rows within the old range), ``ks_moments``
         (Kolmogorov-Smirnov of datetimes), ``rate`` (rows a day, new over old), ``characters``
-        (Kolmogorov-Smirnov of lengths), ``patterns`` (total variation).
+        (Kolmogorov-Smirnov of lengths), ``patterns`` (total variation), ``level_steps`` (of ordered
+        levels: Wasserstein, neighbours one apart), ``superiority`` (probability that a new value is
+        higher than an old one, ties counting half).
     value : float
     error_bound : float
         How far it may be off, from what profiles keep; 0 where it is exact.

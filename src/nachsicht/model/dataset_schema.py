@@ -62,6 +62,8 @@ class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults
         A regular expression that a value fits as a whole.
     levels : tuple of str
         The only values there may be, as texts; empty for any.
+    ordered : bool
+        Whether the levels stand in their order, the lowest first.
     na_values : tuple of str
         What stands for missing.
     yes, no : tuple of str
@@ -84,6 +86,7 @@ class ColumnDescription(msgspec.Struct, frozen=True, kw_only=True, omit_defaults
     max_length: int | None = None
     pattern: str | None = None
     levels: tuple[str, ...] = ()
+    ordered: bool = False
     na_values: tuple[str, ...] = ()
     yes: tuple[str, ...] = ()
     no: tuple[str, ...] = ()

@@ -72,7 +72,11 @@ def settings_shown(settings: Settings) -> Settings:
     where = (_NOT_SHOWN,) if settings.reading.where else None
     reading = msgspec.structs.replace(settings.reading, query=query, where=where)
     return msgspec.structs.replace(
-        settings, na_values=marks, na_values_by_column=marks_in, reading=reading
+        settings,
+        na_values=marks,
+        na_values_by_column=marks_in,
+        level_orders=dict.fromkeys(settings.level_orders, (_NOT_SHOWN,)),
+        reading=reading,
     )
 
 

@@ -17,7 +17,7 @@ from nachsicht.config.settings import Settings, as_described, settings_text
 from nachsicht.engines.dispatch import run_engine
 from nachsicht.engines.in_memory import InMemory
 from nachsicht.findings.example_rows import ExampleRowFinder, with_rows
-from nachsicht.model.column import ColumnSummary, Level
+from nachsicht.model.column import ColumnSummary
 from nachsicht.model.dataset_schema import Description
 from nachsicht.model.missing import MissingPatterns
 from nachsicht.model.outcome import Outcome
@@ -26,8 +26,9 @@ from nachsicht.model.profile import Duplicates, Origin, Relations
 from nachsicht.pipeline.assemble import put_together
 from nachsicht.pipeline.check_hidden import settings_shown, unread_notes, without_hidden
 from nachsicht.pipeline.open import Held
+from nachsicht.pipeline.stated import stated_by
 from nachsicht.sources.dataframes import detached
-from nachsicht.sources.protocol import Opened, SourceFacts
+from nachsicht.sources.protocol import Opened
 from nachsicht.table.masking import mask_id
 from nachsicht.table.prepare import prepared
 from nachsicht.table.result import Computed, RetainedData
@@ -46,7 +47,7 @@ def version_of(
     found = run_engine(opened, own, listener or ignore_progress, _microseconds())
     origin = _origin(opened, settings, seconds_since(started))
     computed, data, reader, in_database = found
-    computed = _with_reasons(computed, opened.facts, own)
+    computed = stated_by(opened, own).completed(computed)
     version = _put_together(label, title, computed, data, origin, own, opened.description)
     return msgspec.structs.replace(version, reader=reader, in_database=in_database)
 
@@ -73,6 +74,7 @@ class VersionOnDemand:
         table = prepared(detached(table) if self._opened.facts.format == "pandas" else table, own)
         listener, described = listener or ignore_progress, self._opened.description
         self._own = InMemory(table, own, _microseconds(), listener, described)
+        self._stated = stated_by(self._opened, own, table)
         self._seconds = held.seconds + seconds_since(started)
 
     @property
@@ -88,7 +90,7 @@ class VersionOnDemand:
     @property
     def columns(self) -> tuple[ColumnSummary, ...]:
         """All columns."""
-        return self._own.columns
+        return tuple(map(self._stated.complete, self._own.columns))
 
     @property
     def missing(self) -> Mapping[str, int]:
@@ -140,12 +142,12 @@ class VersionOnDemand:
         if name not in self.names:
             return None
         column = self._own.column(self.names.index(name))
-        return _with_reason(column, self._opened.facts, self._settings)
+        return self._stated.complete(column)
 
     def whole(self) -> Version:
         """Everything, with the data."""
         started, settings = time.perf_counter(), self._settings
-        computed = _with_reasons(self._own.computed, self._opened.facts, settings)
+        computed = self._stated.completed(self._own.computed)
         origin = _origin(self._opened, settings, 0.0)
         seconds = round(self._seconds + seconds_since(started), 3)
         origin = msgspec.structs.replace(origin, seconds=seconds)
@@ -158,24 +160,6 @@ class VersionOnDemand:
             settings,
             self._opened.description,
         )
-
-
-def _with_reasons(computed: Computed, facts: SourceFacts, settings: Settings) -> Computed:
-    """With the reasons that the source gives for missing values."""
-    if not facts.missing_reasons:
-        return computed
-    columns = tuple(_with_reason(column, facts, settings) for column in computed.columns)
-    return msgspec.structs.replace(computed, columns=columns)
-
-
-def _with_reason(column: ColumnSummary, facts: SourceFacts, settings: Settings) -> ColumnSummary:
-    reasons = facts.missing_reasons.get(column.name, {})
-    if not reasons or column.name in settings.mask:
-        return column
-    most_first = sorted(reasons.items(), key=lambda reason: (-reason[1], reason[0]))
-    return msgspec.structs.replace(
-        column, missing_reasons=tuple(Level(text, rows) for text, rows in most_first)
-    )
 
 
 def _origin(opened: Opened, settings: Settings, seconds: float) -> Origin:

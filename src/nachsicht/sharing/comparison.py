@@ -29,7 +29,7 @@ from nachsicht.sharing.profile import shared_profile
 
 #: Measures that have no unit of the data's, and so tell no value.
 _MEASURES = {"ks", "total_variation", "jensen_shannon", "psi", "overlap", "coverage"}
-_MEASURES |= {"ks_moments", "characters", "patterns"}
+_MEASURES |= {"ks_moments", "characters", "patterns", "level_steps", "superiority"}
 
 
 def share_safe(document: ComparisonDocument, smallest_group: int) -> ComparisonDocument:

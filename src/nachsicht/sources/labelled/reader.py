@@ -92,7 +92,9 @@ def _table(columns: dict[str, Any], about: Any) -> tuple[Any, dict[str, dict[str
             tuple((r["lo"], r["hi"]) for r in about.missing_ranges.get(name, ())),
             tuple(about.missing_user_values.get(name) or ()),
         )
-        found = labelled_column(values, about.variable_value_labels.get(name) or {}, missing)
+        labels = about.variable_value_labels.get(name) or {}
+        ordered = about.variable_measure.get(name) != "nominal"
+        found = labelled_column(values, labels, missing, ordered=ordered)
         arrays.append(found.array)
         if found.missing_reasons:
             reasons[name] = found.missing_reasons

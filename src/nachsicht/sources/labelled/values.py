@@ -35,7 +35,7 @@ class LabelledColumn(NamedTuple):
 
 
 def labelled_column(
-    values: Sequence[Any], labels: Mapping[Any, str], missing: Missing
+    values: Sequence[Any], labels: Mapping[Any, str], missing: Missing, *, ordered: bool = True
 ) -> LabelledColumn:
     """Read the values of a variable by their labels.
 
@@ -47,11 +47,13 @@ def labelled_column(
         Labels by value.
     missing : Missing
         Values that mean missing; their labels are the reasons.
+    ordered : bool
+        Whether the order of the values is one of the labels, too.
 
     Returns
     -------
     LabelledColumn
-        An ordered dictionary of labels where every value has one, in the order of the values.
+        A dictionary of labels where every value has one, in the order of the values.
     """
     counts = Counter(value for value in values if not _is_none(value))
     declared = {value: rows for value, rows in counts.items() if missing.holds(value)}
@@ -64,7 +66,7 @@ def labelled_column(
         kept = [value for value in _in_order(named) if not missing.holds(value)]
         places = {value: place for place, value in enumerate(kept)}
         codes = pa.array([None if _is_none(v) else places.get(v) for v in values], pa.int32())
-        array = pa.DictionaryArray.from_arrays(codes, [named[v] for v in kept], ordered=True)
+        array = pa.DictionaryArray.from_arrays(codes, [named[v] for v in kept], ordered=ordered)
         return LabelledColumn(array, dict(reasons))
     kept_values = [None if _is_none(v) or v in declared else v for v in values]
     return LabelledColumn(_narrowed(pa.array(kept_values, _type_of(present))), dict(reasons))

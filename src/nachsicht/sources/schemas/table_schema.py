@@ -105,6 +105,7 @@ def _field(
         max_length=_whole(asked.get("maxLength")),
         pattern=asked.get("pattern"),
         levels=_levels(asked.get("enum") or field.get("categories") or ()),
+        ordered=bool(field.get("categoriesOrdered")),
         na_values=_marks(field["missingValues"]) if "missingValues" in field else marks,
         yes=_marks(field.get("trueValues", ())),
         no=_marks(field.get("falseValues", ())),
