@@ -243,3 +243,14 @@ def test_levels_that_are_cut_to_the_same_text_are_counted_once():
     (finding,) = [f for f in found if f.code == "text_truncated"]
     assert finding.evidence["rows"] == (cut == "Mühlbach").sum()
     assert finding.evidence["share"] == pytest.approx((cut == "Mühlbach").mean())
+
+
+def test_levels_that_are_not_kept_are_not_gone():
+    """Of many levels the rarer ones are counted together; which these are may change."""
+    often = np.repeat([f"N{i:05d}JB" for i in range(1_500)], RNG.integers(3, 40, 1_500))
+    old = frame(tail=RNG.permutation(np.repeat(often, 4)))
+    new = frame(tail=RNG.permutation(often)[: len(often) * 2 // 3])
+    found = nachsicht.compare(old, new, max_levels=600, kinds={"tail": "category"}).findings
+    told = [f for f in found if "tail" in f.columns]
+    assert not {f.code for f in told} & {"relabelled", "missing_levels", "new_levels"}
+    assert not told

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 
 from nachsicht._util.atomic_write import check_folder, write_atomically
 from nachsicht._util.cached import kept
-from nachsicht.comparison.changed_rows import changed_places, listed_rows
+from nachsicht.comparison.changed_rows import LEADING, changed_places, listed_rows
 from nachsicht.errors import OutputError, SettingsError
 from nachsicht.model.comparison import ComparisonDocument, RowChanges
 from nachsicht.table.result import RetainedData
@@ -87,7 +87,10 @@ class RowsPart(Part):
 
     def to_frame(self, library: str = "pandas") -> Any:
         """The rows as a frame of ``pandas`` or ``polars``, or with ``arrow`` as an Arrow table."""
-        return frame_of_table(self.table, library)
+        frame = frame_of_table(self.table, library)
+        if library == "pandas":  # which has floats for whole numbers of which some are missing
+            frame = frame.astype(dict.fromkeys(LEADING[1:], "Int64"))
+        return frame
 
     def write(self, path: str | PathLike[str]) -> Path:
         """Write the rows as ``.csv`` or ``.parquet``, whole or not at all.

@@ -159,10 +159,12 @@ def relabelled(old: Counts, new: Counts) -> Renaming | None:
     As many levels are new as are gone, and paired in the order of their shares these agree
     as well as chance lets them. Among pairs that fit, those of like names are preferred.
     """
+    if "\0further" in old or "\0further" in new:
+        return None  # what seems to be gone may be among the levels beyond those that are kept
     gone = [level for level in old if level not in new]
     fresh = [level for level in new if level not in old]
     n, m = sum(old.values()), sum(new.values())
-    if not gone or len(gone) != len(fresh) or "\0further" in (*gone, *fresh):
+    if not gone or len(gone) != len(fresh):
         return None
     if sum(old[level] for level in gone) < _SMALLEST_SHARE * n:
         return None

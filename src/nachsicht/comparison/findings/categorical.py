@@ -49,9 +49,28 @@ def level_findings(change: ColumnChange, old: Counts, new: Counts) -> Iterator[F
         finding = _levels(change, code, names, holder, sum(rows.values()))
         reported = reported or finding is not None
         yield finding
-    left = total_variation(old, now)
+    before, after = _of_known_levels(old, now)
+    left = total_variation(before, after)
     if not reported and left >= smallest_size("category_shift", change.between.settings):
-        yield _shares_moved(change, old, now, left)
+        yield _shares_moved(change, before, after, left)
+
+
+def _of_known_levels(old: Counts, now: Counts) -> tuple[Counts, Counts]:
+    """Counts of the levels that both know, and of all others together, where not all are kept.
+
+    A level that one of them does not know may be among those that it did not keep.
+    """
+    if "\0further" not in {*old, *now}:
+        return old, now
+    known = (set(old) & set(now)) - {"\0further"}
+    one, other = (
+        {**{level: side[level] for level in known}, "\0further": rest}
+        for side, rest in (
+            (side, sum(count for level, count in side.items() if level not in known))
+            for side in (old, now)
+        )
+    )
+    return one, other
 
 
 def _causes(
