@@ -1,4 +1,4 @@
-"""The commands that compute: profile, compare, record, history, demo."""
+"""The command: how it is called and ends; profile, compare, demo."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ import click
 
 from nachsicht._util.progress import ProgressBar
 from nachsicht._version import VERSION
+from nachsicht.cli.history import history, record
 from nachsicht.cli.inspect import accept, explain, remedies, settings
 from nachsicht.cli.language import Group, describe, language_option, text, usage_error
 from nachsicht.cli.options import (
@@ -31,21 +32,23 @@ from nachsicht.cli.options import (
     settings_options,
     verbose_option,
 )
+from nachsicht.cli.output import (
+    hand_over,
+    one_line,
+    print_courses,
+    print_summary_of,
+    targets_of,
+    tell_written,
+)
 from nachsicht.cli.staged import staged
 from nachsicht.errors import NachsichtError
-from nachsicht.i18n import current_language, phrase, printable, use_language
+from nachsicht.i18n import current_language, phrase, use_language
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from nachsicht.output.ci.annotations import Dialect
     from nachsicht.output.history_report import HistoryReport
     from nachsicht.results import Comparison, Profile
 
-#: Lines that a history takes in a terminal, at most.
-_MOST_LINES = 32
-#: What a history is written as, where it has versions enough.
-_READ = (".html", ".htm", ".md")
 #: Added to the number of the signal that ended the command.
 _SIGNALLED = 128
 
@@ -88,7 +91,7 @@ class _Commands(Group):
             if ctx.find_root().meta.get("nachsicht.verbose"):
                 traceback.print_exc()
             else:
-                click.echo(f"nachsicht: {_one_line(_message(error))}", err=True)
+                click.echo(f"nachsicht: {one_line(_message(error))}", err=True)
             if isinstance(error, OSError):
                 _leave_output()
             ctx.exit(FAILED)
@@ -100,7 +103,7 @@ def _refuse(error: click.ClickException, command: str) -> int:
     see = phrase("help.see_help", command=given.command_path if given else command)
     what = usage_error(error)
     end = "" if what.endswith(("?", ".")) else "."
-    click.echo(f"nachsicht: {_one_line(f'{what}{end} {see}')}", err=True)
+    click.echo(f"nachsicht: {one_line(f'{what}{end} {see}')}", err=True)
     return FAILED
 
 
@@ -137,11 +140,6 @@ def _leave_output() -> None:
     nowhere = os.open(os.devnull, os.O_WRONLY)
     os.dup2(nowhere, sys.stdout.fileno())
     os.close(nowhere)
-
-
-def _one_line(text: str) -> str:
-    """An error in one line, without control characters, which a terminal would obey."""
-    return printable(" ".join(text.split()))
 
 
 def _show_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
@@ -213,11 +211,11 @@ def profile(
     if dry_run:
         click.echo(str(nachsicht.plan(source, settings=base, **given)))
         return
-    outputs = _targets(output, default=None)
+    outputs = targets_of(output)
     with ProgressBar(quiet=output["quiet"]) as bar:
         result = nachsicht.profile(source, label=label, settings=base, progress=bar, **given)
         _ = result.document  # all of it, while the bar is there
-    _hand_over(result, outputs, output)
+    hand_over(result, outputs, output)
     _annotate(result, annotate)
     if stop_on:
         _stop(result, stop_on, None)
@@ -309,7 +307,7 @@ def compare(
         raise click.UsageError(text("two_sources"))
     if by is not None and len(sources) != 1:
         raise click.UsageError(text("one_with_by"))
-    outputs = _targets(output, default=None)
+    outputs = targets_of(output)
     if rows_file is not None:
         check_file_of_rows(rows_file)
     with ProgressBar(quiet=output["quiet"]) as bar:
@@ -337,10 +335,10 @@ def compare(
             )
         _ = result.document  # all of it, while the bar is there
         written = [result.rows.write(rows_file)] if rows_file is not None else []
-    _hand_over(result, outputs, output, besides=written)
+    hand_over(result, outputs, output, besides=written)
     report = result.courses() if result.document.is_history else None
     if report and not output["quiet"]:
-        _print_courses(report)
+        print_courses(report)
     _annotate(result, annotate)
     if stop_on:
         _stop(result, stop_on, report)
@@ -404,92 +402,6 @@ def _stop(result: Profile | Comparison, severity: str, report: HistoryReport | N
         click.get_current_context().exit(STOPPED)
 
 
-@main.command(short_help=text("record_short"))
-@click.argument("source")
-@click.option("--into", "folder", required=True, type=click.Path(path_type=Path), help=text("into"))
-@click.option("--label", help=text("label"))
-@click.option("--moment", help=text("moment"))
-@click.option("-q", "--quiet", is_flag=True, help=text("quiet"))
-@reading_options
-@settings_options
-@verbose_option
-def record(
-    source: str, folder: Path, label: str | None, moment: str | None, **given_options: Any
-) -> None:
-    """Profile SOURCE and add its document to the history in a folder.
-
-    \b
-    Examples:
-      nachsicht record checks_2025-06.csv --into history
-      nachsicht record delivery.csv --into history --label june --moment 2025-06-01
-    """
-    import nachsicht
-
-    base, given = settings_given(given_options)
-    history = nachsicht.History(folder)
-    with ProgressBar(quiet=given_options["quiet"]) as bar:
-        added = history.record(
-            source, label=label, moment=moment, settings=base, progress=bar, **given
-        )
-    if not given_options["quiet"]:
-        line = phrase("terminal.recorded", label=added.label, n=len(history), folder=str(folder))
-        click.echo(_one_line(line))
-
-
-@main.command(short_help=text("history_short"))
-@click.argument("folder", type=click.Path(path_type=Path))
-@click.option("--last", type=click.IntRange(min=2), help=text("last"))
-@output_options
-@settings_options
-@verbose_option
-def history(folder: Path, last: int | None, **output: Any) -> None:
-    """Show the versions of the history in FOLDER, each against the one before.
-
-    \b
-    Examples:
-      nachsicht history history -o weeks.html
-      nachsicht history history --last 8
-    """
-    import nachsicht
-
-    outputs = _targets(output, default=None)
-    base, given = settings_given(output)
-    kept = nachsicht.History(folder)
-    report = kept.courses(last, settings=base, **given)
-    if not output["quiet"]:
-        _print_courses(report)
-    # Few versions are compared step by step; so are those of which the document is asked for.
-    steps = [path for path in outputs if not (report.enough and path.suffix in _READ)]
-    if not report.enough or steps:
-        with ProgressBar(quiet=output["quiet"]) as bar:
-            result = kept.compare(last=last, settings=base, progress=bar, **given)
-            _ = result.document
-        _hand_over(result, steps, output, summary=not report.enough)
-    written = [report.write(path) for path in outputs if path not in steps]
-    if not output["quiet"]:
-        _tell_written(written)
-    _open(written, output)
-
-
-def _print_courses(report: HistoryReport) -> None:
-    """What happened along a history, in at most so many lines."""
-    if not report.enough:
-        return
-    found = report.found
-    with use_language(report.languages[0]):
-        head = phrase("courses.head", n=len(found.labels), columns=len(found.columns))
-        click.echo(f"\n{_one_line(report.verdict)}\n\n{_one_line(head)}\n")
-        for strip, sentence in list(zip(report.strips, report.sentences, strict=True))[
-            :_MOST_LINES
-        ]:
-            click.echo(f"  {strip}  {_one_line(sentence)}")
-        more = len(report) - _MOST_LINES
-        if more > 0:
-            click.echo(f"  {phrase('courses.more', n=more)}")
-        if not len(report):
-            click.echo(f"  {phrase('courses.none')}")
-
-
 @main.command(short_help=text("demo_short"))
 @click.argument("folder", default="nachsicht-demo", type=click.Path(path_type=Path))
 @click.option("--open", "open_page", is_flag=True, help=text("open"))
@@ -527,67 +439,13 @@ def demo(folder: Path, open_page: bool, quiet: bool) -> None:
     report = history.courses(title=title, language=current_language())
     pages.append(report.write(folder / "history.html"))
     if not quiet:
-        _print(comparison)
-        _tell_written([*copied.values(), *pages])
+        print_summary_of(comparison)
+        tell_written([*copied.values(), *pages])
     if open_page:
         click.launch(str(pages[0].resolve()))
 
 
-def _targets(output: dict[str, Any], default: Path | None) -> list[Path]:
-    """The files to write, checked before the work begins."""
-    from nachsicht._util.atomic_write import check_folder
-
-    targets = list(output["outputs"]) or ([default] if default else [])
-    if output["open_page"] and not any(path.suffix == ".html" for path in targets):
-        targets.append(Path("nachsicht.html"))
-    for target in targets:
-        check_folder(target)
-    return targets
-
-
-def _hand_over(
-    result: Profile | Comparison,
-    targets: list[Path],
-    output: dict[str, Any],
-    *,
-    summary: bool = True,
-    besides: Sequence[Path] = (),
-) -> None:
-    """Write the files, then print the summary, then open the page."""
-    written = [*(result.write(target) for target in targets), *besides]
-    if not output["quiet"]:
-        if summary:
-            _print(result)
-        _tell_written(written)
-    _open(written, output)
-
-
-def _open(written: list[Path], output: dict[str, Any]) -> None:
-    """Open the page, if that is asked for and one was written."""
-    page = next((path for path in written if path.suffix == ".html"), None)
-    if page and output["open_page"]:
-        click.launch(str(page.resolve()))
-
-
-def _print(result: Profile | Comparison) -> None:
-    from nachsicht.cli.console import console
-    from nachsicht.output.terminal import WIDTH, print_summary
-
-    with use_language(result._languages[0]):
-        print_summary(result._across, console(WIDTH))
-
-
-def _tell_written(paths: list[Path]) -> None:
-    from nachsicht.i18n import phrase, size
-
-    if paths:
-        click.echo()
-    for path in paths:
-        line = phrase("terminal.wrote", path=path, size=size(path.stat().st_size))
-        click.echo(_one_line(line))
-
-
-for command in (remedies, settings, explain, accept, staged):
+for command in (record, history, remedies, settings, explain, accept, staged):
     main.add_command(command)
 describe(main, "main")
 for name, each in main.commands.items():

@@ -8,6 +8,7 @@ from xml.etree import ElementTree as ET
 from nachsicht.i18n import catalogue, no_group_below, phrase, printable
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.findings import Finding, Severity
+from nachsicht.model.profile import Origin
 
 
 def junit_xml(document: ComparisonDocument) -> bytes:
@@ -30,9 +31,8 @@ def _written(document: ComparisonDocument) -> bytes:
     suite = ET.Element("testsuite", name=_text(document.title), timestamp=_moment(newest.origin))
     for place, findings in by_place.items():
         _add_tests(suite, place, findings)
-    for name in ("failure", "skipped"):
-        plural = {"failure": "failures"}.get(name, name)
-        suite.set(plural, str(len(suite.findall(f"testcase/{name}"))))
+    for count, kind in (("failures", "failure"), ("skipped", "skipped")):
+        suite.set(count, str(len(suite.findall(f"testcase/{kind}"))))
     suite.set("tests", str(len(suite)))
     suite.set("errors", "0")
     suites = ET.Element("testsuites", {n: suite.get(n, "") for n in _COUNTS})
@@ -45,9 +45,9 @@ def _written(document: ComparisonDocument) -> bytes:
 _COUNTS = ("name", "tests", "failures", "errors", "skipped")
 
 
-def _moment(origin: object) -> str:
-    """When the newest version was profiled, without an offset, as the format has it."""
-    return str(getattr(origin, "created_at", "")).partition("+")[0].rstrip("Z")
+def _moment(origin: Origin) -> str:
+    """When a version was profiled, without an offset, as the format has it."""
+    return origin.created_at.partition("+")[0].removesuffix("Z")
 
 
 def _rows_name() -> str:
