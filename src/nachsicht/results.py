@@ -247,6 +247,13 @@ class _Result:
         with use_language(self._languages[0]):
             return sarif_json(self._across)
 
+    def to_openlineage(self) -> bytes:
+        """Facets of OpenLineage for the newest version (data quality): JSON in UTF-8."""
+        from nachsicht.output.ci.openlineage import openlineage_json
+
+        with use_language(self._languages[0]):
+            return openlineage_json(self._across)
+
     def to_description(self, csvw: bool = False) -> bytes:
         """The columns of the newest version as a Table Schema, or in CSVW: JSON in UTF-8.
 
@@ -288,7 +295,8 @@ class _Result:
         document. ``.xml`` is a test report as JUnit writes it, and ``.sarif`` holds the findings as
         results of static analysis. ``.schema.json`` is a description of the columns as a Table
         Schema, and ``-metadata.json`` one in CSVW: by these names they are found beside the data.
-        ``.jsonschema`` is a JSON Schema of a row, ``.sql`` a ``CREATE TABLE``.
+        ``.jsonschema`` is a JSON Schema of a row, ``.sql`` a ``CREATE TABLE``, and
+        ``.openlineage.json`` holds facets of OpenLineage.
 
         The file appears whole or not at all.
 
@@ -322,6 +330,8 @@ class _Result:
             write_atomically(target, self.to_junit())
         elif suffix == ".sarif":
             write_atomically(target, self.to_sarif())
+        elif target.name.lower().endswith(".openlineage.json"):
+            write_atomically(target, self.to_openlineage())
         elif suffix == ".json":
             write_atomically(target, self.to_json())
         elif target.name.lower().endswith(".json.gz"):

@@ -7,6 +7,7 @@ import sys
 import numpy as np
 import pandas as pd
 import polars as pl
+import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 
@@ -99,6 +100,14 @@ def test_the_command_writes_them(tmp_path, old, new):
     assert checked(text, old, new, ["check_id", "weight"]) == EXPECTED
     # A spreadsheet must not take a text for a formula.
     assert {*text["note"].dropna()} <= {"'=1+1", "calm"}
+
+
+def test_columns_that_have_no_type_in_common_are_listed_as_texts():
+    old = pa.table({"id": range(50), "tags": [[i] for i in range(50)]})
+    new = pa.table({"id": range(1, 51), "tags": [float(i) for i in range(1, 51)]})
+    table = nachsicht.compare(old, new, key="id").rows.to_frame("arrow")
+    assert table.column("change").to_pylist() == ["removed", "added"]
+    assert table.column("tags").to_pylist() == ["[0]", "50.0"]
 
 
 def test_where_rows_cannot_be_listed_it_says_so(tmp_path, old, new):

@@ -59,6 +59,32 @@ def test_results_of_static_analysis_name_rule_level_and_column(changes, tmp_path
         assert named == list(finding.columns)
 
 
+def test_facets_of_lineage_are_those_of_the_standard(changes, tmp_path):
+    standard = pytest.importorskip("openlineage.client.facet_v2")
+    metrics = standard.data_quality_metrics_input_dataset
+    quality = standard.data_quality_assertions_dataset
+    facets = json.loads(changes.write(tmp_path / "new.openlineage.json").read_text())
+    found, asserted = facets["dataQualityMetrics"], facets["dataQualityAssertions"]
+    url = metrics.DataQualityMetricsInputDatasetFacet._get_schema()
+    assert found["_schemaURL"].split("/")[-1] == url.split("/")[-1]
+    newest = changes.document.versions[-1]
+    own = metrics.DataQualityMetricsInputDatasetFacet(
+        columnMetrics={n: metrics.ColumnMetrics(**m) for n, m in found["columnMetrics"].items()},
+        rowCount=found["rowCount"],
+        bytes=found["bytes"],
+    )
+    assert (own.rowCount, own.bytes) == (newest.rows, newest.origin.source_bytes)
+    for column in newest.columns:
+        assert own.columnMetrics[column.name].nullCount == column.missing
+        assert own.columnMetrics[column.name].distinctCount == column.distinct
+    weight = own.columnMetrics["hive_weight"]
+    assert weight.quantiles["0.5"] == newest.column("hive_weight").stats.median
+    assertions = [quality.Assertion(**each) for each in asserted["assertions"]]
+    findings = changes.document.current_findings
+    assert [a.assertion for a in assertions] == [f.code for f in findings]
+    assert [a.success for a in assertions] == [f.severity == "note" for f in findings]
+
+
 HOSTILE = "a]\n::error::x\r##vso[task.setvariable]%0A\x00\x1b[2J</failure>"
 
 

@@ -147,13 +147,18 @@ def _joined(
     ]
     there = [part for part in parts if part is not None]
     stored = there[0].type if len(there) == 1 else common_type(there[0].type, there[1].type)
-    if stored is None or pa.types.is_dictionary(stored):
-        stored = pa.large_string()
     filled = [
-        pa.nulls(len(places), stored) if part is None else part.cast(stored, safe=False)
+        pa.nulls(len(places), stored or pa.large_string()) if part is None else _as(part, stored)
         for part, (_, places) in zip(parts, sides, strict=True)
     ]
     return pa.concat_arrays(filled).take(arrow_of(back))
+
+
+def _as(part: Any, stored: Any) -> Any:
+    """Values as those of a type; as texts where both versions have none in common."""
+    if stored is not None:
+        return part.cast(stored, safe=False)
+    return pa.array([None if v is None else str(v) for v in part.to_pylist()], pa.large_string())
 
 
 def _free(name: str, taken_names: dict[str, Any]) -> str:

@@ -55,6 +55,10 @@ def labelled_column(
     LabelledColumn
         A dictionary of labels where every value has one, in the order of the values.
     """
+    if not labels and not missing.ranges and not missing.values:
+        plain = [None if _is_none(value) else value for value in values]
+        text = next((v for v in plain if isinstance(v, str)), None) is not None
+        return LabelledColumn(_narrowed(pa.array(plain, pa.large_string() if text else None)), {})
     counts = Counter(value for value in values if not _is_none(value))
     declared = {value: rows for value, rows in counts.items() if missing.holds(value)}
     named = _different(labels)
