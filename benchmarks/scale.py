@@ -19,6 +19,8 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 MILLION = 1_000_000
+#: What is asked for: a profile, or two groups of the rows.
+PROFILE, GROUPS = "profile(data, **options)", "compare_groups(data, 'seen', **options)"
 MEMORY = 1_000_000_000
 SEED = 20_251_102
 LEVELS = np.array([f"level {i}" for i in range(12)])
@@ -48,7 +50,7 @@ import os, sys, time, json, nachsicht
 if __name__ == "__main__":
     {prepare}
     started = time.perf_counter()
-    made = nachsicht.profile(data, **options)
+    made = nachsicht.{call}
     made.write(sys.argv[2])
     print(json.dumps(time.perf_counter() - started), flush=True)
     os._exit(0)
@@ -86,12 +88,12 @@ def parts(folder: Path, millions: int) -> Path:
     return place
 
 
-def measure(engine: str, data: Path, out: Path) -> tuple[float, float]:
+def measure(engine: str, data: Path, out: Path, call: str = PROFILE) -> tuple[float, float]:
     """Seconds and the largest memory (MB) of the process that drives; it must succeed."""
     clean = {k: v for k, v in os.environ.items() if not k.startswith("OPENBLAS_")}
     clean["PYSPARK_PYTHON"] = sys.executable
     script = out.with_suffix(".py")
-    script.write_text(RUN.format(prepare=ENGINES[engine].format(memory=MEMORY)))
+    script.write_text(RUN.format(prepare=ENGINES[engine].format(memory=MEMORY), call=call))
     command = [sys.executable, "-W", "ignore", str(script), str(data), str(out)]
     process = subprocess.Popen(command, env=clean, stdout=subprocess.PIPE, text=True)
     assert process.stdout
@@ -189,6 +191,26 @@ def eta(codes: np.ndarray, ranks: np.ndarray) -> float:
     return float(np.sqrt(max(1 - left, 0)))
 
 
+def groups(data: Path, document: Path) -> list[str]:
+    """Groups beside DuckDB's answers, as lines of a table: rows and different values exactly."""
+    import duckdb
+
+    import nachsicht
+
+    read = nachsicht.read(document)
+    assert isinstance(read, nachsicht.Comparison)
+    lines = []
+    for group in read.versions:
+        (exact,) = duckdb.execute(
+            "select count(*), avg(normal_0), max(log_normal) from read_parquet(?) where seen = ?",
+            [f"{data}/*.parquet", group.label == "true"],
+        ).fetchall()
+        found = group.document.rows, group["normal_0"].mean, group["log_normal"].maximum
+        assert np.allclose(found, exact, rtol=1e-12), (found, exact)
+        lines.append(f"| {group.label} | {found[0]:,} | the same |")
+    return lines
+
+
 def by_kind(folder: Path) -> list[str]:
     """What one more column of a kind costs for a million rows: twelve of it less two of it."""
     whole = part(0)
@@ -240,6 +262,15 @@ def main() -> None:
         line = f"| {given.clusters} M | {engine} | {seconds:.0f} | {each:.2f} | {peak:.0f} |"
         print(line, flush=True)
     if given.clusters:
+        data = parts(given.folder, given.clusters)
+        seconds, peak = measure("local", data, other, GROUPS)
+        each = seconds / given.clusters
+        print(
+            f"| {given.clusters} M | local, two groups | {seconds:.0f} | {each:.2f} | {peak:.0f} |"
+        )
+        print("\n| group | rows | rows, mean and largest value beside DuckDB's |\n|---|--:|---|")
+        print("\n".join(groups(data, other)), flush=True)
+        measure("local", data, other)
         print("\n| relations | pairs | off by at most | largest bound |\n|---|--:|--:|--:|")
         print("\n".join(relations(parts(given.folder, given.clusters), other)))
     if given.rows:  # last: a child begins with its parent's peak of memory
