@@ -12,7 +12,7 @@ from nachsicht.testing import differences, sample_table
 
 TABLE = sample_table(6_000)
 #: Less than the table takes, and enough for each group; and so little that groups are streamed too.
-SOME, LITTLE = 800_000, 60_000
+SOME, LITTLE = 1_450_000, 60_000
 WAYS = {
     "each with the rest": lambda data, **options: nachsicht.compare_groups(
         data, "temper", **options

@@ -10,7 +10,7 @@ from nachsicht.i18n import size
 from nachsicht.sources.protocol import Opened
 
 #: Memory that computing takes, in memories of the data.
-_WORKING = 2
+_WORKING = 3
 _UNTOLD_MEMORY = 2 << 30
 
 
@@ -20,7 +20,7 @@ def fits(opened: Opened, settings: Settings) -> bool:
         return False
     if not settings.memory_bytes:
         return opened.memory_bytes <= memory_of(settings)
-    # Memory that was stated is kept: computing takes as much again as the data.
+    # Memory that was stated is kept: computing takes twice as much again as the data.
     return _WORKING * opened.memory_bytes <= settings.memory_bytes
 
 
