@@ -489,7 +489,6 @@ class Comparison(_Result):
         document = self._across
         if document.smallest_group:
             raise SettingsError("history_not_shared", where="courses")
-        newest = document.versions[-1].label
         return HistoryReport(
             courses_of(
                 [followed_of(version) for version in document.versions],
@@ -499,7 +498,7 @@ class Comparison(_Result):
             self.moments or [moment_of_profile(v).at.isoformat() for v in document.versions],
             self._languages,
             document.theme,
-            [finding for finding in document.findings if finding.versions[-1:] == (newest,)],
+            list(document.current_findings),
         )
 
     def to_html(self) -> str:

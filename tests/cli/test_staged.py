@@ -40,6 +40,15 @@ def test_a_commit_is_stopped_by_what_needs_action(repository):
     assert run("staged", "steady.csv", "new.csv", cwd=repository).returncode == 0
 
 
+def test_before_the_first_commit_all_files_are_new(tmp_path):
+    subprocess.run(["git", "init", "-q"], cwd=tmp_path, check=True)
+    ROWS.to_csv(tmp_path / "checks.csv", index=False)
+    done = run("staged", "checks.csv", cwd=tmp_path)
+    assert (done.returncode, done.stdout) == (0, "checks.csv: a new file\n")
+    lacking = run("staged", "lacking.csv", cwd=tmp_path)
+    assert (lacking.returncode, lacking.stderr.count("\n")) == (2, 1)
+
+
 def test_outside_of_git_it_is_an_error(tmp_path):
     ROWS.to_csv(tmp_path / "checks.csv", index=False)
     done = run("staged", "checks.csv", cwd=tmp_path)

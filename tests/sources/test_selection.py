@@ -5,6 +5,7 @@ import sys
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 import pytest
 
 import nachsicht
@@ -54,6 +55,11 @@ def test_rows_are_those_that_fulfil_the_condition(files, condition):
         document = nachsicht.profile(data, where=condition, **options).document
         assert document.rows == len(expected)
         assert document.column("mites").stats.mean == pytest.approx(expected.mites.mean())
+
+
+def test_what_is_no_number_differs_from_no_value():
+    table = pa.table({"weight": [1.0, float("nan"), None, 2.0]})
+    assert nachsicht.profile(table, where="weight != 1").document.rows == 1
 
 
 def test_all_conditions_hold_and_columns_are_kept_by_name_or_pattern(files):

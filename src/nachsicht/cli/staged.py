@@ -15,8 +15,9 @@ from nachsicht.cli.options import (
     settings_options,
     verbose_option,
 )
+from nachsicht.cli.output import one_line
 from nachsicht.errors import SourceNotFoundError
-from nachsicht.i18n import phrase, printable
+from nachsicht.i18n import phrase
 
 
 @click.command(cls=Command, short_help=text("staged_short"))
@@ -39,6 +40,7 @@ def staged(files: tuple[Path, ...], stop_on: str, **options: Any) -> None:
     """
     import nachsicht
     from nachsicht.model.findings import Severity
+    from nachsicht.sources.versions.git import in_repository
 
     base, given = settings_given(options)
     graver = [each for each in Severity if each.rank <= Severity(stop_on).rank]
@@ -47,17 +49,18 @@ def staged(files: tuple[Path, ...], stop_on: str, **options: Any) -> None:
         try:
             changes = nachsicht.compare(f"{file}@HEAD", str(file), settings=base, **given)
             verdict = changes.verdict
-        except SourceNotFoundError as error:
-            if error.code != "no_file_at_revision":
+        except SourceNotFoundError:
+            # A repository without a commit knows no file either.
+            if not (file.exists() and in_repository(file)):
                 raise
-            click.echo(printable(phrase("terminal.new_file", path=str(file))))
+            click.echo(one_line(phrase("terminal.new_file", path=str(file))))
             continue
-        click.echo(printable(f"{file}: {verdict}"))
+        click.echo(one_line(f"{file}: {verdict}"))
         for finding in changes.document.current_findings:
             if finding.accepted is None and finding.severity in graver:
                 stopped = True
                 about = ", ".join(finding.columns)
-                line = f"  {phrase(f'severities.{finding.severity}')}: {finding.title} {about}"
-                click.echo(printable(line.rstrip()))
+                line = f"{phrase(f'severities.{finding.severity}')}: {finding.title} {about}"
+                click.echo(f"  {one_line(line)}")
     if stopped:
         click.get_current_context().exit(STOPPED)

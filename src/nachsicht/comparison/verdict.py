@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from nachsicht.model.comparison import ColumnComparison, Verdict
+from nachsicht.model.comparison import ColumnComparison, Verdict, current_of
 from nachsicht.model.findings import Finding, Severity
 
 
@@ -24,7 +24,7 @@ def verdict_on(
 ) -> Verdict:
     """Sum up the open findings of the newest step, of the one version, or of all groups."""
     newest = labels[-1]
-    current = [f for f in findings if grouping.grouped_by or f.versions[-1] == newest]
+    current = current_of(findings, newest, grouping.grouped_by)
     still_open = [finding for finding in current if finding.accepted is None]
     act, check, note = (
         sum(finding.severity is severity for finding in still_open) for severity in Severity

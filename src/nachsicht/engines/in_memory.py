@@ -52,9 +52,9 @@ from nachsicht.table.validate import observe_breaches
 
 T = TypeVar("T")
 
-#: In columns of fewer rows nearly all work holds the interpreter, which threads would hand to and
+#: In columns of fewer bytes nearly all work holds the interpreter, which threads would hand to and
 #: fro.
-_ROWS_FOR_THREADS = 1 << 14
+_BYTES_FOR_THREADS = 1 << 17
 
 
 class _Columns(NamedTuple):
@@ -268,8 +268,8 @@ class InMemory:
         # The largest columns first, so that no thread is left with one in the end.
         sizes = [column.nbytes for column in self.table.columns]
         order = sorted(range(len(sizes)), key=lambda i: -sizes[i])
-        few = self.table.num_rows < _ROWS_FOR_THREADS
-        with threads(1 if few else self._settings.threads) as pool:
+        small = self.table.nbytes < _BYTES_FOR_THREADS * self.table.num_columns
+        with threads(1 if small else self._settings.threads) as pool:
             futures = {i: pool.submit(read, i) for i in order}
             _await(futures.values(), self._listener)
         results = [futures[i].result() for i in range(len(sizes))]

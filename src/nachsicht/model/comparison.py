@@ -324,6 +324,13 @@ class RelationChange(msgspec.Struct, frozen=True):
     p_value: float
 
 
+def current_of(
+    findings: Sequence[Finding], newest: str, grouped_by: str | None
+) -> tuple[Finding, ...]:
+    """Findings of the version of a label; of groups, which have no order, all."""
+    return tuple(f for f in findings if grouped_by or f.versions[-1] == newest)
+
+
 class StaleEntry(msgspec.Struct, frozen=True):
     """An accepted finding that no longer occurs, or counts again after the day ``until``."""
 
@@ -455,8 +462,7 @@ class ComparisonDocument(msgspec.Struct, frozen=True, kw_only=True, tag="compari
     @property
     def current_findings(self) -> tuple[Finding, ...]:
         """Those of the newest version, or of all groups, the most urgent first."""
-        newest = self.versions[-1].label
-        return tuple(f for f in self.findings if self.grouped_by or f.versions[-1] == newest)
+        return current_of(self.findings, self.versions[-1].label, self.grouped_by)
 
     @property
     def sharing(self) -> tuple[str, ...]:

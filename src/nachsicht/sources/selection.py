@@ -145,7 +145,7 @@ def _holds(column: Any, condition: Condition) -> Any:
         raise SettingsError("condition_of_text", where="where", column=condition.column)
     try:
         value = pa.scalar(condition.value, pa.string()).cast(column.type)
-        return pc.call_function(_OPERATORS[condition.operator], [column, value])
+        found = pc.call_function(_OPERATORS[condition.operator], [column, value])
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError) as error:
         raise SettingsError(
             "condition_not_asked",
@@ -154,6 +154,8 @@ def _holds(column: Any, condition: Condition) -> Any:
             value=condition.value,
             stored=str(column.type),
         ) from error
+    # What is no number would differ from every value.
+    return pc.and_(found, pc.invert(pc.is_null(column, nan_is_null=True)))
 
 
 def _is_number(condition: Condition) -> bool:

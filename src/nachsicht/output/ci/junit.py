@@ -9,6 +9,7 @@ from nachsicht.i18n import catalogue, no_group_below, phrase, printable
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.profile import Origin
+from nachsicht.output.ci.told import told_of
 
 
 def junit_xml(document: ComparisonDocument) -> bytes:
@@ -77,11 +78,6 @@ def _add_tests(suite: ET.Element, place: str, findings: Sequence[Finding]) -> No
             ET.SubElement(case, "skipped", message=_text(same[0].accepted or ""))
         else:
             ET.SubElement(case, "system-out").text = told
-
-
-def told_of(finding: Finding) -> str:
-    """What a finding says and what to do, without signs that no text may hold."""
-    return _text(" ".join(filter(None, (finding.title + ".", finding.sentence, finding.next_step))))
 
 
 def _text(text: str) -> str:

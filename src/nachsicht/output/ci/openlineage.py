@@ -12,7 +12,7 @@ from nachsicht.model.column import ColumnSummary, QuantitySummary
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.findings import Finding, Severity
 from nachsicht.model.statistics import known
-from nachsicht.output.ci.junit import told_of
+from nachsicht.output.ci.told import told_of
 
 _SPEC = "https://openlineage.io/spec/facets"
 _METRICS = "1-0-3", "DataQualityMetricsInputDatasetFacet"
@@ -60,7 +60,7 @@ def _metrics(column: ColumnSummary) -> dict[str, Any]:
     if isinstance(column.stats, QuantitySummary):
         ends = {"sum": column.stats.sum, "min": column.stats.minimum, "max": column.stats.maximum}
         found |= {name: float(value) for name, value in ends.items() if known(value)}
-        quartiles = [q for q in column.stats.quantiles if q.share in _SHARES]
+        quartiles = [q for q in column.stats.quantiles if q.share in _SHARES and q.up_to is None]
         found["quantiles"] = {f"{q.share:g}": q.value for q in quartiles}
     return found
 

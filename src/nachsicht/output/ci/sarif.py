@@ -11,7 +11,7 @@ from nachsicht.findings.registry import FINDINGS
 from nachsicht.i18n import catalogue, current_language, no_group_below, printable
 from nachsicht.model.comparison import ComparisonDocument
 from nachsicht.model.findings import Finding, Severity
-from nachsicht.output.ci.junit import told_of
+from nachsicht.output.ci.told import told_of
 from nachsicht.output.findings_reference import rule_texts
 
 _SCHEMA = (

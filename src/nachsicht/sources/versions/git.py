@@ -109,6 +109,11 @@ def _commit(path: Path, revision: str) -> str:
     return done.stdout.split()[-1]
 
 
+def in_repository(path: Path) -> bool:
+    """Whether a file lies in a git repository."""
+    return _run(path, "rev-parse", "--git-dir").returncode == 0
+
+
 def _git(path: Path, *words: str) -> str:
     return _run(path, *words).stdout.strip()
 
